@@ -1,0 +1,98 @@
+package blend
+
+import (
+	"math"
+	"math/rand"
+	"testing"
+)
+
+// The values are worked out by hand from the formulas of the W3C recommendation.
+func TestSeparableFormulas(t *testing.T) {
+	for _, c := range []struct {
+		mode       Mode
+		b, s, want float32
+	}{
+		{"normal", 0.2, 0.7, 0.7},
+		{"multiply", 0.5, 0.4, 0.2},
+		{"screen", 0.5, 0.4, 0.7},
+		{"overlay", 0.25, 0.6, 0.3},
+		{"overlay", 0.75, 0.6, 0.8},
+		{"darken", 0.2, 0.7, 0.2},
+		{"lighten", 0.2, 0.7, 0.7},
+		{"color dodge", 0.2, 0.5, 0.4},
+		{"color dodge", 0, 1, 0},
+		{"color dodge", 0.3, 1, 1},
+		{"color burn", 0.8, 0.5, 0.6},
+		{"color burn", 1, 0, 1},
+		{"color burn", 0.9, 0, 0},
+		{"hard light", 0.6, 0.25, 0.3},
+		{"hard light", 0.6, 0.75, 0.8},
+		{"soft light", 0.5, 0.25, 0.375},
+		{"soft light", 0.64, 1, 0.8},
+		{"soft light", 0.25, 1, 0.5},
+		{"soft light", 0.125, 1, 0.34375}, // D(0.125) = ((16·0.125−12)·0.125+4)·0.125
+		{"difference", 0.2, 0.7, 0.5},
+		{"exclusion", 0.5, 0.4, 0.5},
+		{"add", 0.5, 0.7, 1.2},
+		{"subtract", 0.5, 0.7, -0.2},
+		{"divide", 0.3, 0.6, 0.5},
+	} {
+		if got := Separable(c.mode)(c.b, c.s); math.Abs(float64(got-c.want)) > 1e-6 {
+			t.Errorf("%s(%v, %v) = %v, want %v", c.mode, c.b, c.s, got, c.want)
+		}
+	}
+}
+
+func TestRowMatchesReference(t *testing.T) {
+	r := rand.New(rand.NewSource(4))
+	const n = 301
+	b, s, a := make([]float32, n), make([]float32, n), make([]float32, n)
+	for i := range b {
+		b[i], s[i], a[i] = r.Float32(), r.Float32(), r.Float32()
+	}
+	for _, m := range Modes(true) {
+		got := append([]float32(nil), b...)
+		Row(m, got, s, a)
+		f := Separable(m)
+		for i := range got {
+			want := (1-a[i])*b[i] + a[i]*f(b[i], s[i])
+			if math.Abs(float64(got[i]-want)) > 1e-5 {
+				t.Fatalf("%s at %d: %v, the formula gives %v", m, i, got[i], want)
+			}
+		}
+	}
+}
+
+// luminosity keeps the backdrop's hue and takes the source's Lum; color is its
+// mirror image; hue and saturation keep the backdrop's Lum.
+func TestNonSeparableKeepWhatTheyPromise(t *testing.T) {
+	r := rand.New(rand.NewSource(9))
+	for range 500 {
+		b := [3]float32{r.Float32(), r.Float32(), r.Float32()}
+		s := [3]float32{r.Float32(), r.Float32(), r.Float32()}
+		for _, n := range nonSeparable {
+			got := n.f(b, s)
+			want := lum(b)
+			if n.mode == "luminosity" {
+				want = lum(s)
+			}
+			if math.Abs(float64(lum(got)-want)) > 1e-4 {
+				t.Fatalf("%s(%v, %v) = %v has Lum %v, want %v", n.mode, b, s, got, lum(got), want)
+			}
+			for _, c := range got {
+				if c < -1e-4 || c > 1.0001 {
+					t.Fatalf("%s(%v, %v) = %v leaves 0..1", n.mode, b, s, got)
+				}
+			}
+		}
+	}
+}
+
+func TestCheckNamesTheUnknownMode(t *testing.T) {
+	if Check("hue", false) != nil || Check("", true) != nil {
+		t.Fatal("known modes are refused")
+	}
+	if Check("hue", true) == nil || Check("shine", false) == nil {
+		t.Fatal("a mode that cannot be used is accepted")
+	}
+}

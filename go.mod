@@ -1,0 +1,3 @@
+module velvetgrime
+
+go 1.26
