@@ -1,0 +1,228 @@
+// Package brush holds strokes as they were made, on the surface in model space,
+// and draws their coverage into any frame of surface points.
+package brush
+
+import (
+	"bytes"
+	"encoding/binary"
+	"encoding/json"
+	"fmt"
+	"math"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/raster"
+)
+
+// Point is one sample of the pen on the surface.
+type Point struct {
+	Pos, Nrm geom.Vec3
+	Pressure float32 // 0..1
+}
+
+// Points is written to JSON as a flat row of seven numbers a point:
+// x y z, normal x y z, pressure.
+type Points []Point
+
+// MarshalJSON implements json.Marshaler.
+func (p Points) MarshalJSON() ([]byte, error) {
+	flat := make([]float32, 0, 7*len(p))
+	for _, q := range p {
+		flat = append(flat, q.Pos.X, q.Pos.Y, q.Pos.Z, q.Nrm.X, q.Nrm.Y, q.Nrm.Z, q.Pressure)
+	}
+	return json.Marshal(flat)
+}
+
+// UnmarshalJSON implements json.Unmarshaler.
+func (p *Points) UnmarshalJSON(b []byte) error {
+	var flat []float32
+	if err := json.Unmarshal(b, &flat); err != nil {
+		return err
+	}
+	if len(flat)%7 != 0 {
+		return fmt.Errorf("a stroke has %d numbers; seven make a point", len(flat))
+	}
+	*p = nil
+	for i := 0; i < len(flat); i += 7 {
+		*p = append(*p, Point{geom.V3(flat[i], flat[i+1], flat[i+2]), geom.V3(flat[i+3], flat[i+4], flat[i+5]), flat[i+6]})
+	}
+	return nil
+}
+
+// Stroke is one pull of the brush. It is immutable; a stroke that still grows is
+// a new value with the same ID and more points.
+type Stroke struct {
+	ID       string               `json:"id"`
+	Radius   float32              `json:"radius" doc:"metres at full pressure"`
+	Strength float32              `json:"strength" minimum:"0" maximum:"1"`
+	Hardness float32              `json:"hardness" minimum:"0" maximum:"1" doc:"share of the radius at full strength"`
+	Erase    bool                 `json:"erase,omitempty"`
+	PenSize  bool                 `json:"penSize,omitempty" doc:"pressure drives the radius"`
+	PenFlow  bool                 `json:"penFlow,omitempty" doc:"pressure drives the strength"`
+	Values   map[string][]float32 `json:"values" doc:"what is painted, by channel; \"mask\" in a hand step"`
+	Points   Points               `json:"points"`
+}
+
+// MaxPoints bounds one stroke; the page begins a new one before it is reached.
+const MaxPoints = 100_000
+
+// Check returns why a stroke cannot be drawn.
+func (s *Stroke) Check() error {
+	switch {
+	case s.ID == "" || len(s.ID) > 64:
+		return fmt.Errorf("the stroke has no usable id")
+	case !(s.Radius > 1e-6 && s.Radius < 1e4):
+		return fmt.Errorf("stroke radius %v m is outside 0.001 mm to 10 km", s.Radius)
+	case !(s.Strength >= 0 && s.Strength <= 1) || !(s.Hardness >= 0 && s.Hardness <= 1):
+		return fmt.Errorf("stroke strength %v and hardness %v go from 0 to 1", s.Strength, s.Hardness)
+	case len(s.Points) == 0 || len(s.Points) > MaxPoints:
+		return fmt.Errorf("the stroke has %d points; 1 to %d are possible", len(s.Points), MaxPoints)
+	}
+	for i, p := range s.Points {
+		if !p.Pos.Finite() || !p.Nrm.Finite() || !(p.Pressure >= 0 && p.Pressure <= 1) {
+			return fmt.Errorf("point %d of the stroke is no place on the surface", i+1)
+		}
+	}
+	for c, v := range s.Values {
+		for _, x := range v {
+			if !(x > -10 && x < 10) {
+				return fmt.Errorf("the stroke's %s is %v", c, x)
+			}
+		}
+	}
+	return nil
+}
+
+func (s *Stroke) radius(p Point) float32 {
+	if s.PenSize {
+		return s.Radius * max(p.Pressure, 0.02)
+	}
+	return s.Radius
+}
+
+func (s *Stroke) flow(p Point) float32 {
+	if s.PenFlow {
+		return p.Pressure
+	}
+	return 1
+}
+
+// Segments returns how many swept segments a stroke of n points has: a single
+// point makes one.
+func (s *Stroke) Segments() int { return max(len(s.Points)-1, 1) }
+
+// segment returns the two ends of segment i.
+func (s *Stroke) segment(i int) (a, b Point) {
+	return s.Points[i], s.Points[min(i+1, len(s.Points)-1)]
+}
+
+// Bounds returns the box that segments from..to (exclusive) can touch.
+func (s *Stroke) Bounds(from, to int) geom.Box {
+	box := geom.EmptyBox()
+	for i := from; i < to; i++ {
+		a, b := s.segment(i)
+		r := max(s.radius(a), s.radius(b))
+		box = box.Union(geom.EmptyBox().Grow(a.Pos).Grow(b.Pos).Pad(r))
+	}
+	return box
+}
+
+// Touches reports whether segments from..to may reach a texel of the frame's
+// blocks. It may say yes for a near miss, never no for a hit.
+func (s *Stroke) Touches(blocks []geom.Box, from, to int) bool {
+	for i := from; i < to; i++ {
+		box := s.Bounds(i, i+1)
+		for _, b := range blocks {
+			if b.Overlaps(box) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// facing fades a dab out where the surface turns away from it, so that a stroke
+// cannot print through a thin plate: full up to 60° between the normals, nothing
+// from 90°.
+func facing(cos float32) float32 { return min(max(cos*2, 0), 1) }
+
+// Cover raises cover (one value 0..1 for each point of the frame) to the coverage
+// of segments from..to. Within a stroke overlapping segments do not add up: the
+// strongest counts, so the result depends on no order and a stroke may be drawn
+// in pieces. Strength is applied by the caller.
+func (s *Stroke) Cover(f *raster.Frame, cover []float32, from, to int) {
+	bw := f.BlocksWide()
+	for i := from; i < to; i++ {
+		a, b := s.segment(i)
+		box := s.Bounds(i, i+1)
+		if !f.Bounds.Overlaps(box) {
+			continue
+		}
+		seg := newSwept(s, a, b)
+		for k, blk := range f.Blocks {
+			if !blk.Overlaps(box) {
+				continue
+			}
+			x0, y0 := k%bw*raster.Block, k/bw*raster.Block
+			for y := y0; y < min(y0+raster.Block, f.H); y++ {
+				for j := y*f.W + x0; j < y*f.W+min(x0+raster.Block, f.W); j++ {
+					if f.Tri[j] >= 0 {
+						if c := seg.at(f.Pos[j], f.Nrm[j]); c > cover[j] {
+							cover[j] = c
+						}
+					}
+				}
+			}
+		}
+	}
+}
+
+// swept is one segment with everything that does not change over texels.
+type swept struct {
+	a, d         geom.Vec3
+	na, dn       geom.Vec3
+	inv          float32 // 1 / |d|²
+	r0, dr       float32
+	f0, df, hard float32
+}
+
+func newSwept(s *Stroke, a, b Point) swept {
+	w := swept{a: a.Pos, d: b.Pos.Sub(a.Pos), na: a.Nrm, dn: b.Nrm.Sub(a.Nrm), r0: s.radius(a), f0: s.flow(a), hard: min(s.Hardness, 0.995)}
+	w.dr, w.df = s.radius(b)-w.r0, s.flow(b)-w.f0
+	if l := w.d.Dot(w.d); l > 1e-20 {
+		w.inv = 1 / l
+	}
+	return w
+}
+
+func (w *swept) at(p, n geom.Vec3) float32 {
+	q := p.Sub(w.a)
+	t := min(max(q.Dot(w.d)*w.inv, 0), 1)
+	off := q.Sub(w.d.Mul(t))
+	r := w.r0 + w.dr*t
+	d2 := off.Dot(off)
+	if d2 >= r*r {
+		return 0
+	}
+	u := (float32(math.Sqrt(float64(d2)))/r - w.hard) / (1 - w.hard)
+	c := float32(1)
+	if u > 0 {
+		c = 1 - u*u*(3-2*u)
+	}
+	return c * (w.f0 + w.df*t) * facing(w.na.Add(w.dn.Mul(t)).Dot(n))
+}
+
+// Pack writes the points as little-endian float32, seven a point.
+func (p Points) Pack() []byte {
+	var b bytes.Buffer
+	_ = binary.Write(&b, binary.LittleEndian, []Point(p))
+	return b.Bytes()
+}
+
+// Unpack reads what Pack wrote.
+func Unpack(b []byte) (Points, error) {
+	if len(b)%28 != 0 || len(b)/28 > MaxPoints {
+		return nil, fmt.Errorf("packed stroke of %d bytes is damaged", len(b))
+	}
+	p := make([]Point, len(b)/28)
+	return p, binary.Read(bytes.NewReader(b), binary.LittleEndian, p)
+}

@@ -1,0 +1,110 @@
+package eval
+
+import (
+	"container/list"
+	"sync"
+
+	"github.com/zeebo/xxh3"
+)
+
+// Key is the content address of a value: a hash of what it is made from.
+type Key = xxh3.Uint128
+
+// hash mixes keys, numbers and strings into one key.
+type hash struct{ h *xxh3.Hasher }
+
+func newHash(kind string) hash {
+	h := hash{xxh3.New()}
+	return h.str(kind)
+}
+
+func (h hash) str(s string) hash { h.num(uint64(len(s))); _, _ = h.h.WriteString(s); return h }
+
+func (h hash) num(n uint64) hash {
+	var b [8]byte
+	for i := range b {
+		b[i] = byte(n >> (8 * i))
+	}
+	_, _ = h.h.Write(b[:])
+	return h
+}
+
+func (h hash) key(k Key) hash { return h.num(k.Hi).num(k.Lo) }
+func (h hash) sum() Key       { return h.h.Sum128() }
+
+// join hashes two keys and a small number without a hasher; it is the inner
+// step of every chain.
+func join(a, b Key, n uint64) Key {
+	var buf [40]byte
+	for i, v := range [5]uint64{a.Hi, a.Lo, b.Hi, b.Lo, n} {
+		for k := range 8 {
+			buf[i*8+k] = byte(v >> (8 * k))
+		}
+	}
+	return xxh3.Hash128(buf[:])
+}
+
+// sized is anything the cache can hold.
+type sized interface{ Bytes() int }
+
+// Cache maps keys to immutable values, bounded in bytes; the least recently used
+// go first. It is safe for many goroutines.
+type Cache struct {
+	mu       sync.Mutex
+	limit    int
+	used     int
+	order    *list.List
+	entries  map[Key]*list.Element
+	hit, mis int
+}
+
+type entry struct {
+	key   Key
+	value sized
+}
+
+// NewCache returns a cache of at most limit bytes.
+func NewCache(limit int) *Cache {
+	return &Cache{limit: limit, order: list.New(), entries: map[Key]*list.Element{}}
+}
+
+func (c *Cache) get(k Key) (sized, bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	e, ok := c.entries[k]
+	if !ok {
+		c.mis++
+		return nil, false
+	}
+	c.hit++
+	c.order.MoveToFront(e)
+	return e.Value.(*entry).value, true
+}
+
+func (c *Cache) put(k Key, v sized) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if e, ok := c.entries[k]; ok {
+		old := e.Value.(*entry)
+		c.used += v.Bytes() - old.value.Bytes()
+		old.value = v
+		c.order.MoveToFront(e)
+	} else {
+		c.entries[k] = c.order.PushFront(&entry{k, v})
+		c.used += v.Bytes()
+	}
+	for c.used > c.limit && c.order.Len() > 1 {
+		e := c.order.Back()
+		old := e.Value.(*entry)
+		c.used -= old.value.Bytes()
+		delete(c.entries, old.key)
+		c.order.Remove(e)
+	}
+}
+
+// Stats returns the bytes held and how many lookups hit and missed.
+func (c *Cache) Stats() (bytes, hits, misses int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.used, c.hit, c.mis
+}

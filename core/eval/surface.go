@@ -1,0 +1,208 @@
+// Package eval turns a document and a place on the model into texels. Every
+// intermediate result has a content key, so nothing is ever marked dirty: what
+// did not change keeps its key and is found in the cache. See docs/decisions/0001.
+package eval
+
+import (
+	"sync"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/pix"
+	"velvetgrime/core/raster"
+)
+
+// Scene is a model made ready for evaluation; it is shared by all documents.
+type Scene struct {
+	Model   *mesh.Model
+	Cache   *Cache
+	base    Key
+	indexes []*raster.Index
+	once    []sync.Once
+
+	mu     sync.Mutex
+	blocks map[Tile]*tileBlocks
+	covers map[coverKey]*covering
+}
+
+// tileBlocks are the bounds of a tile's blocks, kept for every tile that was
+// ever drawn: they decide which strokes a tile's key holds.
+type tileBlocks struct {
+	all     geom.Box
+	blocks  []geom.Box
+	covered int
+}
+
+// Tile names pix.Size × pix.Size texels of a sheet at a size.
+type Tile struct{ Sheet, Size, X, Y int }
+
+// NewScene makes a scene that keeps its results in cache.
+func NewScene(m *mesh.Model, cache *Cache) *Scene {
+	h := newHash("scene")
+	_, _ = h.h.Write(m.Hash[:])
+	return &Scene{
+		Model: m, Cache: cache, base: h.sum(),
+		indexes: make([]*raster.Index, len(m.Sheets)), once: make([]sync.Once, len(m.Sheets)),
+		blocks: map[Tile]*tileBlocks{}, covers: map[coverKey]*covering{},
+	}
+}
+
+// Surface is a frame with its content key: a tile of a sheet, what a camera
+// sees, or one point.
+type Surface struct {
+	key   Key
+	tile  *Tile
+	scene *Scene
+	frame *raster.Frame
+}
+
+// OnTile returns the surface of a tile; its frame is made when first needed.
+func (s *Scene) OnTile(t Tile) *Surface {
+	k := join(s.base, Key{Hi: uint64(t.Sheet), Lo: uint64(t.Size)}, uint64(t.X)<<32|uint64(t.Y))
+	return &Surface{key: k, tile: &t, scene: s}
+}
+
+// OnFrame returns the surface of any other frame; id must tell frames apart.
+func (s *Scene) OnFrame(f *raster.Frame, id string) *Surface {
+	return &Surface{key: newHash("frame").key(s.base).str(id).sum(), scene: s, frame: f}
+}
+
+// Frame returns the points of the surface.
+func (u *Surface) Frame() *raster.Frame {
+	if u.frame != nil {
+		return u.frame
+	}
+	k := join(u.key, Key{}, 7)
+	if v, ok := u.scene.Cache.get(k); ok {
+		u.frame = v.(*raster.Frame)
+		return u.frame
+	}
+	s := u.scene
+	s.once[u.tile.Sheet].Do(func() { s.indexes[u.tile.Sheet] = raster.NewIndex(s.Model, u.tile.Sheet) })
+	u.frame = s.indexes[u.tile.Sheet].Tile(u.tile.Size, u.tile.X, u.tile.Y)
+	s.Cache.put(k, u.frame)
+	s.mu.Lock()
+	s.blocks[*u.tile] = &tileBlocks{u.frame.Bounds, u.frame.Blocks, u.frame.Covered}
+	s.mu.Unlock()
+	return u.frame
+}
+
+func (u *Surface) bounds() *tileBlocks {
+	if u.tile != nil {
+		u.scene.mu.Lock()
+		b := u.scene.blocks[*u.tile]
+		u.scene.mu.Unlock()
+		if b != nil {
+			return b
+		}
+	}
+	f := u.Frame()
+	return &tileBlocks{f.Bounds, f.Blocks, f.Covered}
+}
+
+// Empty reports whether no texel of the surface stands for a place on the model.
+func (u *Surface) Empty() bool { return u.bounds().covered == 0 }
+
+// Tiles lists the tiles of a sheet at a size, by rows.
+func Tiles(sheet, size int) []Tile {
+	var t []Tile
+	n := max(size/pix.Size, 1)
+	for y := range n {
+		for x := range n {
+			t = append(t, Tile{sheet, size, x, y})
+		}
+	}
+	return t
+}
+
+type coverKey struct {
+	stroke  string
+	surface Key
+}
+
+// covering is the coverage of one stroke on one surface so far. A live stroke
+// grows; its coverage is then extended, not made again.
+type covering struct {
+	mu       sync.Mutex
+	touched  bool
+	tested   int // segments tested for touching
+	drawn    int // segments in cover
+	cover    []float32
+	lastUsed uint64
+}
+
+const maxCoverings = 4096 // live bookkeeping; dropped wholesale when exceeded
+
+func (u *Surface) covering(s *brush.Stroke) *covering {
+	sc := u.scene
+	sc.mu.Lock()
+	defer sc.mu.Unlock()
+	k := coverKey{s.ID, u.key}
+	c := sc.covers[k]
+	if c == nil {
+		if len(sc.covers) > maxCoverings*16 {
+			clear(sc.covers)
+		}
+		c = &covering{}
+		sc.covers[k] = c
+	}
+	return c
+}
+
+// touches reports whether the stroke may reach the surface.
+func (u *Surface) touches(s *brush.Stroke) bool {
+	c := u.covering(s)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	n := s.Segments()
+	if c.tested > n { // the same ID with fewer points: an older state of a live stroke
+		return touchesFrom(u, s, 0, n)
+	}
+	if !c.touched && c.tested < n {
+		c.touched = touchesFrom(u, s, c.tested, n)
+	}
+	c.tested = n
+	return c.touched
+}
+
+func touchesFrom(u *Surface, s *brush.Stroke, from, to int) bool {
+	b := u.bounds()
+	if b.covered == 0 || !b.all.Overlaps(s.Bounds(from, to)) {
+		return false
+	}
+	return s.Touches(b.blocks, from, to)
+}
+
+// cover returns the coverage of the whole stroke on the surface.
+func (u *Surface) cover(s *brush.Stroke, live bool) []float32 {
+	f := u.Frame()
+	n := s.Segments()
+	if !live {
+		out := make([]float32, len(f.Pos))
+		s.Cover(f, out, 0, n)
+		return out
+	}
+	c := u.covering(s)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.drawn > n || c.cover == nil {
+		c.cover, c.drawn = make([]float32, len(f.Pos)), 0
+	}
+	s.Cover(f, c.cover, c.drawn, n)
+	c.drawn = n
+	return append([]float32(nil), c.cover...)
+}
+
+// Forget drops what was kept to extend a live stroke.
+func (s *Scene) Forget(strokeID string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for k, c := range s.covers {
+		if k.stroke == strokeID {
+			c.mu.Lock()
+			c.cover, c.drawn = nil, 0
+			c.mu.Unlock()
+		}
+	}
+}

@@ -1,0 +1,307 @@
+// Package mesh is the imported model: triangles in model space with the part
+// and the sheet that each belongs to, and what touches what.
+package mesh
+
+import (
+	"encoding/binary"
+	"fmt"
+	"math"
+	"sort"
+
+	"velvetgrime/core/geom"
+
+	"github.com/zeebo/xxh3"
+)
+
+// Part is a named piece of the model.
+type Part struct {
+	Name string `json:"name"`
+}
+
+// Sheet is one set of textures with one UV layout.
+type Sheet struct {
+	Name   string `json:"name"`
+	HasUV  bool   `json:"hasUV"`  // false: nothing can be drawn on it yet
+	Source string `json:"source"` // the material it was made from
+}
+
+// Model is immutable once Finish has returned. All positions are in metres with
+// the node transforms already applied, so that strokes have one space.
+type Model struct {
+	Name     string
+	Parts    []Part
+	Sheets   []Sheet
+	Pos, Nrm []geom.Vec3
+	UV       []geom.Vec2 // V grows downward
+	Tri      [][3]uint32
+	TriPart  []uint16
+	TriSheet []uint16
+
+	Neighbor [][3]Edge // over edge k (corner k to k+1); Tri −1 at a border
+	UVBorder [][3]bool // edge k ends a UV island
+	Island   []int32   // UV island of each triangle
+	Islands  int
+	Bounds   geom.Box
+	Hash     [16]byte // of everything that texels depend on
+}
+
+// Edge names edge K of a triangle.
+type Edge struct {
+	Tri int32
+	K   int8
+}
+
+// Finish checks the model and derives topology, bounds and hash. The error
+// names the first thing that is wrong and where.
+func (m *Model) Finish() error {
+	if len(m.Tri) == 0 {
+		return fmt.Errorf("the model has no triangles; export it with its mesh")
+	}
+	if len(m.Sheets) > 256 || len(m.Parts) > 65535 {
+		return fmt.Errorf("the model has %d sheets and %d parts; at most 256 and 65535 are possible", len(m.Sheets), len(m.Parts))
+	}
+	m.Bounds = geom.EmptyBox()
+	for i, p := range m.Pos {
+		if !p.Finite() || max(math.Abs(float64(p.X)), math.Abs(float64(p.Y)), math.Abs(float64(p.Z))) > 1e6 {
+			return fmt.Errorf("vertex %d has the position %v, which is no place in space; mend the mesh and export it again", i, p)
+		}
+		m.Bounds = m.Bounds.Grow(p)
+	}
+	for i, t := range m.UV {
+		s := float64(t.X) + float64(t.Y)
+		if math.IsNaN(s) || math.IsInf(s, 0) {
+			return fmt.Errorf("vertex %d has a UV that is not a number", i)
+		}
+	}
+	for i, t := range m.Tri {
+		for _, v := range t {
+			if int(v) >= len(m.Pos) {
+				return fmt.Errorf("triangle %d uses vertex %d of %d", i, v, len(m.Pos))
+			}
+		}
+	}
+	m.topology()
+	h := xxh3.New()
+	for _, p := range m.Pos {
+		_ = binary.Write(h, binary.LittleEndian, p)
+	}
+	for _, p := range m.UV {
+		_ = binary.Write(h, binary.LittleEndian, p)
+	}
+	_ = binary.Write(h, binary.LittleEndian, m.Tri)
+	_ = binary.Write(h, binary.LittleEndian, m.TriSheet)
+	_ = binary.Write(h, binary.LittleEndian, m.TriPart)
+	s := h.Sum128().Bytes()
+	m.Hash = s
+	return nil
+}
+
+// Weld returns for each vertex the index of the first one at the same place.
+func Weld(pos []geom.Vec3) []uint32 {
+	first := make(map[geom.Vec3]uint32, len(pos))
+	w := make([]uint32, len(pos))
+	for i, p := range pos {
+		p = geom.V3(p.X+0, p.Y+0, p.Z+0) // −0 and 0 are one place
+		j, ok := first[p]
+		if !ok {
+			j = uint32(i)
+			first[p] = j
+		}
+		w[i] = j
+	}
+	return w
+}
+
+func (m *Model) topology() {
+	n := len(m.Tri)
+	weld := Weld(m.Pos)
+	m.Neighbor, m.UVBorder = make([][3]Edge, n), make([][3]bool, n)
+	type key [2]uint32
+	open := make(map[key]Edge, 3*n/2)
+	parent := make([]int32, n)
+	for i := range parent {
+		parent[i] = int32(i)
+		m.Neighbor[i] = [3]Edge{{Tri: -1}, {Tri: -1}, {Tri: -1}}
+		m.UVBorder[i] = [3]bool{true, true, true}
+	}
+	find := func(i int32) int32 {
+		for parent[i] != i {
+			parent[i] = parent[parent[i]]
+			i = parent[i]
+		}
+		return i
+	}
+	for i, t := range m.Tri {
+		for k := range 3 {
+			a, b := t[k], t[(k+1)%3]
+			wa, wb := weld[a], weld[b]
+			if wa == wb {
+				continue
+			}
+			o, ok := open[key{wb, wa}]
+			if !ok {
+				open[key{wa, wb}] = Edge{int32(i), int8(k)}
+				continue
+			}
+			delete(open, key{wb, wa})
+			m.Neighbor[i][k] = o
+			m.Neighbor[o.Tri][o.K] = Edge{int32(i), int8(k)}
+			ot := m.Tri[o.Tri]
+			if m.UV[ot[o.K]] == m.UV[b] && m.UV[ot[(o.K+1)%3]] == m.UV[a] && m.TriSheet[i] == m.TriSheet[o.Tri] {
+				m.UVBorder[i][k], m.UVBorder[o.Tri][o.K] = false, false
+				parent[find(int32(i))] = find(o.Tri)
+			}
+		}
+	}
+	m.Island = make([]int32, n)
+	number := map[int32]int32{}
+	for i := range m.Tri {
+		r := find(int32(i))
+		if _, ok := number[r]; !ok {
+			number[r] = int32(len(number))
+		}
+		m.Island[i] = number[r]
+	}
+	m.Islands = len(number)
+}
+
+// FaceNormal returns the cross product of two edges: its length is twice the area.
+func (m *Model) FaceNormal(i int) geom.Vec3 {
+	t := m.Tri[i]
+	return m.Pos[t[1]].Sub(m.Pos[t[0]]).Cross(m.Pos[t[2]].Sub(m.Pos[t[0]]))
+}
+
+// SmoothNormals rebuilds all normals: faces that meet at less than angle
+// (degrees) share theirs, weighted by area and corner angle; vertices are split
+// where they must differ.
+func (m *Model) SmoothNormals(angle float64) {
+	weld := Weld(m.Pos)
+	limit := float32(math.Cos(angle * math.Pi / 180))
+	face := make([]geom.Vec3, len(m.Tri))
+	around := make(map[uint32][]int32)
+	for i, t := range m.Tri {
+		face[i] = m.FaceNormal(i)
+		for _, v := range t {
+			around[weld[v]] = append(around[weld[v]], int32(i))
+		}
+	}
+	corner := func(i int32, w uint32) float32 {
+		t := m.Tri[i]
+		for k := range 3 {
+			if weld[t[k]] == w {
+				a := m.Pos[t[(k+1)%3]].Sub(m.Pos[t[k]]).Unit()
+				b := m.Pos[t[(k+2)%3]].Sub(m.Pos[t[k]]).Unit()
+				return float32(math.Acos(float64(min(max(a.Dot(b), -1), 1))))
+			}
+		}
+		return 0
+	}
+	type key struct {
+		v uint32
+		n geom.Vec3
+	}
+	var pos, nrm []geom.Vec3
+	var uv []geom.Vec2
+	made := map[key]uint32{}
+	for i, t := range m.Tri {
+		fn := face[i].Unit()
+		for k, v := range t {
+			var sum geom.Vec3
+			for _, o := range around[weld[v]] {
+				if face[o].Unit().Dot(fn) >= limit {
+					sum = sum.Add(face[o].Mul(corner(o, weld[v])))
+				}
+			}
+			n := sum.Unit()
+			if n == (geom.Vec3{}) {
+				n = geom.V3(0, 1, 0)
+			}
+			id, ok := made[key{v, n}]
+			if !ok {
+				id = uint32(len(pos))
+				made[key{v, n}] = id
+				pos, nrm, uv = append(pos, m.Pos[v]), append(nrm, n), append(uv, m.UV[v])
+			}
+			m.Tri[i][k] = id
+		}
+	}
+	m.Pos, m.Nrm, m.UV = pos, nrm, uv
+}
+
+// SplitTiles turns sheets whose UVs lie in several unit squares into one sheet
+// a square (UDIM: 1001 + u + 10·v, v counted upward) and moves each into 0..1.
+func (m *Model) SplitTiles() error {
+	type key struct {
+		sheet uint16
+		u, v  int
+	}
+	tile := func(i int) key {
+		var c geom.Vec2
+		for _, v := range m.Tri[i] {
+			c.X, c.Y = c.X+m.UV[v].X/3, c.Y+m.UV[v].Y/3
+		}
+		return key{m.TriSheet[i], int(math.Floor(float64(c.X))), int(math.Floor(float64(c.Y)))}
+	}
+	seen := map[key]int{}
+	var order []key
+	for i := range m.Tri {
+		k := tile(i)
+		if seen[k]++; seen[k] == 1 {
+			order = append(order, k)
+		}
+	}
+	sort.SliceStable(order, func(a, b int) bool {
+		x, y := order[a], order[b]
+		return x.sheet < y.sheet || x.sheet == y.sheet && (x.v > y.v || x.v == y.v && x.u < y.u)
+	})
+	count := map[uint16]int{}
+	for _, k := range order {
+		count[k.sheet]++
+	}
+	if len(order) > 256 {
+		return fmt.Errorf("the UVs lie in %d unit squares; at most 256 are possible", len(order))
+	}
+	index := map[key]uint16{}
+	var sheets []Sheet
+	for _, k := range order {
+		index[k] = uint16(len(sheets))
+		s := m.Sheets[k.sheet]
+		if count[k.sheet] > 1 {
+			s.Name = fmt.Sprintf("%s %d", s.Name, 1001+k.u-10*k.v)
+		}
+		sheets = append(sheets, s)
+	}
+	type vkey struct {
+		v uint32
+		k key
+	}
+	moved := map[vkey]uint32{}
+	for i := range m.Tri {
+		k := tile(i)
+		for c, v := range m.Tri[i] {
+			if k.u != 0 || k.v != 0 {
+				id, ok := moved[vkey{v, k}]
+				if !ok {
+					id = uint32(len(m.Pos))
+					moved[vkey{v, k}] = id
+					m.Pos, m.Nrm = append(m.Pos, m.Pos[v]), append(m.Nrm, m.Nrm[v])
+					m.UV = append(m.UV, geom.Vec2{X: m.UV[v].X - float32(k.u), Y: m.UV[v].Y - float32(k.v)})
+				}
+				m.Tri[i][c] = id
+			}
+		}
+		m.TriSheet[i] = index[k]
+	}
+	m.Sheets = sheets
+	return nil
+}
+
+// SheetIndex returns the index of a sheet by name, or −1.
+func (m *Model) SheetIndex(name string) int {
+	for i, s := range m.Sheets {
+		if s.Name == name {
+			return i
+		}
+	}
+	return -1
+}

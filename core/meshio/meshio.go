@@ -1,0 +1,103 @@
+// Package meshio reads models (glTF 2.0 as .gltf and .glb, Wavefront OBJ) and
+// writes GLB. Every size a file claims is checked before memory is taken for it.
+package meshio
+
+import (
+	"fmt"
+	"io/fs"
+	"path"
+	"strings"
+
+	"velvetgrime/core/mesh"
+)
+
+// Limits bound what an importer accepts.
+type Limits struct {
+	Bytes     int64 // of all files together
+	Triangles int
+	Vertices  int
+	Depth     int // of the node tree
+}
+
+// DefaultLimits suit a server that many share.
+var DefaultLimits = Limits{Bytes: 512 << 20, Triangles: 8 << 20, Vertices: 16 << 20, Depth: 64}
+
+// Read reads the model called name from files; a .gltf may refer to others in
+// the same folder. The error names the file, the place in it and the reason.
+func Read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
+	m, err := read(files, name, lim)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path.Base(name), err)
+	}
+	m.Name = strings.TrimSuffix(path.Base(name), path.Ext(name))
+	return m, nil
+}
+
+func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
+	data, err := load(files, name, lim.Bytes)
+	if err != nil {
+		return nil, err
+	}
+	var m *mesh.Model
+	switch strings.ToLower(path.Ext(name)) {
+	case ".glb":
+		m, err = readGLB(data, lim)
+	case ".gltf":
+		m, err = readGLTF(data, nil, files, path.Dir(name), lim)
+	case ".obj":
+		m, err = readOBJ(data, lim)
+	default:
+		return nil, fmt.Errorf("this kind of file is not read; use .glb, .gltf or .obj")
+	}
+	if err != nil {
+		return nil, err
+	}
+	for i := range m.Sheets {
+		m.Sheets[i].HasUV = false
+	}
+	for i, t := range m.Tri {
+		a, b, c := m.UV[t[0]], m.UV[t[1]], m.UV[t[2]]
+		if (b.X-a.X)*(c.Y-a.Y) != (b.Y-a.Y)*(c.X-a.X) {
+			m.Sheets[m.TriSheet[i]].HasUV = true
+		}
+	}
+	if err := m.SplitTiles(); err != nil {
+		return nil, err
+	}
+	dropEmptySheets(m)
+	return m, m.Finish()
+}
+
+func load(files fs.FS, name string, limit int64) ([]byte, error) {
+	st, err := fs.Stat(files, name)
+	if err != nil {
+		return nil, fmt.Errorf("the file %q is not there", name)
+	}
+	if st.Size() > limit {
+		return nil, fmt.Errorf("the file has %d bytes; at most %d are read", st.Size(), limit)
+	}
+	return fs.ReadFile(files, name)
+}
+
+func dropEmptySheets(m *mesh.Model) {
+	used := make([]bool, len(m.Sheets))
+	for _, s := range m.TriSheet {
+		used[s] = true
+	}
+	to := make([]uint16, len(m.Sheets))
+	var keep []mesh.Sheet
+	names := map[string]int{}
+	for i, s := range m.Sheets {
+		if used[i] {
+			if names[s.Name]++; names[s.Name] > 1 {
+				s.Name = fmt.Sprintf("%s (%d)", s.Name, names[s.Name])
+			}
+			to[i] = uint16(len(keep))
+			keep = append(keep, s)
+		}
+	}
+	for i, s := range m.TriSheet {
+		m.TriSheet[i] = to[s]
+	}
+	m.Sheets = keep
+}

@@ -1,0 +1,292 @@
+// Package raster finds, for the texels of a sheet, the places on the surface
+// that they stand for. Everything later is evaluated at those places.
+package raster
+
+import (
+	"math"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/pix"
+)
+
+// Block is the edge of the squares, in texels, whose bounds a frame keeps so
+// that a stroke can skip what it does not reach.
+const Block = 13
+
+// Frame is a W × H grid of surface points. A texel that lies outside every
+// island but within Reach texels of one stands for the point that lies as far
+// beyond the seam on the surface, so that slopes and bilinear reads cross it.
+type Frame struct {
+	W, H      int
+	Pos, Nrm  []geom.Vec3
+	Tri       []int32 // triangle, or −1 where the texel stands for nothing
+	Inside    []bool  // the texel centre lies in an island
+	Footprint float32 // mean edge of a texel on the surface, metres
+	Covered   int     // texels with Tri ≥ 0
+	Blocks    []geom.Box
+	Bounds    geom.Box
+}
+
+// Bytes returns the memory the frame holds.
+func (f *Frame) Bytes() int { return len(f.Pos)*29 + len(f.Blocks)*24 + 128 }
+
+// BlocksWide returns how many blocks make a row.
+func (f *Frame) BlocksWide() int { return (f.W + Block - 1) / Block }
+
+// Reach is how far, in texels, island borders are carried outward.
+const Reach = 3
+
+const cells = 64 // the grid over a sheet's UV square that finds triangles
+
+// Index finds the triangles of one sheet by UV.
+type Index struct {
+	m    *mesh.Model
+	grid [cells * cells][]int32
+	area float64 // mean model area per unit of UV area
+}
+
+// NewIndex builds the index of a sheet.
+func NewIndex(m *mesh.Model, sheet int) *Index {
+	x := &Index{m: m}
+	var world, flat float64
+	for i := range m.Tri {
+		if int(m.TriSheet[i]) != sheet {
+			continue
+		}
+		a, b, c := x.uv(int32(i))
+		world += float64(m.FaceNormal(i).Length())
+		flat += math.Abs(cross(a, b, c))
+		pad := float32(Reach+1) / pix.Size
+		lo, hi := cell(min(a.X, b.X, c.X)-pad), cell(max(a.X, b.X, c.X)+pad)
+		for cy := cell(min(a.Y, b.Y, c.Y) - pad); cy <= cell(max(a.Y, b.Y, c.Y)+pad); cy++ {
+			for cx := lo; cx <= hi; cx++ {
+				x.grid[cy*cells+cx] = append(x.grid[cy*cells+cx], int32(i))
+			}
+		}
+	}
+	if flat > 0 {
+		x.area = world / flat
+	}
+	return x
+}
+
+func cell(v float32) int { return min(max(int(v*cells), 0), cells-1) }
+
+func (x *Index) uv(i int32) (a, b, c geom.Vec2) {
+	t := x.m.Tri[i]
+	return x.m.UV[t[0]], x.m.UV[t[1]], x.m.UV[t[2]]
+}
+
+func cross(a, b, c geom.Vec2) float64 {
+	return float64(b.X-a.X)*float64(c.Y-a.Y) - float64(b.Y-a.Y)*float64(c.X-a.X)
+}
+
+// Tile returns the frame of tile (tx, ty) of the sheet at size texels a side,
+// with pix.Margin texels around it: pix.Pitch × pix.Pitch points.
+func (x *Index) Tile(size, tx, ty int) *Frame {
+	f := newFrame(pix.Pitch, pix.Pitch)
+	f.Footprint = float32(math.Sqrt(x.area)) / float32(size)
+	ox, oy := tx*pix.Size-pix.Margin, ty*pix.Size-pix.Margin
+	best := make([]float32, len(f.Tri))
+	for i := range best {
+		best[i] = Reach * Reach
+	}
+	lo := func(o int) int { return cell(float32(o-Reach) / float32(size)) }
+	hi := func(o int) int { return cell(float32(o+pix.Pitch+Reach) / float32(size)) }
+	seen := map[int32]bool{}
+	for cy := lo(oy); cy <= hi(oy); cy++ {
+		for cx := lo(ox); cx <= hi(ox); cx++ {
+			for _, i := range x.grid[cy*cells+cx] {
+				if !seen[i] {
+					seen[i] = true
+					x.draw(f, i, float64(size), ox, oy, best)
+				}
+			}
+		}
+	}
+	f.finish()
+	return f
+}
+
+func newFrame(w, h int) *Frame {
+	f := &Frame{W: w, H: h, Pos: make([]geom.Vec3, w*h), Nrm: make([]geom.Vec3, w*h), Tri: make([]int32, w*h), Inside: make([]bool, w*h)}
+	for i := range f.Tri {
+		f.Tri[i] = -1
+	}
+	return f
+}
+
+// finish computes the bounds of the blocks.
+func (f *Frame) finish() {
+	bw := f.BlocksWide()
+	f.Blocks = make([]geom.Box, bw*((f.H+Block-1)/Block))
+	f.Bounds = geom.EmptyBox()
+	for i := range f.Blocks {
+		f.Blocks[i] = geom.EmptyBox()
+	}
+	for y := range f.H {
+		for xx := range f.W {
+			if i := y*f.W + xx; f.Tri[i] >= 0 {
+				b := &f.Blocks[y/Block*bw+xx/Block]
+				*b = b.Grow(f.Pos[i])
+				f.Covered++
+			}
+		}
+	}
+	for _, b := range f.Blocks {
+		f.Bounds = f.Bounds.Union(b)
+	}
+}
+
+// draw puts triangle i into the frame: texels inside it exactly, texels beyond
+// its island borders at the point across the seam.
+func (x *Index) draw(f *Frame, i int32, size float64, ox, oy int, best []float32) {
+	t := x.m.Tri[i]
+	var p [3][2]float64
+	for k, v := range t {
+		p[k] = [2]float64{float64(x.m.UV[v].X)*size - float64(ox) - 0.5, float64(x.m.UV[v].Y)*size - float64(oy) - 0.5}
+	}
+	det := (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])
+	if math.Abs(det) < 1e-12 {
+		return
+	}
+	border := x.m.UVBorder[i][0] || x.m.UVBorder[i][1] || x.m.UVBorder[i][2]
+	pad := 0.0
+	if border {
+		pad = Reach
+	}
+	x0 := max(int(math.Ceil(min(p[0][0], p[1][0], p[2][0])-pad)), 0)
+	x1 := min(int(math.Floor(max(p[0][0], p[1][0], p[2][0])+pad)), f.W-1)
+	y0 := max(int(math.Ceil(min(p[0][1], p[1][1], p[2][1])-pad)), 0)
+	y1 := min(int(math.Floor(max(p[0][1], p[1][1], p[2][1])+pad)), f.H-1)
+	for y := y0; y <= y1; y++ {
+		for xx := x0; xx <= x1; xx++ {
+			fx, fy, j := float64(xx), float64(y), y*f.W+xx
+			b1 := ((fx-p[0][0])*(p[2][1]-p[0][1]) - (fy-p[0][1])*(p[2][0]-p[0][0])) / det
+			b2 := ((p[1][0]-p[0][0])*(fy-p[0][1]) - (p[1][1]-p[0][1])*(fx-p[0][0])) / det
+			b0 := 1 - b1 - b2
+			const eps = -1e-9
+			if b0 >= eps && b1 >= eps && b2 >= eps {
+				// ties between triangles go to the lower number: the order of drawing must not matter
+				if !f.Inside[j] || i < f.Tri[j] {
+					f.Inside[j], f.Tri[j] = true, i
+					f.Pos[j], f.Nrm[j] = x.point(t, b0, b1, b2)
+				}
+				continue
+			}
+			if !border || f.Inside[j] {
+				continue
+			}
+			x.beyond(f, i, j, p, fx, fy, best)
+		}
+	}
+}
+
+// beyond fills texel j from over the nearest border edge of triangle i.
+func (x *Index) beyond(f *Frame, i int32, j int, p [3][2]float64, fx, fy float64, best []float32) {
+	m, t := x.m, x.m.Tri[i]
+	for k := range 3 {
+		if !m.UVBorder[i][k] {
+			continue
+		}
+		a, b := p[k], p[(k+1)%3]
+		ex, ey := b[0]-a[0], b[1]-a[1]
+		l2 := ex*ex + ey*ey
+		if l2 < 1e-12 {
+			continue
+		}
+		s := min(max(((fx-a[0])*ex+(fy-a[1])*ey)/l2, 0), 1)
+		dx, dy := fx-a[0]-s*ex, fy-a[1]-s*ey
+		d2 := float32(dx*dx + dy*dy)
+		if d2 > best[j] || d2 == best[j] && f.Tri[j] >= 0 && f.Tri[j] < i {
+			continue
+		}
+		best[j] = d2
+		pa, pb := m.Pos[t[k]], m.Pos[t[(k+1)%3]]
+		na, nb := m.Nrm[t[k]], m.Nrm[t[(k+1)%3]]
+		pos, nrm, tri := pa.Lerp(pb, float32(s)), na.Lerp(nb, float32(s)).Unit(), i
+		if o := m.Neighbor[i][k]; o.Tri >= 0 {
+			// unfold: as far into the neighbour, square to the edge, as the texel is from it
+			ot := m.Tri[o.Tri]
+			edge := pb.Sub(pa)
+			scale := edge.Length() / float32(math.Sqrt(l2))
+			in := m.Pos[ot[(o.K+2)%3]].Sub(pa)
+			if u := edge.Unit(); u != (geom.Vec3{}) {
+				in = in.Sub(u.Mul(in.Dot(u)))
+			}
+			dist := float32(math.Sqrt(float64(d2))) * scale
+			deep := in.Length()
+			if deep > 1e-12 {
+				pos = pos.Add(in.Mul(min(dist, deep) / deep))
+				nrm = m.Nrm[ot[o.K]].Lerp(m.Nrm[ot[(o.K+1)%3]], 1-float32(s)).Lerp(m.Nrm[ot[(o.K+2)%3]], min(dist/deep, 1)).Unit()
+			}
+			tri = o.Tri
+		}
+		f.Pos[j], f.Nrm[j], f.Tri[j] = pos, nrm, tri
+	}
+}
+
+func (x *Index) point(t [3]uint32, b0, b1, b2 float64) (p, n geom.Vec3) {
+	m := x.m
+	w0, w1, w2 := float32(b0), float32(b1), float32(b2)
+	p = m.Pos[t[0]].Mul(w0).Add(m.Pos[t[1]].Mul(w1)).Add(m.Pos[t[2]].Mul(w2))
+	n = m.Nrm[t[0]].Mul(w0).Add(m.Nrm[t[1]].Mul(w1)).Add(m.Nrm[t[2]].Mul(w2)).Unit()
+	return
+}
+
+// View returns the frame of what a camera sees: w × h points, found with a depth
+// buffer. vp is projection times view in the convention of OpenGL. Masks are
+// shown on cards this way.
+func View(m *mesh.Model, vp geom.Mat4, w, h int) *Frame {
+	f := newFrame(w, h)
+	depth := make([]float64, w*h)
+	for i := range depth {
+		depth[i] = math.Inf(1)
+	}
+	x := &Index{m: m}
+	for i, t := range m.Tri {
+		var p [3][4]float64
+		ok := true
+		for k, v := range t {
+			cx, cy, cz, cw := vp.Clip(m.Pos[v])
+			ok = ok && cw > 1e-6
+			p[k] = [4]float64{(cx/cw*0.5+0.5)*float64(w) - 0.5, (0.5-cy/cw*0.5)*float64(h) - 0.5, cz / cw, 1 / cw}
+		}
+		det := (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])
+		if !ok || det > -1e-12 { // seen from behind, or edge-on
+			continue
+		}
+		for y := max(int(math.Ceil(min(p[0][1], p[1][1], p[2][1]))), 0); y <= min(int(max(p[0][1], p[1][1], p[2][1])), h-1); y++ {
+			for xx := max(int(math.Ceil(min(p[0][0], p[1][0], p[2][0]))), 0); xx <= min(int(max(p[0][0], p[1][0], p[2][0])), w-1); xx++ {
+				fx, fy, j := float64(xx), float64(y), y*w+xx
+				b1 := ((fx-p[0][0])*(p[2][1]-p[0][1]) - (fy-p[0][1])*(p[2][0]-p[0][0])) / det
+				b2 := ((p[1][0]-p[0][0])*(fy-p[0][1]) - (p[1][1]-p[0][1])*(fx-p[0][0])) / det
+				b0 := 1 - b1 - b2
+				z := b0*p[0][2] + b1*p[1][2] + b2*p[2][2]
+				if b0 < 0 || b1 < 0 || b2 < 0 || z >= depth[j] || z < -1 {
+					continue
+				}
+				depth[j] = z
+				q0, q1, q2 := b0*p[0][3], b1*p[1][3], b2*p[2][3]
+				q := q0 + q1 + q2
+				f.Pos[j], f.Nrm[j] = x.point(t, q0/q, q1/q, q2/q)
+				f.Tri[j], f.Inside[j] = int32(i), true
+			}
+		}
+	}
+	f.finish()
+	if f.Covered > 0 {
+		f.Footprint = f.Bounds.Size().Length() / float32(w)
+	}
+	return f
+}
+
+// Point returns the frame of one place on the surface, for a core sample.
+func Point(pos, nrm geom.Vec3, tri int32) *Frame {
+	f := newFrame(1, 1)
+	f.Pos[0], f.Nrm[0], f.Tri[0], f.Inside[0] = pos, nrm, tri, true
+	f.Footprint = 1e-4
+	f.finish()
+	return f
+}
