@@ -9,5 +9,6 @@ require (
 
 require (
 	github.com/klauspost/cpuid/v2 v2.3.0 // indirect
+	golang.org/x/sync v0.24.0 // indirect
 	golang.org/x/sys v0.41.0 // indirect
 )
