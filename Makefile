@@ -1,0 +1,55 @@
+# Two commands matter: make demo, make test.
+export PATH := $(PATH):/usr/local/go/bin
+GOFLAGS := -buildvcs=false
+export GOFLAGS
+
+WEB_SOURCES := $(shell find web/src web/index.html web/*.ts web/*.json -type f 2>/dev/null)
+
+.PHONY: demo test build packages web database api-types gate test-go test-e2e clean
+
+demo: packages build
+	@bin/velvetgrime demo --database "$$(scripts/database.sh velvetgrime)" $(ARGS)
+
+packages:
+	@scripts/packages.sh
+
+build: web/dist/index.html
+	@go build -o bin/velvetgrime ./cmd/velvetgrime
+
+web/node_modules/.stamp: web/package-lock.json
+	@cd web && npm ci --no-audit --no-fund --loglevel=error && touch node_modules/.stamp
+
+e2e/node_modules/.stamp: e2e/package-lock.json
+	@cd e2e && PLAYWRIGHT_SKIP_BROWSER_DOWNLOAD=1 npm ci --no-audit --no-fund --loglevel=error && touch node_modules/.stamp
+
+web/dist/index.html: web/node_modules/.stamp $(WEB_SOURCES)
+	@cd web && npm run --silent build
+
+database: packages
+	@scripts/database.sh velvetgrime
+
+# The page's types come from the service's Go types.
+api-types: build web/node_modules/.stamp
+	@bin/velvetgrime openapi > web/openapi.json
+	@cd web && npx openapi-typescript openapi.json -o src/api/schema.d.ts >/dev/null && npx prettier --log-level warn --write src/api/schema.d.ts openapi.json
+
+gate: build web/node_modules/.stamp
+	@echo "gate: formatting, vet, types, drift"
+	@test -z "$$(gofmt -l cmd core internal web/*.go | tee /dev/stderr)"
+	@go vet ./...
+	@cd web && npm run --silent format:check && npm run --silent check
+	@cp web/src/api/schema.d.ts /tmp/velvetgrime-schema.d.ts && $(MAKE) --no-print-directory api-types && \
+	  cmp web/src/api/schema.d.ts /tmp/velvetgrime-schema.d.ts || (echo "web/src/api/schema.d.ts had drifted from the Go types; it is made anew: commit it"; exit 1)
+
+test-go:
+	@VELVETGRIME_TEST_DATABASE="$$(scripts/database.sh velvetgrime_test)" go test ./...
+
+test-e2e: build e2e/node_modules/.stamp
+	@cd e2e && VELVETGRIME_DATABASE="$$(../scripts/database.sh velvetgrime_e2e)" npx playwright test
+
+test:
+	@scripts/packages.sh browser
+	@$(MAKE) --no-print-directory gate test-go test-e2e
+
+clean:
+	rm -rf bin web/dist/assets web/dist/index.html web/node_modules e2e/node_modules

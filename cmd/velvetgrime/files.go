@@ -1,0 +1,239 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"velvetgrime/core/deliver"
+	"velvetgrime/core/eval"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/meshio"
+	"velvetgrime/core/stack"
+	"velvetgrime/internal/live"
+	"velvetgrime/internal/store"
+
+	"github.com/spf13/cobra"
+)
+
+const cliCache = 512 << 20
+
+func readModel(path string) (*mesh.Model, error) {
+	return meshio.Read(os.DirFS(filepath.Dir(path)), filepath.Base(path), meshio.DefaultLimits)
+}
+
+func readDocument(path string) (*stack.Document, error) {
+	b, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	d, err := stack.Decode(b, nil)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, err)
+	}
+	return d, nil
+}
+
+func inspectCommand() *cobra.Command {
+	var asJSON bool
+	c := &cobra.Command{Use: "inspect MODEL", Short: "Say what is in a model and what is wrong with it", Args: cobra.ExactArgs(1),
+		RunE: func(c *cobra.Command, args []string) error {
+			m, err := readModel(args[0])
+			if err != nil {
+				return err
+			}
+			f := m.Facts()
+			out := c.OutOrStdout()
+			if asJSON {
+				e := json.NewEncoder(out)
+				e.SetIndent("", "  ")
+				return e.Encode(f)
+			}
+			fmt.Fprintf(out, "%s: %d triangles, %d vertices, %d islands, %.3f × %.3f × %.3f m, %d open edges\n", f.Name, f.Triangles, f.Vertices, f.Islands, f.Size[0], f.Size[1], f.Size[2], f.OpenEdges)
+			fmt.Fprintln(out, "\nparts")
+			for _, p := range f.Parts {
+				fmt.Fprintf(out, "  %-28s %7d triangles\n", p.Name, p.Triangles)
+			}
+			fmt.Fprintln(out, "\nsheets")
+			for _, s := range f.Sheets {
+				fmt.Fprintf(out, "  %-28s %7d triangles  %4d islands  %3.0f %% filled  %.0f texels/m at 1024  %d mirrored\n", s.Name, s.Triangles, s.Islands, s.Coverage*100, s.Density, s.Mirrored)
+			}
+			if len(f.Problems) > 0 {
+				fmt.Fprintln(out, "\nproblems")
+				for _, p := range f.Problems {
+					fmt.Fprintln(out, "  "+p)
+				}
+			}
+			return nil
+		}}
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return c
+}
+
+// channelMaps gives the map that shows a channel alone.
+var channelMaps = map[stack.Channel]deliver.Map{
+	stack.BaseColor: {Name: "base color", Suffix: "basecolor", Channels: 3},
+	stack.Height:    {Name: "height", Suffix: "height", Channels: 1},
+	stack.Emissive:  {Name: "emissive", Suffix: "emissive", Channels: 3},
+	"normal":        {Name: "normal", Suffix: "normal", Channels: 3},
+	"orm":           {Name: "occlusion roughness metallic", Suffix: "orm", Channels: 3},
+}
+
+func evalCommand() *cobra.Command {
+	var model, sheet, channels, out, format string
+	var size int
+	c := &cobra.Command{Use: "eval DOC.json", Short: "Evaluate a document without server or database", Args: cobra.ExactArgs(1),
+		Long: "Evaluate a document on a model and write one picture for each sheet and channel.\nChannels: baseColor, height, emissive, normal, orm (occlusion, roughness, metallic).",
+		RunE: func(c *cobra.Command, args []string) error {
+			m, err := readModel(model)
+			if err != nil {
+				return err
+			}
+			d, err := readDocument(args[0])
+			if err != nil {
+				return err
+			}
+			depth := map[string]int{"png8": 8, "png16": 16}[format]
+			if depth == 0 {
+				return fmt.Errorf("format %q is neither png8 nor png16", format)
+			}
+			if size < 128 || size > 8192 || size&(size-1) != 0 {
+				return fmt.Errorf("size %d is not a power of two from 128 to 8192", size)
+			}
+			if sheet != "" && m.SheetIndex(sheet) < 0 {
+				return fmt.Errorf("the model has no sheet %q", sheet)
+			}
+			p := eval.Compile(eval.NewScene(m, eval.NewCache(cliCache)), d, "", "")
+			for i, s := range m.Sheets {
+				if sheet != "" && s.Name != sheet || !s.HasUV {
+					continue
+				}
+				for _, ch := range strings.Split(channels, ",") {
+					k, ok := channelMaps[stack.Channel(strings.TrimSpace(ch))]
+					if !ok {
+						return fmt.Errorf("channel %q is unknown; see --help", ch)
+					}
+					img, err := deliver.Image(c.Context(), p, i, size, k, depth, nil)
+					if err != nil {
+						return err
+					}
+					b, err := deliver.PNG(img)
+					if err != nil {
+						return err
+					}
+					if err := write(out, deliver.FileName(m.Name, s.Name, k.Suffix, ".png"), b, c.OutOrStdout()); err != nil {
+						return err
+					}
+				}
+			}
+			return nil
+		}}
+	c.Flags().StringVar(&model, "model", "", "model file (.glb, .gltf, .obj)")
+	c.Flags().StringVar(&sheet, "sheet", "", "one sheet only")
+	c.Flags().StringVar(&channels, "channels", "baseColor,orm,normal", "what to write")
+	c.Flags().StringVarP(&out, "out", "o", ".", "folder to write to")
+	c.Flags().StringVar(&format, "format", "png8", "png8 or png16")
+	c.Flags().IntVar(&size, "size", 1024, "texels a side")
+	_ = c.MarkFlagRequired("model")
+	return c
+}
+
+func write(dir, name string, data []byte, out io.Writer) error {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	path := filepath.Join(dir, name)
+	if err := os.WriteFile(path, data, 0o644); err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "%s  %d bytes\n", path, len(data))
+	return nil
+}
+
+func exportCommand() *cobra.Command {
+	var project, doc, model, out, maps, dsn string
+	var size int
+	var glb bool
+	c := &cobra.Command{Use: "export", Short: "Deliver the maps and the GLB of a project or of a document", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			p, done, err := program(c.Context(), project, doc, model, dsn)
+			if err != nil {
+				return err
+			}
+			defer done()
+			o := deliver.Order{Size: size, GLB: glb}
+			if maps != "" {
+				o.Maps = strings.Split(maps, ",")
+			}
+			var name string
+			var buf *strings.Builder
+			flush := func() error {
+				if buf == nil {
+					return nil
+				}
+				return write(out, name, []byte(buf.String()), c.OutOrStdout())
+			}
+			err = deliver.Write(c.Context(), p, o, func(float64, string) {}, func(n string) (io.Writer, error) {
+				if err := flush(); err != nil {
+					return nil, err
+				}
+				name, buf = n, &strings.Builder{}
+				return buf, nil
+			})
+			if err != nil {
+				return err
+			}
+			return flush()
+		}}
+	c.Flags().StringVar(&project, "project", "", "name or id of a project in the database")
+	c.Flags().StringVar(&doc, "document", "", "document file, instead of a project")
+	c.Flags().StringVar(&model, "model", "", "model file for --document; without a document it is delivered bare")
+	c.Flags().StringVarP(&out, "out", "o", ".", "folder to write to")
+	c.Flags().StringVar(&maps, "maps", "base color,occlusion roughness metallic,normal", "maps by name, with commas; empty for none")
+	c.Flags().IntVar(&size, "size", 0, "texels a side; 0 keeps each sheet's own")
+	c.Flags().BoolVar(&glb, "glb", true, "also write the GLB")
+	c.Flags().StringVar(&dsn, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL connection string")
+	return c
+}
+
+// program opens what export was asked for.
+func program(ctx context.Context, project, doc, model, dsn string) (*eval.Program, func(), error) {
+	if project != "" {
+		s, err := store.Open(dsn)
+		if err != nil {
+			return nil, nil, err
+		}
+		list, err := s.Projects(ctx)
+		if err != nil {
+			return nil, nil, err
+		}
+		i := slices.IndexFunc(list, func(p store.Project) bool { return p.ID == project || p.Name == project })
+		if i < 0 {
+			return nil, nil, fmt.Errorf("there is no project %q", project)
+		}
+		p, err := live.NewHub(s, cliCache).Open(ctx, list[i].ID)
+		if err != nil {
+			return nil, nil, err
+		}
+		return p.Program(), s.Close, nil
+	}
+	if model == "" {
+		return nil, nil, fmt.Errorf("give --project, or --model with --document")
+	}
+	m, err := readModel(model)
+	if err != nil {
+		return nil, nil, err
+	}
+	d := stack.New(nil, 1024)
+	if doc != "" {
+		if d, err = readDocument(doc); err != nil {
+			return nil, nil, err
+		}
+	}
+	return eval.Compile(eval.NewScene(m, eval.NewCache(cliCache)), d, "", ""), func() {}, nil
+}

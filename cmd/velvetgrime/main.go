@@ -1,0 +1,28 @@
+// Command velvetgrime is the whole product in one binary.
+package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"github.com/spf13/cobra"
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	root := &cobra.Command{
+		Use:           "velvetgrime",
+		Short:         "Paint and layer the surfaces of 3D models",
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
+	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), evalCommand(), exportCommand(), benchCommand(), openAPICommand())
+	if err := root.ExecuteContext(ctx); err != nil {
+		fmt.Fprintln(os.Stderr, "velvetgrime:", err)
+		os.Exit(1)
+	}
+}

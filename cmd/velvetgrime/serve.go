@@ -1,0 +1,104 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"runtime/debug"
+	"time"
+
+	"velvetgrime/internal/api"
+	"velvetgrime/internal/demo"
+	"velvetgrime/internal/jobs"
+	"velvetgrime/internal/live"
+	"velvetgrime/internal/store"
+	"velvetgrime/web"
+
+	"github.com/spf13/cobra"
+)
+
+type serveOptions struct {
+	addr, dsn string
+	memory    int
+}
+
+func (o *serveOptions) flags(c *cobra.Command) {
+	c.Flags().StringVar(&o.addr, "address", "127.0.0.1:7140", "where to listen; loopback only")
+	c.Flags().StringVar(&o.dsn, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL connection string (or VELVETGRIME_DATABASE)")
+	c.Flags().IntVar(&o.memory, "memory", 1536, "bound of the server's memory in MiB; most of it caches texels")
+}
+
+func serveCommand() *cobra.Command {
+	var o serveOptions
+	c := &cobra.Command{Use: "serve", Short: "Serve the application", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error { return serve(c.Context(), o, false) }}
+	o.flags(c)
+	return c
+}
+
+func demoCommand() *cobra.Command {
+	var o serveOptions
+	c := &cobra.Command{Use: "demo", Short: "Serve the application with the projects of Low Wick landing", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error { return serve(c.Context(), o, true) }}
+	o.flags(c)
+	return c
+}
+
+func openAPICommand() *cobra.Command {
+	return &cobra.Command{Use: "openapi", Short: "Print the API's description", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		b, err := api.OpenAPI()
+		fmt.Println(string(b))
+		return err
+	}}
+}
+
+func serve(ctx context.Context, o serveOptions, withDemo bool) error {
+	if err := api.CheckAddress(o.addr); err != nil {
+		return err
+	}
+	if o.dsn == "" {
+		return errors.New("no database is given; use --database or VELVETGRIME_DATABASE ('make demo' starts one)")
+	}
+	debug.SetMemoryLimit(int64(o.memory) << 20)
+	s, err := store.Open(o.dsn)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if withDemo {
+		if err := demo.Load(ctx, s); err != nil {
+			return fmt.Errorf("loading the demo: %w", err)
+		}
+	}
+	hub := live.NewHub(s, o.memory<<20*6/10)
+	runner, err := jobs.Start(ctx, o.dsn, s, hub, true)
+	if err != nil {
+		return err
+	}
+	defer runner.Stop()
+	l, err := net.Listen("tcp", o.addr)
+	if err != nil {
+		return fmt.Errorf("listening: %w; choose another with --address", err)
+	}
+	server := &http.Server{Handler: (&api.Server{Store: s, Hub: hub, Jobs: runner, Page: web.Handler()}).Handler(), ReadHeaderTimeout: 10 * time.Second}
+	fmt.Printf("Velvet Grime is open at http://%s/\n", l.Addr())
+	if withDemo {
+		if list, err := s.Projects(ctx); err == nil && len(list) > 0 {
+			fmt.Printf("  %s: http://%s/#/project/%s\n", list[0].Name, l.Addr(), list[0].ID)
+		}
+	}
+	go func() {
+		<-ctx.Done()
+		end, cancel := context.WithTimeout(context.Background(), 2*time.Second)
+		defer cancel()
+		_ = server.Shutdown(end)
+		_ = server.Close()
+	}()
+	if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return nil
+}

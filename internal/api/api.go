@@ -1,0 +1,247 @@
+// Package api is the HTTP face of the service: JSON through huma (so that the
+// OpenAPI document and the page's types come from the Go types), files, pictures
+// and the live session through plain Gin.
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"strings"
+	"time"
+
+	"velvetgrime/core/blend"
+	"velvetgrime/core/deliver"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+	"velvetgrime/internal/jobs"
+	"velvetgrime/internal/live"
+	"velvetgrime/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+)
+
+// Server answers requests.
+type Server struct {
+	Store *store.Store
+	Hub   *live.Hub
+	Jobs  *jobs.Runner
+	Page  http.Handler // the built front end
+}
+
+// Project is a project as the page sees it.
+type Project struct {
+	ID         string    `json:"id"`
+	Name       string    `json:"name"`
+	HasPicture bool      `json:"hasPicture"`
+	UpdatedAt  time.Time `json:"updatedAt"`
+}
+
+// About is everything the page draws its controls from.
+type About struct {
+	Channels []stack.ChannelInfo `json:"channels"`
+	Steps    []step.Description  `json:"steps"`
+	Modes    []blend.Mode        `json:"modes"`
+	Scalar   []blend.Mode        `json:"scalarModes"`
+	Maps     []deliver.Map       `json:"maps"`
+}
+
+// Job is a job as the page sees it.
+type Job struct {
+	ID       string          `json:"id"`
+	Kind     string          `json:"kind"`
+	State    string          `json:"state" enum:"waiting,running,done,failed,cancelled"`
+	Progress float64         `json:"progress"`
+	Note     string          `json:"note"`
+	Files    []store.JobFile `json:"files"`
+	At       time.Time       `json:"at"`
+}
+
+type idInput struct {
+	ID string `path:"id"`
+}
+
+type body[T any] struct{ Body T }
+
+// CheckAddress refuses to listen anywhere but on loopback: there are no accounts
+// yet, so whoever reaches the port may do everything.
+func CheckAddress(addr string) error {
+	host, _, err := net.SplitHostPort(addr)
+	if err != nil {
+		return fmt.Errorf("address %q: %w", addr, err)
+	}
+	ip := net.ParseIP(host)
+	if host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return fmt.Errorf("address %q is not on loopback; there are no accounts yet, so the server listens on 127.0.0.1 or localhost only", addr)
+	}
+	return nil
+}
+
+// guard refuses requests for other hosts (a name pointed at loopback) and
+// changes that another site asks for.
+func guard(next http.Handler) http.Handler {
+	cross := http.NewCrossOriginProtection()
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		host := r.Host
+		if h, _, err := net.SplitHostPort(host); err == nil {
+			host = h
+		}
+		ip := net.ParseIP(strings.Trim(host, "[]"))
+		if host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+			http.Error(w, "this server answers on loopback only", http.StatusForbidden)
+			return
+		}
+		if err := cross.Check(r); err != nil {
+			http.Error(w, "requests from other sites are refused", http.StatusForbidden)
+			return
+		}
+		if r.Header.Get("Sec-Fetch-Site") == "cross-site" && strings.HasPrefix(r.URL.Path, "/api") {
+			http.Error(w, "requests from other sites are refused", http.StatusForbidden)
+			return
+		}
+		w.Header().Set("X-Content-Type-Options", "nosniff")
+		w.Header().Set("Cross-Origin-Resource-Policy", "same-origin")
+		w.Header().Set("Content-Security-Policy", "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self' blob: data:; worker-src 'self' blob:; frame-ancestors 'none'")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// Handler returns the whole service.
+func (s *Server) Handler() http.Handler { return guard(s.engine()) }
+
+func (s *Server) engine() *gin.Engine {
+	gin.SetMode(gin.ReleaseMode)
+	g := gin.New()
+	g.Use(gin.Recovery())
+	s.routes(g)
+	s.files(g)
+	if s.Page != nil {
+		g.NoRoute(gin.WrapH(s.Page))
+	}
+	return g
+}
+
+// OpenAPI returns the API's description as JSON.
+func OpenAPI() ([]byte, error) {
+	gin.SetMode(gin.ReleaseMode)
+	return json.MarshalIndent((&Server{}).routes(gin.New()).OpenAPI(), "", "  ")
+}
+
+func fail(err error) error {
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, store.ErrNotFound):
+		return huma.Error404NotFound("it is not there; it may have been deleted")
+	}
+	return huma.Error422UnprocessableEntity(err.Error())
+}
+
+func (s *Server) routes(g *gin.Engine) huma.API {
+	cfg := huma.DefaultConfig("Velvet Grime", "1")
+	cfg.OpenAPIPath, cfg.DocsPath, cfg.SchemasPath = "/api/openapi", "", "/api/schemas"
+	cfg.CreateHooks = nil // no $schema links in answers
+	api := humagin.New(g, cfg)
+
+	huma.Get(api, "/api/about", func(context.Context, *struct{}) (*body[About], error) {
+		return &body[About]{About{stack.Channels, step.Descriptions(), blend.Modes(false), blend.Modes(true), deliver.Maps}}, nil
+	})
+	huma.Get(api, "/api/projects", func(ctx context.Context, _ *struct{}) (*body[[]Project], error) {
+		list, err := s.Store.Projects(ctx)
+		out := &body[[]Project]{Body: []Project{}}
+		for _, p := range list {
+			out.Body = append(out.Body, Project{p.ID, p.Name, true, p.UpdatedAt})
+		}
+		return out, fail(err)
+	})
+	huma.Patch(api, "/api/projects/{id}", func(ctx context.Context, in *struct {
+		ID   string `path:"id"`
+		Body struct {
+			Name string `json:"name" minLength:"1" maxLength:"120"`
+		}
+	}) (*struct{}, error) {
+		return nil, fail(s.Store.Change(ctx, in.ID, map[string]any{"name": in.Body.Name}))
+	})
+	huma.Delete(api, "/api/projects/{id}", func(ctx context.Context, in *idInput) (*struct{}, error) {
+		return nil, fail(s.Store.Delete(ctx, in.ID))
+	})
+	huma.Post(api, "/api/projects/{id}/restore", func(ctx context.Context, in *idInput) (*struct{}, error) {
+		return nil, fail(s.Store.Restore(ctx, in.ID))
+	})
+	huma.Get(api, "/api/projects/{id}/facts", func(ctx context.Context, in *idInput) (*body[mesh.Facts], error) {
+		p, err := s.Hub.Open(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		return &body[mesh.Facts]{p.Model.Facts()}, nil
+	})
+	huma.Get(api, "/api/projects/{id}/document", func(ctx context.Context, in *idInput) (*body[stack.Document], error) {
+		p, err := s.Hub.Open(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		return &body[stack.Document]{*p.Document()}, nil
+	})
+	s.deliveries(api)
+	return api
+}
+
+type orderInput struct {
+	ID   string `path:"id"`
+	Body deliver.Order
+}
+
+func jobOf(j *store.Job) Job {
+	out := Job{j.ID, j.Kind, j.State, j.Progress, j.Note, []store.JobFile{}, j.CreatedAt}
+	_ = json.Unmarshal(j.Files, &out.Files)
+	return out
+}
+
+func (s *Server) deliveries(api huma.API) {
+	huma.Post(api, "/api/projects/{id}/plan", func(ctx context.Context, in *orderInput) (*body[[]deliver.File], error) {
+		p, err := s.Hub.Open(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		files, err := deliver.Plan(p.Program(), in.Body)
+		return &body[[]deliver.File]{files}, fail(err)
+	})
+	huma.Post(api, "/api/projects/{id}/deliveries", func(ctx context.Context, in *orderInput) (*body[Job], error) {
+		p, err := s.Hub.Open(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		if _, err := deliver.Plan(p.Program(), in.Body); err != nil {
+			return nil, fail(err)
+		}
+		j, err := s.Jobs.Deliver(ctx, in.ID, in.Body)
+		if err != nil {
+			return nil, fail(err)
+		}
+		return &body[Job]{jobOf(j)}, nil
+	})
+	huma.Get(api, "/api/projects/{id}/jobs", func(ctx context.Context, in *idInput) (*body[[]Job], error) {
+		list, err := s.Store.Jobs(ctx, in.ID)
+		out := &body[[]Job]{Body: []Job{}}
+		for _, j := range list {
+			out.Body = append(out.Body, jobOf(&j))
+		}
+		return out, fail(err)
+	})
+	huma.Get(api, "/api/jobs/{id}", func(ctx context.Context, in *idInput) (*body[Job], error) {
+		j, err := s.Store.JobByID(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		return &body[Job]{jobOf(j)}, nil
+	})
+	huma.Delete(api, "/api/jobs/{id}", func(ctx context.Context, in *idInput) (*struct{}, error) {
+		return nil, fail(s.Store.Cancel(ctx, in.ID))
+	})
+}

@@ -1,0 +1,223 @@
+package api
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"path"
+	"strings"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/meshio"
+	"velvetgrime/core/stack"
+	"velvetgrime/internal/jobs"
+	"velvetgrime/internal/store"
+
+	"github.com/coder/websocket"
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+)
+
+// Create reads a model from files, makes a project of it with a first document
+// and keeps both. Nothing is kept when anything fails. doc may be nil.
+func Create(ctx context.Context, s *store.Store, name string, files map[string][]byte, doc *stack.Document, picture []byte) (*store.Project, error) {
+	var packed bytes.Buffer
+	z := zip.NewWriter(&packed)
+	model := ""
+	for f, data := range files {
+		w, err := z.Create(f)
+		if err != nil {
+			return nil, err
+		}
+		if _, err := w.Write(data); err != nil {
+			return nil, err
+		}
+		switch strings.ToLower(path.Ext(f)) {
+		case ".glb", ".gltf", ".obj":
+			if model != "" {
+				return nil, fmt.Errorf("there are two models, %s and %s; send one", model, f)
+			}
+			model = f
+		}
+	}
+	if err := z.Close(); err != nil {
+		return nil, err
+	}
+	if model == "" {
+		return nil, fmt.Errorf("there is no model among the files; send a .glb, a .gltf with its files, or an .obj")
+	}
+	r, err := zip.NewReader(bytes.NewReader(packed.Bytes()), int64(packed.Len()))
+	if err != nil {
+		return nil, err
+	}
+	m, err := meshio.Read(r, model, meshio.DefaultLimits)
+	if err != nil {
+		return nil, err
+	}
+	if name == "" {
+		name = m.Name
+	}
+	if doc == nil {
+		var sheets []string
+		for _, sh := range m.Sheets {
+			sheets = append(sheets, sh.Name)
+		}
+		doc = stack.New(sheets, 1024)
+		doc.Layers = append(doc.Layers, &stack.Layer{ID: uuid.NewString(), Name: "Bare surface", Kind: stack.Fill, Visible: true, Amount: 1,
+			Channels: map[stack.Channel]stack.Coat{
+				stack.BaseColor: {On: true, Value: []float32{0.55, 0.54, 0.52}, Blend: "normal", Amount: 1},
+				stack.Roughness: {On: true, Value: []float32{0.55}, Blend: "normal", Amount: 1},
+			}})
+	}
+	body, err := doc.Encode(false)
+	if err != nil {
+		return nil, err
+	}
+	hash, err := s.PutBlob(ctx, packed.Bytes())
+	if err != nil {
+		return nil, err
+	}
+	p := &store.Project{ID: uuid.NewString(), Name: name, ModelName: model, ModelBlob: hash, Picture: picture}
+	var strokes []*brush.Stroke
+	for _, st := range doc.Strokes() {
+		strokes = append(strokes, st)
+	}
+	return p, s.CreateProject(ctx, p, body, strokes)
+}
+
+func refuse(c *gin.Context, code int, err error) {
+	if err == store.ErrNotFound {
+		code = http.StatusNotFound
+	}
+	c.JSON(code, gin.H{"status": code, "detail": err.Error()})
+}
+
+func (s *Server) files(g *gin.Engine) {
+	g.POST("/api/projects", s.upload)
+	g.GET("/api/projects/:id/picture", func(c *gin.Context) {
+		p, err := s.Store.Project(c, c.Param("id"))
+		if err == nil && len(p.Picture) == 0 {
+			err = store.ErrNotFound
+		}
+		if err != nil {
+			refuse(c, 404, err)
+			return
+		}
+		c.Header("Cache-Control", "no-cache")
+		c.Data(200, "image/png", p.Picture)
+	})
+	g.PUT("/api/projects/:id/picture", func(c *gin.Context) {
+		b, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, 2<<20))
+		if err == nil && !bytes.HasPrefix(b, []byte("\x89PNG")) {
+			err = fmt.Errorf("the picture is not a PNG")
+		}
+		if err == nil {
+			err = s.Store.Change(c, c.Param("id"), map[string]any{"picture": b})
+		}
+		if err != nil {
+			refuse(c, 422, err)
+			return
+		}
+		c.Status(204)
+	})
+	g.GET("/api/projects/:id/model.glb", func(c *gin.Context) {
+		p, err := s.Hub.Open(c, c.Param("id"))
+		var b []byte
+		if err == nil {
+			b, err = p.GLB()
+		}
+		if err != nil {
+			refuse(c, 422, err)
+			return
+		}
+		c.Data(200, "model/gltf-binary", b)
+	})
+	g.GET("/api/projects/:id/live", s.live)
+	g.GET("/api/jobs/:id/files/:name", s.jobFile)
+}
+
+func (s *Server) upload(c *gin.Context) {
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, meshio.DefaultLimits.Bytes)
+	form, err := c.MultipartForm()
+	if err != nil {
+		refuse(c, 422, fmt.Errorf("the upload is not readable or larger than %d MB: %w", meshio.DefaultLimits.Bytes>>20, err))
+		return
+	}
+	files := map[string][]byte{}
+	for _, h := range form.File["files"] {
+		f, err := h.Open()
+		if err == nil {
+			files[path.Base(h.Filename)], err = io.ReadAll(f)
+			_ = f.Close()
+		}
+		if err != nil {
+			refuse(c, 422, err)
+			return
+		}
+	}
+	name := ""
+	if n := form.Value["name"]; len(n) > 0 {
+		name = n[0]
+	}
+	p, err := Create(c, s.Store, name, files, nil, nil)
+	if err != nil {
+		refuse(c, 422, err)
+		return
+	}
+	c.JSON(201, Project{p.ID, p.Name, false, p.UpdatedAt})
+}
+
+func (s *Server) live(c *gin.Context) {
+	p, err := s.Hub.Open(c, c.Param("id"))
+	if err != nil {
+		refuse(c, 422, err)
+		return
+	}
+	conn, err := websocket.Accept(c.Writer, c.Request, &websocket.AcceptOptions{CompressionMode: websocket.CompressionDisabled})
+	if err != nil {
+		return // Accept has answered; another site's page is refused here
+	}
+	defer conn.CloseNow()
+	actor := c.Query("actor")
+	if actor == "" || len(actor) > 64 {
+		actor = "someone"
+	}
+	_ = p.Serve(c.Request.Context(), conn, actor)
+}
+
+func (s *Server) jobFile(c *gin.Context) {
+	j, err := s.Store.JobByID(c, c.Param("id"))
+	if err != nil {
+		refuse(c, 404, err)
+		return
+	}
+	var files []store.JobFile
+	_ = json.Unmarshal(j.Files, &files)
+	name := c.Param("name")
+	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
+	if name == "all.zip" && len(files) > 0 {
+		c.Header("Content-Type", "application/zip")
+		_ = jobs.Bundle(c, s.Store, files, c.Writer)
+		return
+	}
+	for _, f := range files {
+		if f.Name == name {
+			data, err := s.Store.Blob(c, f.Blob)
+			if err != nil {
+				refuse(c, 500, err)
+				return
+			}
+			kind := "image/png"
+			if strings.HasSuffix(name, ".glb") {
+				kind = "model/gltf-binary"
+			}
+			c.Data(200, kind, data)
+			return
+		}
+	}
+	refuse(c, 404, store.ErrNotFound)
+}

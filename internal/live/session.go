@@ -1,0 +1,291 @@
+// Package live runs open projects. One goroutine owns a project: everything that
+// changes it is a call through its inbox, is validated, applied, written to the
+// database, and only then acknowledged and shown to every viewer.
+package live
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"sync"
+	"time"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/eval"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/meshio"
+	"velvetgrime/core/stack"
+	"velvetgrime/internal/store"
+)
+
+// Hub holds the open projects and the cache they share.
+type Hub struct {
+	Store *store.Store
+	Cache *eval.Cache
+	mu    sync.Mutex
+	open  map[string]*Session
+}
+
+// NewHub returns a hub whose cache holds at most limit bytes.
+func NewHub(s *store.Store, limit int) *Hub {
+	return &Hub{Store: s, Cache: eval.NewCache(limit), open: map[string]*Session{}}
+}
+
+// Session is one open project.
+type Session struct {
+	hub   *Hub
+	ID    string
+	Name  string
+	Model *mesh.Model
+	Scene *eval.Scene
+	inbox chan func()
+
+	// owned by the goroutine of run
+	doc     *stack.Document
+	entries []store.Entry
+	strokes map[string]*brush.Stroke
+	viewers map[*viewer]bool
+	hot     string
+
+	mu      sync.Mutex
+	current *eval.Program // what viewers show, with live strokes and previews
+	kept    *stack.Document
+	glb     []byte
+}
+
+// Model reads the model of a project from its blob.
+func (h *Hub) model(ctx context.Context, p *store.Project) (*mesh.Model, error) {
+	data, err := h.Store.Blob(ctx, p.ModelBlob)
+	if err != nil {
+		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
+	}
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
+	}
+	return meshio.Read(z, p.ModelName, meshio.DefaultLimits)
+}
+
+// Open returns the session of a project, loading it when it is not open yet.
+func (h *Hub) Open(ctx context.Context, id string) (*Session, error) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if s := h.open[id]; s != nil {
+		return s, nil
+	}
+	p, err := h.Store.Project(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	m, err := h.model(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	m.Name = p.Name
+	s := &Session{hub: h, ID: id, Name: p.Name, Model: m, Scene: eval.NewScene(m, h.Cache), inbox: make(chan func(), 64), viewers: map[*viewer]bool{}}
+	if s.strokes, err = h.Store.Strokes(ctx, id); err != nil {
+		return nil, err
+	}
+	snap, entries, err := h.Store.Latest(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	s.entries = entries
+	if s.doc, err = stack.Decode(snap.Doc, func(id string) *brush.Stroke { return s.strokes[id] }); err != nil {
+		return nil, fmt.Errorf("project %q: %w", p.Name, err)
+	}
+	for _, e := range entries {
+		if e.Seq <= snap.Seq {
+			continue
+		}
+		var op stack.Op
+		if err := json.Unmarshal(e.Op, &op); err != nil {
+			return nil, fmt.Errorf("project %q: entry %d: %w", p.Name, e.Seq, err)
+		}
+		op.Carry(s.strokes)
+		if s.doc, _, _, err = s.doc.Apply(op); err != nil {
+			return nil, fmt.Errorf("project %q: entry %d: %w", p.Name, e.Seq, err)
+		}
+	}
+	s.refresh()
+	go s.run()
+	h.open[id] = s
+	return s, nil
+}
+
+func (s *Session) run() {
+	for f := range s.inbox {
+		f()
+	}
+}
+
+// do runs f in the session's goroutine and waits.
+func (s *Session) do(f func()) {
+	done := make(chan struct{})
+	s.inbox <- func() { f(); close(done) }
+	<-done
+}
+
+// Document returns the current acknowledged document.
+func (s *Session) Document() *stack.Document {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.kept
+}
+
+// Program returns the acknowledged document ready for evaluation.
+func (s *Session) Program() *eval.Program { return eval.Compile(s.Scene, s.Document(), "", "") }
+
+// GLB returns the bare model for the page.
+func (s *Session) GLB() ([]byte, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.glb == nil {
+		var b bytes.Buffer
+		if err := meshio.WriteGLB(&b, s.Model, nil); err != nil {
+			return nil, err
+		}
+		s.glb = b.Bytes()
+	}
+	return s.glb, nil
+}
+
+// refresh makes the program that viewers show: the document, then every
+// viewer's preview and growing stroke.
+func (s *Session) refresh() {
+	d, live := s.doc, ""
+	for v := range s.viewers {
+		if v.preview != nil {
+			if n, _, _, err := d.Apply(*v.preview); err == nil {
+				d = n
+			}
+		}
+		if v.stroke != nil && len(v.stroke.Stroke.Points) > 0 {
+			if n, _, _, err := d.Apply(*v.stroke); err == nil {
+				d, live = n, v.stroke.Stroke.ID
+			}
+		}
+	}
+	p := eval.Compile(s.Scene, d, s.hot, live)
+	s.mu.Lock()
+	s.current, s.kept = p, s.doc
+	s.mu.Unlock()
+	for v := range s.viewers {
+		v.wake()
+	}
+}
+
+func (s *Session) shown() *eval.Program {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.current
+}
+
+const snapshotEvery = 40
+
+// commit applies, keeps and acknowledges one operation.
+func (s *Session) commit(actor, kind string, ref int64, op stack.Op) error {
+	next, inverse, label, err := s.doc.Apply(op)
+	if err != nil {
+		return err
+	}
+	opJSON, err := json.Marshal(op)
+	if err != nil {
+		return err
+	}
+	invJSON, err := json.Marshal(inverse)
+	if err != nil {
+		return err
+	}
+	seq := int64(1)
+	if n := len(s.entries); n > 0 {
+		seq = s.entries[n-1].Seq + 1
+	}
+	if kind == "undo" {
+		label = "Undo: " + s.label(ref)
+	} else if kind == "redo" {
+		label = "Redo: " + s.label(ref)
+	}
+	e := store.Entry{ProjectID: s.ID, Seq: seq, Actor: actor, Kind: kind, Ref: ref, Label: label, Op: opJSON, Inverse: invJSON, At: time.Now()}
+	var doc []byte
+	if seq%snapshotEvery == 0 {
+		if doc, err = next.Encode(false); err != nil {
+			return err
+		}
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	defer cancel()
+	if err := s.hub.Store.Append(ctx, &e, op.Stroke, doc); err != nil {
+		return fmt.Errorf("the change could not be kept and was not made: %w", err)
+	}
+	if op.Stroke != nil {
+		s.strokes[op.Stroke.ID] = op.Stroke
+	}
+	s.doc = next
+	s.entries = append(s.entries, e)
+	if op.Target != "" {
+		s.hot = op.Target
+	}
+	return nil
+}
+
+func (s *Session) label(seq int64) string {
+	for _, e := range s.entries {
+		if e.Seq == seq {
+			return e.Label
+		}
+	}
+	return ""
+}
+
+// turn returns what an actor may undo and redo next: his own changes only.
+func (s *Session) turn(actor string) (undo, redo []int) {
+	for i, e := range s.entries {
+		if e.Actor != actor {
+			continue
+		}
+		switch e.Kind {
+		case "do":
+			undo, redo = append(undo, i), nil
+		case "undo":
+			if n := len(undo); n > 0 {
+				undo = undo[:n-1]
+			}
+			redo = append(redo, i)
+		case "redo":
+			if n := len(redo); n > 0 {
+				redo = redo[:n-1]
+			}
+			undo = append(undo, i)
+		}
+	}
+	return
+}
+
+// back undoes (or, forward, redoes) the actor's last change.
+func (s *Session) back(actor string, forward bool) error {
+	undo, redo := s.turn(actor)
+	list, kind := undo, "undo"
+	if forward {
+		list, kind = redo, "redo"
+	}
+	if len(list) == 0 {
+		return fmt.Errorf("there is nothing of yours to %s", kind)
+	}
+	e := s.entries[list[len(list)-1]]
+	var op stack.Op
+	if err := json.Unmarshal(e.Inverse, &op); err != nil {
+		return err
+	}
+	op.Carry(s.strokes)
+	ref := e.Seq
+	if e.Ref != 0 {
+		ref = e.Ref
+	}
+	if err := s.commit(actor, kind, ref, op); err != nil {
+		return fmt.Errorf("%s %q: %w", kind, e.Label, err)
+	}
+	return nil
+}

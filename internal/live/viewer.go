@@ -1,0 +1,295 @@
+package live
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/raster"
+	"velvetgrime/core/stack"
+
+	"github.com/coder/websocket"
+)
+
+// viewer is one page that looks at a project.
+type viewer struct {
+	s     *Session
+	actor string
+	conn  *websocket.Conn
+	woken chan struct{}
+
+	// owned by the session's goroutine
+	preview *stack.Op
+	stroke  *stack.Op // stroke.add with the points so far
+
+	want chan wish       // newest wins
+	docs chan docMessage // newest wins
+	push *pusher
+}
+
+// wish is what the page wants to see besides the maps.
+type wish struct {
+	cards  []float64 // view-projection of the cards' camera, 16 numbers
+	sheets []int     // order of sheets by importance
+	alone  string    // "", "height" or "mask"
+	layer  string
+}
+
+func (v *viewer) wake() {
+	select {
+	case v.woken <- struct{}{}:
+	default:
+	}
+}
+
+// Serve speaks with one page until the connection ends.
+func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	conn.SetReadLimit(8 << 20)
+	v := &viewer{s: s, actor: actor, conn: conn, woken: make(chan struct{}, 1), want: make(chan wish, 1), docs: make(chan docMessage, 1)}
+	v.push = newPusher(v)
+	s.do(func() {
+		s.viewers[v] = true
+		s.tell()
+		s.refresh()
+	})
+	defer s.do(func() {
+		if v.stroke != nil && len(v.stroke.Stroke.Points) > 0 {
+			_ = s.commit(actor, "do", 0, *v.stroke) // a cut line does not lose the stroke
+		}
+		delete(s.viewers, v)
+		s.tell()
+		s.refresh()
+	})
+	go func() {
+		if err := v.push.run(ctx); err != nil && ctx.Err() == nil {
+			_ = conn.Close(websocket.StatusInternalError, "drawing stopped")
+		}
+		cancel()
+	}()
+	go func() {
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case m := <-v.docs:
+				v.send(m)
+			}
+		}
+	}()
+	var w wish
+	for {
+		_, data, err := conn.Read(ctx)
+		if err != nil {
+			return err
+		}
+		var r Request
+		if err := json.Unmarshal(data, &r); err != nil {
+			v.send(map[string]any{"t": "error", "message": "the message is not readable: " + err.Error()})
+			continue
+		}
+		switch r.T {
+		case "view":
+			if len(r.VP) == 16 || len(r.VP) == 0 {
+				w.cards, w.sheets = r.VP, r.Sheets
+				v.wish(w)
+			}
+		case "alone":
+			w.alone, w.layer = r.Kind, r.Layer
+			v.wish(w)
+		case "drill":
+			v.drill(ctx, r)
+		default:
+			var err error
+			s.do(func() { err = v.handle(r) })
+			if err != nil {
+				v.send(map[string]any{"t": "error", "id": r.ID, "message": err.Error()})
+			} else if r.ID != 0 {
+				v.send(map[string]any{"t": "ack", "id": r.ID})
+			}
+		}
+	}
+}
+
+func (v *viewer) wish(w wish) {
+	select {
+	case <-v.want:
+	default:
+	}
+	v.want <- w
+	v.wake()
+}
+
+func (v *viewer) send(m any) {
+	b, err := json.Marshal(m)
+	if err != nil {
+		return
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	_ = v.conn.Write(ctx, websocket.MessageText, b)
+}
+
+// tell sends the document to every viewer.
+func (s *Session) tell() {
+	for v := range s.viewers {
+		select {
+		case <-v.docs:
+		default:
+		}
+		v.docs <- s.message(v.actor)
+	}
+}
+
+// handle runs in the session's goroutine.
+func (v *viewer) handle(r Request) error {
+	s := v.s
+	changed := true
+	var err error
+	switch r.T {
+	case "op":
+		if r.Op == nil {
+			return fmt.Errorf("there is no operation in the message")
+		}
+		r.Op.Carry(s.strokes)
+		v.preview = nil
+		err = s.commit(v.actor, "do", 0, *r.Op)
+	case "preview":
+		changed = false
+		v.preview = r.Op
+		if r.Op != nil {
+			s.hot = r.Op.Target
+		}
+	case "undo", "redo":
+		err = s.back(v.actor, r.T == "redo")
+	case "stroke.begin":
+		changed = false
+		err = v.beginStroke(r)
+	case "stroke.add":
+		changed = false
+		if v.stroke == nil {
+			return fmt.Errorf("no stroke was begun")
+		}
+		n := *v.stroke.Stroke
+		n.Points = append(n.Points[:len(n.Points):len(n.Points)], r.Points...)
+		if err = n.Check(); err == nil {
+			v.stroke.Stroke = &n
+		}
+	case "stroke.end":
+		if v.stroke == nil {
+			return nil
+		}
+		op := *v.stroke
+		v.stroke = nil
+		if len(op.Stroke.Points) > 0 {
+			err = s.commit(v.actor, "do", 0, op)
+		}
+		s.Scene.Forget(op.Stroke.ID)
+	case "stroke.cancel":
+		v.stroke = nil
+	default:
+		return fmt.Errorf("the message %q is unknown", r.T)
+	}
+	s.refresh()
+	if changed {
+		s.tell()
+	}
+	return err
+}
+
+func (v *viewer) beginStroke(r Request) error {
+	if r.Stroke == nil {
+		return fmt.Errorf("there is no stroke in the message")
+	}
+	op := stack.Op{Kind: "stroke.add", Target: r.Layer, StepID: r.Step, StrokeID: r.Stroke.ID, Index: -1, Stroke: r.Stroke}
+	if v.s.strokes[r.Stroke.ID] != nil {
+		return fmt.Errorf("the stroke id %q was used before", r.Stroke.ID)
+	}
+	try := *r.Stroke
+	if len(try.Points) == 0 {
+		try.Points = brush.Points{{}}
+	}
+	probe := op
+	probe.Stroke = &try
+	if _, _, _, err := v.s.doc.Apply(probe); err != nil {
+		return err
+	}
+	v.stroke, v.s.hot = &op, r.Layer
+	return nil
+}
+
+// drillLayer is what one layer adds at a point.
+type drillLayer struct {
+	Layer  string               `json:"layer"`
+	Mask   float32              `json:"mask"`
+	Steps  []float32            `json:"steps"`
+	Result map[string][]float32 `json:"result"` // channels after this layer
+}
+
+// drill answers with a core sample: outermost layer first.
+func (v *viewer) drill(ctx context.Context, r Request) {
+	s := v.s
+	p := s.shown()
+	pos, nrm := geom.V3(r.Pos[0], r.Pos[1], r.Pos[2]), geom.V3(r.Nrm[0], r.Nrm[1], r.Nrm[2])
+	tri := s.nearest(pos, nrm)
+	if tri < 0 {
+		return
+	}
+	f := raster.Point(pos, nrm, tri)
+	var out []drillLayer
+	for i, l := range p.Doc.Layers {
+		u := s.Scene.OnFrame(f, fmt.Sprint("drill", pos, nrm, tri))
+		d := drillLayer{Layer: l.ID, Result: map[string][]float32{}}
+		if m, err := p.Mask(ctx, u, l.ID, -1); err == nil && l.Visible {
+			d.Mask = m.At(0) * l.Amount
+		}
+		for k := range l.Mask {
+			if m, err := p.Mask(ctx, u, l.ID, k+1); err == nil {
+				d.Steps = append(d.Steps, m.At(0))
+			}
+		}
+		part := *p.Doc
+		part.Layers = p.Doc.Layers[:i+1]
+		sub := evalCompile(s, &part)
+		for _, c := range stack.Channels {
+			if planes, err := sub.Channel(ctx, u, c.Channel); err == nil {
+				for _, pl := range planes {
+					d.Result[string(c.Channel)] = append(d.Result[string(c.Channel)], pl.At(0))
+				}
+			}
+		}
+		out = append([]drillLayer{d}, out...)
+	}
+	v.send(map[string]any{"t": "drill", "pos": r.Pos, "layers": out, "part": s.Model.Parts[s.Model.TriPart[tri]].Name, "sheet": s.Model.Sheets[s.Model.TriSheet[tri]].Name})
+}
+
+// nearest returns the triangle at a point that faces the normal, or −1.
+func (s *Session) nearest(p, n geom.Vec3) int32 {
+	best, tri := float32(1e30), int32(-1)
+	m := s.Model
+	for i, t := range m.Tri {
+		c := m.Pos[t[0]].Add(m.Pos[t[1]]).Add(m.Pos[t[2]]).Mul(1.0 / 3)
+		fn := m.FaceNormal(i).Unit()
+		if fn.Dot(n) < 0.2 {
+			continue
+		}
+		plane := p.Sub(c).Dot(fn)
+		d := p.Sub(c).Dot(p.Sub(c))
+		// a point inside the triangle counts by its distance to the plane
+		if inside(p, m.Pos[t[0]], m.Pos[t[1]], m.Pos[t[2]], fn) {
+			d = plane * plane * 1e-3
+		}
+		if d < best {
+			best, tri = d, int32(i)
+		}
+	}
+	return tri
+}
+
+func inside(p, a, b, c, n geom.Vec3) bool {
+	return b.Sub(a).Cross(p.Sub(a)).Dot(n) >= 0 && c.Sub(b).Cross(p.Sub(b)).Dot(n) >= 0 && a.Sub(c).Cross(p.Sub(c)).Dot(n) >= 0
+}

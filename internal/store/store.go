@@ -1,0 +1,335 @@
+// Package store keeps projects in PostgreSQL through GORM. Nothing that matters
+// lives anywhere else.
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"velvetgrime/core/brush"
+
+	"github.com/go-gormigrate/gormigrate/v2"
+	"github.com/klauspost/compress/zstd"
+	"gorm.io/driver/postgres"
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+	"gorm.io/gorm/logger"
+)
+
+// ErrNotFound is returned for a project, job or blob that is not there.
+var ErrNotFound = errors.New("not found")
+
+// Project is one model with its layers.
+type Project struct {
+	ID        string `gorm:"primaryKey"`
+	Name      string
+	ModelName string // file name inside the model blob, a zip
+	ModelBlob string
+	Picture   []byte
+	CreatedAt time.Time
+	UpdatedAt time.Time
+	DeletedAt gorm.DeletedAt
+}
+
+// Entry is one line of the ledger.
+type Entry struct {
+	ProjectID string `gorm:"primaryKey"`
+	Seq       int64  `gorm:"primaryKey"`
+	Actor     string
+	Kind      string // do, undo, redo
+	Ref       int64  // the entry that an undo or redo acts on
+	Label     string
+	Op        json.RawMessage `gorm:"type:jsonb"`
+	Inverse   json.RawMessage `gorm:"type:jsonb"`
+	At        time.Time
+}
+
+// Snapshot is a whole document at a place in the ledger.
+type Snapshot struct {
+	ProjectID string          `gorm:"primaryKey"`
+	Seq       int64           `gorm:"primaryKey"`
+	Doc       json.RawMessage `gorm:"type:jsonb"`
+}
+
+// StrokeRow is one stroke: its settings as JSON, its points packed.
+type StrokeRow struct {
+	ProjectID string          `gorm:"primaryKey"`
+	ID        string          `gorm:"primaryKey"`
+	Meta      json.RawMessage `gorm:"type:jsonb"`
+	Points    []byte
+}
+
+// Job is one long piece of work and what became of it.
+type Job struct {
+	ID        string `gorm:"primaryKey"`
+	ProjectID string
+	Kind      string
+	State     string // waiting, running, done, failed, cancelled
+	Progress  float64
+	Note      string
+	Args      json.RawMessage `gorm:"type:jsonb"`
+	Files     json.RawMessage `gorm:"type:jsonb"` // []JobFile
+	CreatedAt time.Time
+	UpdatedAt time.Time
+}
+
+// JobFile is one result of a job.
+type JobFile struct {
+	Name string `json:"name"`
+	Blob string `json:"blob"`
+	Size int    `json:"size"`
+}
+
+// Store is the database.
+type Store struct{ db *gorm.DB }
+
+var migrations = []*gormigrate.Migration{{
+	ID: "0001",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(`
+CREATE TABLE projects (id text PRIMARY KEY, name text NOT NULL, model_name text NOT NULL, model_blob text NOT NULL,
+  picture bytea, created_at timestamptz NOT NULL, updated_at timestamptz NOT NULL, deleted_at timestamptz);
+CREATE TABLE entries (project_id text NOT NULL REFERENCES projects(id), seq bigint NOT NULL, actor text NOT NULL, kind text NOT NULL,
+  ref bigint NOT NULL, label text NOT NULL, op jsonb NOT NULL, inverse jsonb NOT NULL, at timestamptz NOT NULL, PRIMARY KEY (project_id, seq));
+CREATE TABLE snapshots (project_id text NOT NULL REFERENCES projects(id), seq bigint NOT NULL, doc jsonb NOT NULL, PRIMARY KEY (project_id, seq));
+CREATE TABLE stroke_rows (project_id text NOT NULL REFERENCES projects(id), id text NOT NULL, meta jsonb NOT NULL, points bytea NOT NULL, PRIMARY KEY (project_id, id));
+CREATE TABLE blob_chunks (hash text NOT NULL, n int NOT NULL, data bytea NOT NULL, PRIMARY KEY (hash, n));
+CREATE TABLE jobs (id text PRIMARY KEY, project_id text NOT NULL, kind text NOT NULL, state text NOT NULL, progress double precision NOT NULL,
+  note text NOT NULL, args jsonb NOT NULL, files jsonb NOT NULL, created_at timestamptz NOT NULL, updated_at timestamptz NOT NULL);
+CREATE INDEX jobs_by_project ON jobs (project_id, created_at);`).Error
+	},
+}}
+
+// Open connects and runs the migrations that are missing.
+func Open(dsn string) (*Store, error) {
+	db, err := gorm.Open(postgres.Open(dsn), &gorm.Config{Logger: logger.Default.LogMode(logger.Silent)})
+	if err != nil {
+		return nil, fmt.Errorf("the database does not answer: %w; start it with 'make database' or set VELVETGRIME_DATABASE", err)
+	}
+	err = db.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Exec("SELECT pg_advisory_xact_lock(714025)").Error; err != nil {
+			return err
+		}
+		return gormigrate.New(tx, gormigrate.DefaultOptions, migrations).Migrate()
+	})
+	if err != nil {
+		return nil, fmt.Errorf("migrating the database: %w", err)
+	}
+	return &Store{db}, nil
+}
+
+// Close ends all connections.
+func (s *Store) Close() {
+	if d, err := s.db.DB(); err == nil {
+		_ = d.Close()
+	}
+}
+
+func found(err error) error {
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return ErrNotFound
+	}
+	return err
+}
+
+// Projects lists all that are not deleted, the latest first, without pictures.
+func (s *Store) Projects(ctx context.Context) ([]Project, error) {
+	var p []Project
+	return p, s.db.WithContext(ctx).Omit("picture").Order("updated_at DESC, id").Find(&p).Error
+}
+
+// Project returns one by id.
+func (s *Store) Project(ctx context.Context, id string) (*Project, error) {
+	var p Project
+	return &p, found(s.db.WithContext(ctx).First(&p, "id = ?", id).Error)
+}
+
+// CreateProject keeps a new project with its first document; all or nothing.
+func (s *Store) CreateProject(ctx context.Context, p *Project, doc []byte, strokes []*brush.Stroke) error {
+	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Create(p).Error; err != nil {
+			return err
+		}
+		for _, st := range strokes {
+			if err := putStroke(tx, p.ID, st); err != nil {
+				return err
+			}
+		}
+		return tx.Create(&Snapshot{p.ID, 0, doc}).Error
+	})
+}
+
+// Change sets columns of a project.
+func (s *Store) Change(ctx context.Context, id string, columns map[string]any) error {
+	r := s.db.WithContext(ctx).Model(&Project{}).Where("id = ?", id).Updates(columns)
+	if r.Error == nil && r.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return r.Error
+}
+
+// Delete hides a project; Restore brings it back.
+func (s *Store) Delete(ctx context.Context, id string) error {
+	r := s.db.WithContext(ctx).Delete(&Project{}, "id = ?", id)
+	if r.Error == nil && r.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return r.Error
+}
+
+// Restore brings a deleted project back.
+func (s *Store) Restore(ctx context.Context, id string) error {
+	return s.db.WithContext(ctx).Unscoped().Model(&Project{}).Where("id = ?", id).Update("deleted_at", nil).Error
+}
+
+const chunkSize = 1 << 20
+
+// PutBlob keeps bytes under their SHA-256 in hex.
+func (s *Store) PutBlob(ctx context.Context, data []byte) (string, error) {
+	sum := sha256.Sum256(data)
+	hash := hex.EncodeToString(sum[:])
+	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		for n := 0; n == 0 || n*chunkSize < len(data); n++ {
+			part := data[n*chunkSize : min((n+1)*chunkSize, len(data))]
+			if err := tx.Exec("INSERT INTO blob_chunks (hash, n, data) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", hash, n, part).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return hash, err
+}
+
+// Blob returns what PutBlob kept.
+func (s *Store) Blob(ctx context.Context, hash string) ([]byte, error) {
+	rows, err := s.db.WithContext(ctx).Raw("SELECT data FROM blob_chunks WHERE hash = ? ORDER BY n", hash).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var out []byte
+	some := false
+	for rows.Next() {
+		var part []byte
+		if err := rows.Scan(&part); err != nil {
+			return nil, err
+		}
+		out, some = append(out, part...), true
+	}
+	if !some && rows.Err() == nil {
+		return nil, ErrNotFound
+	}
+	return out, rows.Err()
+}
+
+var (
+	packer, _   = zstd.NewWriter(nil)
+	unpacker, _ = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(64<<20))
+)
+
+func putStroke(tx *gorm.DB, project string, st *brush.Stroke) error {
+	meta := *st
+	meta.Points = nil
+	b, err := json.Marshal(meta)
+	if err != nil {
+		return err
+	}
+	row := StrokeRow{project, st.ID, b, packer.EncodeAll(st.Points.Pack(), nil)}
+	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row).Error
+}
+
+// Strokes returns every stroke ever made in a project, by id.
+func (s *Store) Strokes(ctx context.Context, project string) (map[string]*brush.Stroke, error) {
+	var rows []StrokeRow
+	if err := s.db.WithContext(ctx).Find(&rows, "project_id = ?", project).Error; err != nil {
+		return nil, err
+	}
+	out := make(map[string]*brush.Stroke, len(rows))
+	for _, r := range rows {
+		st := &brush.Stroke{}
+		if err := json.Unmarshal(r.Meta, st); err != nil {
+			return nil, fmt.Errorf("stroke %q: %w", r.ID, err)
+		}
+		b, err := unpacker.DecodeAll(r.Points, nil)
+		if err == nil {
+			st.Points, err = brush.Unpack(b)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("stroke %q: %w", r.ID, err)
+		}
+		out[r.ID] = st
+	}
+	return out, nil
+}
+
+// Append keeps an entry, a stroke that came with it and, when doc is not nil, a
+// snapshot after it; all or nothing.
+func (s *Store) Append(ctx context.Context, e *Entry, stroke *brush.Stroke, doc []byte) error {
+	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if stroke != nil {
+			if err := putStroke(tx, e.ProjectID, stroke); err != nil {
+				return err
+			}
+		}
+		if err := tx.Create(e).Error; err != nil {
+			return err
+		}
+		if doc != nil {
+			if err := tx.Create(&Snapshot{e.ProjectID, e.Seq, doc}).Error; err != nil {
+				return err
+			}
+		}
+		return tx.Model(&Project{}).Where("id = ?", e.ProjectID).Update("updated_at", e.At).Error
+	})
+}
+
+// Latest returns the newest snapshot and the whole ledger of a project.
+func (s *Store) Latest(ctx context.Context, project string) (*Snapshot, []Entry, error) {
+	var snap Snapshot
+	if err := s.db.WithContext(ctx).Order("seq DESC").First(&snap, "project_id = ?", project).Error; err != nil {
+		return nil, nil, found(err)
+	}
+	var e []Entry
+	return &snap, e, s.db.WithContext(ctx).Order("seq").Find(&e, "project_id = ?", project).Error
+}
+
+// PutJob writes a job whole.
+func (s *Store) PutJob(ctx context.Context, j *Job) error {
+	if j.Files == nil {
+		j.Files = json.RawMessage("[]")
+	}
+	return s.db.WithContext(ctx).Save(j).Error
+}
+
+// JobByID returns one job.
+func (s *Store) JobByID(ctx context.Context, id string) (*Job, error) {
+	var j Job
+	return &j, found(s.db.WithContext(ctx).First(&j, "id = ?", id).Error)
+}
+
+// Jobs lists the jobs of a project, the latest first.
+func (s *Store) Jobs(ctx context.Context, project string) ([]Job, error) {
+	var j []Job
+	return j, s.db.WithContext(ctx).Order("created_at DESC").Limit(30).Find(&j, "project_id = ?", project).Error
+}
+
+// Progress updates a running job; it reports false when the job was cancelled meanwhile.
+func (s *Store) Progress(ctx context.Context, id string, share float64, note string) (bool, error) {
+	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('waiting','running')", id).
+		Updates(map[string]any{"state": "running", "progress": share, "note": note})
+	return r.RowsAffected > 0, r.Error
+}
+
+// Cancel marks a job that has not ended as cancelled.
+func (s *Store) Cancel(ctx context.Context, id string) error {
+	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('waiting','running')", id).Update("state", "cancelled")
+	if r.Error == nil && r.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return r.Error
+}
