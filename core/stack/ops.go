@@ -12,6 +12,7 @@ import (
 // Op is one change of a document. Kind decides which fields count:
 //
 //	layer.add     Layer value, Index (innermost 0; −1 puts it outermost)
+//	layer.copy    Target, Layer with the copy's ids and name, Index
 //	layer.remove  Target
 //	layer.move    Target, Index
 //	layer.set     Target, Path name|visible|amount|reach|channels.<channel>, Value
@@ -125,6 +126,8 @@ func (d *Document) applyLayer(op Op) (Op, string, error) {
 		return Op{}, "", fmt.Errorf("there is no layer with the id %q; it may have been deleted in another window", op.Target)
 	}
 	switch op.Kind {
+	case "layer.copy":
+		return d.copyLayer(l, op)
 	case "layer.remove":
 		d.Layers = slices.Delete(slices.Clone(d.Layers), i, i+1)
 		return Op{Kind: "layer.add", Index: i, Layer: l, Carried: l.carried()}, "Delete " + l.Name, nil
@@ -147,6 +150,26 @@ func (d *Document) applyLayer(op Op) (Op, string, error) {
 		return n.applyStroke(op)
 	}
 	return Op{}, "", fmt.Errorf("the operation %q is unknown", op.Kind)
+}
+
+// copyLayer doubles a layer with its strokes; the op brings the new ids.
+func (d *Document) copyLayer(l *Layer, op Op) (Op, string, error) {
+	if op.Layer == nil || len(op.Layer.Mask) != len(l.Mask) {
+		return Op{}, "", fmt.Errorf("layer %q: the copy does not match; it may have changed meanwhile", l.Name)
+	}
+	at, err := place(op.Index, len(d.Layers))
+	if err != nil {
+		return Op{}, "", err
+	}
+	c := *l
+	c.ID, c.Name, c.Mask = op.Layer.ID, op.Layer.Name, nil
+	for i, s := range l.Mask {
+		n := *s
+		n.ID = op.Layer.Mask[i].ID
+		c.Mask = append(c.Mask, &n)
+	}
+	d.Layers = slices.Insert(slices.Clone(d.Layers), at, &c)
+	return Op{Kind: "layer.remove", Target: c.ID}, "Double " + l.Name, nil
 }
 
 // attach fills in the strokes that the JSON names.

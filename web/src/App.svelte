@@ -1,0 +1,37 @@
+<script lang="ts">
+  import { api, type About } from './api/client';
+  import ProjectPage from './stations/ProjectPage.svelte';
+  import Projects from './stations/Projects.svelte';
+
+  let hash = $state(location.hash);
+  let about = $state.raw<About | null>(null);
+  let failed = $state('');
+  const project = $derived(/^#\/project\/([\w-]+)/.exec(hash)?.[1] ?? '');
+  let dark = $state(localStorage.getItem('theme') !== 'light');
+
+  $effect(() => {
+    document.documentElement.classList.toggle('dark', dark);
+    localStorage.setItem('theme', dark ? 'dark' : 'light');
+  });
+  api.about().then(
+    (a) => (about = a),
+    (e) => (failed = e.message),
+  );
+</script>
+
+<svelte:window onhashchange={() => (hash = location.hash)} />
+
+{#if failed}
+  <main class="grid h-full place-content-center gap-3 text-center" role="alert">
+    <p style:color="var(--brick)">The server does not answer: {failed}</p>
+    <button class="chip justify-self-center" onclick={() => location.reload()}>Try again</button>
+  </main>
+{:else if !about}
+  <main class="quiet grid h-full place-content-center" aria-busy="true">Opening the workshop …</main>
+{:else if project}
+  {#key project}
+    <ProjectPage id={project} {about} bind:dark />
+  {/key}
+{:else}
+  <Projects bind:dark />
+{/if}

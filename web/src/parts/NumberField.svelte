@@ -1,0 +1,141 @@
+<script lang="ts">
+  // A number that can be typed, dragged sideways, stepped with the arrow keys, and
+  // brought back to its default by a double click.
+  interface Props {
+    value: number;
+    min: number;
+    max: number;
+    label: string;
+    unit?: string;
+    scale?: number;
+    whole?: boolean;
+    log?: boolean;
+    fallback?: number;
+    preview?: (v: number) => void;
+    commit: (v: number) => void;
+  }
+  let {
+    value,
+    min,
+    max,
+    label,
+    unit = '',
+    scale = 1,
+    whole = false,
+    log = false,
+    fallback,
+    preview,
+    commit,
+  }: Props = $props();
+  let dragged = $state<number | null>(null);
+  let typing = $state<string | null>(null);
+  let start = 0;
+  let from = 0;
+  let moved = false;
+
+  const shown = $derived(dragged ?? value);
+  const digits = $derived(whole ? 0 : Math.abs(shown * scale) >= 100 ? 0 : Math.abs(shown * scale) >= 10 ? 1 : 2);
+  const share = $derived(
+    log && min > 0 ? Math.log(Math.max(shown, min) / min) / Math.log(max / min) : (shown - min) / (max - min),
+  );
+  const fit = (v: number) => Math.min(Math.max(whole ? Math.round(v) : v, min), max);
+
+  function down(e: PointerEvent) {
+    if (typing !== null || e.button) return;
+    (e.currentTarget as HTMLElement).setPointerCapture(e.pointerId);
+    start = e.clientX;
+    from = value;
+    moved = false;
+  }
+  function move(e: PointerEvent) {
+    if (!(e.currentTarget as HTMLElement).hasPointerCapture(e.pointerId)) return;
+    const d = (e.clientX - start) * (e.shiftKey ? 0.1 : 1);
+    if (Math.abs(d) < 3 && !moved) return;
+    moved = true;
+    dragged = fit(log ? from * Math.exp(d / 90) : from + ((max - min) * d) / 240);
+    preview?.(dragged);
+  }
+  function up() {
+    if (dragged !== null) commit(dragged);
+    dragged = null;
+  }
+  function key(e: KeyboardEvent) {
+    if (typing !== null) return;
+    const sign = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[e.key];
+    if (sign) {
+      e.preventDefault();
+      const step = whole ? 1 : ((max - min) / 100) * (e.shiftKey ? 10 : 1);
+      commit(fit(log ? value * Math.exp(sign * (e.shiftKey ? 0.5 : 0.05)) : value + sign * step));
+    } else if (e.key === 'Enter' || /^[-\d.]$/.test(e.key)) {
+      typing = e.key === 'Enter' ? String(+(value * scale).toPrecision(5)) : e.key;
+      e.preventDefault();
+    }
+  }
+  function done(keep: boolean) {
+    const v = Number(typing?.replace(',', '.')) / scale;
+    if (keep && typing !== null && typing.trim() !== '' && Number.isFinite(v)) commit(fit(v));
+    typing = null;
+  }
+  const focus = (el: HTMLInputElement) => {
+    el.focus();
+    el.setSelectionRange(el.value.length, el.value.length);
+  };
+</script>
+
+{#if typing !== null}
+  <input
+    class="field typing"
+    aria-label={label}
+    bind:value={typing}
+    use:focus
+    onblur={() => done(true)}
+    onkeydown={(e) => (e.key === 'Enter' ? done(true) : e.key === 'Escape' ? done(false) : 0, e.stopPropagation())}
+  />
+{:else}
+  <div
+    class="field"
+    role="slider"
+    tabindex="0"
+    aria-label={label}
+    aria-valuemin={min}
+    aria-valuemax={max}
+    aria-valuenow={shown}
+    aria-valuetext={`${(shown * scale).toFixed(digits)} ${unit}`}
+    title={`${label}: drag, type, or arrow keys; double click for the default`}
+    style:--share={`${share * 100}%`}
+    onpointerdown={down}
+    onpointermove={move}
+    onpointerup={up}
+    ondblclick={() => (fallback === undefined ? (typing = String(+(value * scale).toPrecision(5))) : commit(fallback))}
+    onkeydown={key}
+  >
+    {(shown * scale).toFixed(digits)}<span class="unit">{unit}</span>
+  </div>
+{/if}
+
+<style>
+  .field {
+    min-height: 28px;
+    line-height: 26px;
+    padding: 0 7px;
+    border: 1px solid var(--line);
+    border-radius: 3px;
+    background: linear-gradient(var(--plum), var(--plum)) 0 100% / var(--share) 2px no-repeat var(--field);
+    cursor: ew-resize;
+    text-align: right;
+    user-select: none;
+    touch-action: none;
+    white-space: nowrap;
+    width: 100%;
+  }
+  .typing {
+    cursor: text;
+    color: var(--text);
+    font: inherit;
+  }
+  .unit {
+    color: var(--quiet);
+    margin-left: 3px;
+    font-size: 12px;
+  }
+</style>

@@ -1,0 +1,360 @@
+<script lang="ts">
+  import { onDestroy, onMount } from 'svelte';
+  import { api } from '../api/client';
+  import type { Session } from '../lib/session.svelte';
+  import { target, type Tool, type UI, type ViewMode } from '../lib/ui.svelte';
+  import { Painter } from '../view/painter';
+  import { Stage, type Hit } from '../view/stage';
+  import CoreSample from './CoreSample.svelte';
+  import LightRing from './LightRing.svelte';
+
+  let { session, ui, id }: { session: Session; ui: UI; id: string } = $props();
+  let canvas: HTMLCanvasElement;
+  let holder: HTMLElement;
+  let stage: Stage | null = $state.raw(null);
+  let painter: Painter | null = null;
+  let loading = $state(true);
+  let failed = $state('');
+  let cursor = $state<{ x: number; y: number; path: string; texels: number } | null>(null);
+  let held = $state('');
+  let sampleAt = $state({ x: 0, y: 0 });
+  let pan: { x: number; y: number } | null = null;
+
+  const painting = $derived(ui.station === 'Layer' && (ui.tool === 'brush' || ui.tool === 'erase'));
+  const t = $derived(target(session, ui));
+  const tools: [Tool, string][] = [
+    ['orbit', 'O'],
+    ['brush', 'P'],
+    ['erase', 'E'],
+    ['drill', 'D'],
+  ];
+  const modes: [ViewMode, string][] = [
+    ['model', 'Model'],
+    ['flat', 'Flat'],
+    ['both', 'Both'],
+  ];
+
+  onMount(() => {
+    let s: Stage;
+    try {
+      s = new Stage(canvas);
+    } catch (e) {
+      failed = `The browser gives no 3D view (${(e as Error).message}). Switch hardware acceleration on, or use another browser.`;
+      return;
+    }
+    painter = new Painter(s, session, ui);
+    s.onView = sendView;
+    s.load(`/api/projects/${id}/model.glb`).then(
+      () => {
+        stage = s;
+        session.onTile = (tile) => s.write(tile);
+        session.onSettled = () => {
+          s.settle();
+          loading = false;
+          keepPicture();
+        };
+        applySizes();
+        s.setLight(ui.light);
+        s.resize();
+        s.frame();
+        session.view(s.cardsCamera(132 / 72), []);
+      },
+      (e) => (failed = e.message),
+    );
+    const watch = new ResizeObserver(() => s.resize());
+    watch.observe(holder);
+    // a way for tests and for the curious to see that nothing is drawn in vain
+    (window as unknown as { stage: Stage }).stage = s;
+    return () => watch.disconnect();
+  });
+  onDestroy(() => stage?.dispose());
+
+  function sendView() {
+    if (stage) session.view(stage.cardsCamera(132 / 72), []);
+  }
+  function applySizes() {
+    if (!stage || !session.doc) return;
+    stage.sheets.forEach((sheet, i) => {
+      const size = session.doc!.sheets?.[sheet.name]?.size;
+      if (size) stage!.setSize(i, size);
+      const clear = (session.doc!.layers ?? []).some(
+        (l) => l.visible && l.channels?.opacity?.on && (!l.reach.sheets?.length || l.reach.sheets.includes(sheet.name)),
+      );
+      stage!.setTransparent(i, clear);
+    });
+  }
+  let kept = 0;
+  async function keepPicture() {
+    if (!stage || ui.alone || stage.mode !== 'model' || Date.now() - kept < 20000) return;
+    kept = Date.now();
+    await new Promise((r) => setTimeout(r, 400));
+    const png = await stage?.snapshot();
+    if (png) await api.picture(id, png).catch(() => {});
+  }
+
+  $effect(() => {
+    if (stage && session.doc) applySizes();
+  });
+  $effect(() => {
+    if (!stage) return;
+    stage.mode = ui.station === 'Judge' ? 'model' : ui.mode;
+    stage.invalidate();
+  });
+  $effect(() => stage?.setLight(ui.light));
+  $effect(() => stage?.showAlone(ui.alone));
+  $effect(() =>
+    stage?.setLook({ exposure: ui.exposure, background: ui.background, blur: ui.blur, shadows: ui.shadows }),
+  );
+  $effect(() => {
+    if (stage) stage.controls.enabled = !painting && ui.mode !== 'flat' && !held;
+  });
+  $effect(() => {
+    if (!painting) cursor = null;
+  });
+
+  const local = (e: PointerEvent | MouseEvent) => {
+    const r = canvas.getBoundingClientRect();
+    return [e.clientX - r.left, e.clientY - r.top, r.left, r.top] as const;
+  };
+
+  function down(e: PointerEvent) {
+    if (!stage) return;
+    const [x, y] = local(e);
+    if (held === 'l') return;
+    if (painting && e.button === 0 && !e.altKey) {
+      canvas.setPointerCapture(e.pointerId);
+      const why = painter!.down(e, x, y);
+      if (why) session.message = `A stroke can hit nothing: ${why}.`;
+      else if (!painter!.active) orbitFrom(e);
+      return;
+    }
+    if (painting || (stage.overFlat(x) && ui.tool !== 'drill')) {
+      if (stage.overFlat(x)) {
+        pan = { x, y };
+        stage.controls.enabled = false;
+        canvas.setPointerCapture(e.pointerId);
+      } else orbitFrom(e);
+      return;
+    }
+    if (ui.tool === 'drill' && e.button === 0) drill(stage.pick(x, y), x, y);
+  }
+  /** Off the model, or with Alt, the brush's pointer turns the view. */
+  function orbitFrom(e: PointerEvent) {
+    if (!stage || stage.controls.enabled || stage.mode === 'flat') return;
+    stage.controls.enabled = true;
+    canvas.releasePointerCapture(e.pointerId);
+    canvas.dispatchEvent(new PointerEvent('pointerdown', e));
+  }
+  function drill(h: Hit | null, x: number, y: number) {
+    session.drill = null;
+    if (!h) return;
+    sampleAt = { x, y };
+    session.send({ t: 'drill', pos: h.pos.toArray(), nrm: h.nrm.toArray() });
+  }
+  function move(e: PointerEvent) {
+    if (!stage) return;
+    const [x, y, left, top] = local(e);
+    if (held === 'l') {
+      ui.light = (ui.light + e.movementX * 0.6 + 360) % 360;
+      return;
+    }
+    if (held === 's' && painting) {
+      ui.brush.size = Math.min(Math.max(ui.brush.size * Math.exp(e.movementX / 120), 1e-5), 5);
+      ui.brush.strength = Math.min(Math.max(ui.brush.strength - e.movementY / 250, 0), 1);
+    }
+    if (pan) {
+      stage.panFlat(x - pan.x, y - pan.y);
+      pan = { x, y };
+    }
+    painter?.move(e, left, top);
+    if (!painting) return;
+    const h = stage.pick(x, y);
+    const path = h && !stage.overFlat(x) ? stage.footprint(h, ui.brush.size) : '';
+    const size = h ? (session.doc?.sheets?.[stage.sheets[h.sheet]?.name]?.size ?? 0) : 0;
+    const density = h ? densities[h.sheet] * size : 0;
+    cursor = { x, y, path, texels: Math.round(ui.brush.size * 2 * density) };
+  }
+  function up(e: PointerEvent) {
+    painter?.up();
+    pan = null;
+    if (canvas.hasPointerCapture(e.pointerId)) canvas.releasePointerCapture(e.pointerId);
+    if (stage) stage.controls.enabled = !painting && ui.mode !== 'flat';
+  }
+  function wheel(e: WheelEvent) {
+    if (!stage?.overFlat(local(e)[0])) return;
+    e.preventDefault();
+    e.stopPropagation();
+    stage.zoomFlat(Math.exp(e.deltaY * 0.001));
+  }
+  let densities = $state<number[]>([]); // sheet edges a metre
+  // svelte-ignore state_referenced_locally
+  api
+    .facts(id)
+    .then((f) => (densities = (f.sheets ?? []).map((s) => s.density / 1024)))
+    .catch(() => {});
+
+  function keydown(e: KeyboardEvent) {
+    if (e.target instanceof HTMLElement && e.target.closest('input, select, textarea')) return;
+    const k = e.key.toLowerCase();
+    if (!e.ctrlKey && !e.metaKey && (k === 'l' || k === 's')) held = k;
+    if (k === 'f') stage?.frame();
+  }
+</script>
+
+<svelte:window onkeydown={keydown} onkeyup={() => (held = '')} onblur={() => (held = '')} />
+<div class="view" bind:this={holder}>
+  <canvas
+    bind:this={canvas}
+    class:painting={painting && t.ok}
+    class:drilling={ui.tool === 'drill'}
+    aria-label="The model"
+    data-settled={session.settled}
+    onpointerdowncapture={down}
+    onpointermove={move}
+    onpointerup={up}
+    onpointercancel={up}
+    onpointerleave={() => (cursor = null)}
+    onwheelcapture={wheel}
+    oncontextmenu={(e) => e.preventDefault()}
+  ></canvas>
+  {#if ui.station === 'Layer'}
+    <div class="bar left-3" role="toolbar" aria-label="Tools">
+      {#each tools as [tool, key] (tool)}
+        <button class="tool" aria-pressed={ui.tool === tool} title={`${tool} (${key})`} onclick={() => (ui.tool = tool)}
+          >{tool[0].toUpperCase() + tool.slice(1)}</button
+        >
+      {/each}
+    </div>
+  {/if}
+  {#if ui.station !== 'Judge'}
+    <div class="bar right-3" role="toolbar" aria-label="What is shown">
+      <button class="tool" title="Fit the model in the view (F)" onclick={() => stage?.frame()}>Frame</button>
+      {#each modes as [mode, label] (mode)}
+        <button class="tool" aria-pressed={ui.mode === mode} onclick={() => (ui.mode = mode)}>{label}</button>
+      {/each}
+    </div>
+  {/if}
+  {#if cursor}
+    <svg class="over" aria-hidden="true"><path d={cursor.path} class="halo" /><path d={cursor.path} /></svg>
+    <div class="says" class:bad={!t.ok} style:left={`${cursor.x + 22}px`} style:top={`${cursor.y + 14}px`}>
+      {t.text}{#if t.ok}<b> {Math.round(ui.brush.strength * 100)} %</b><span class="quiet">
+          · {(ui.brush.size * 2000).toFixed(1)} mm{cursor.texels ? `, ${cursor.texels} texels` : ''}</span
+        >{/if}
+    </div>
+  {/if}
+  {#if painting && !t.ok}
+    <div class="refused" role="status">
+      <span>A stroke can hit nothing: {t.text}.</span>
+      {#if t.remedy}<button class="chip" onclick={t.remedy.run}>{t.remedy.label}</button>{/if}
+    </div>
+  {/if}
+  {#if session.drill && ui.tool === 'drill'}<CoreSample {session} {ui} at={sampleAt} />{/if}
+  {#if ui.mode !== 'flat' || ui.station === 'Judge'}<LightRing {ui} />{/if}
+  {#if ui.alone}<div class="alone">
+      {session.about.channels!.find((c) => c.channel === ui.alone)?.label ?? ui.alone} alone
+    </div>{/if}
+  {#if failed}
+    <div class="veil" role="alert"><p>{failed}</p></div>
+  {:else if loading}
+    <div class="veil" aria-busy="true"><p>Laying the coats on …</p></div>
+  {/if}
+</div>
+
+<style>
+  .view {
+    position: absolute;
+    inset: 0;
+    overflow: hidden;
+    background: #5a5a5a;
+  }
+  canvas {
+    display: block;
+    width: 100%;
+    height: 100%;
+    touch-action: none;
+  }
+  canvas.painting {
+    cursor: crosshair;
+  }
+  canvas.drilling {
+    cursor: cell;
+  }
+  .bar {
+    position: absolute;
+    top: 10px;
+    display: flex;
+    gap: 2px;
+    background: color-mix(in srgb, var(--panel) 94%, transparent);
+    border: 1px solid var(--line);
+    border-radius: 4px;
+    padding: 2px;
+  }
+  .tool {
+    min-height: 28px;
+    padding: 0 11px;
+    border-radius: 3px;
+  }
+  .tool[aria-pressed='true'] {
+    background: var(--raised);
+    box-shadow: inset 0 -2px var(--verdigris);
+  }
+  .over {
+    position: absolute;
+    inset: 0;
+    width: 100%;
+    height: 100%;
+    pointer-events: none;
+  }
+  .over path {
+    fill: none;
+    stroke: white;
+    stroke-width: 1.2;
+  }
+  .over path.halo {
+    stroke: rgb(0 0 0 / 0.55);
+    stroke-width: 3;
+  }
+  .says {
+    position: absolute;
+    pointer-events: none;
+    background: var(--panel);
+    border-left: 3px solid var(--verdigris);
+    padding: 2px 8px;
+    font-size: 13px;
+    white-space: nowrap;
+  }
+  .says.bad,
+  .refused {
+    border-left-color: var(--brick);
+  }
+  .refused {
+    position: absolute;
+    left: 12px;
+    top: 54px;
+    display: flex;
+    align-items: center;
+    gap: 10px;
+    background: var(--panel);
+    border-left: 4px solid var(--brick);
+    padding: 4px 10px;
+  }
+  .alone {
+    position: absolute;
+    left: 50%;
+    bottom: 12px;
+    translate: -50% 0;
+    background: var(--panel);
+    border-left: 3px solid var(--ochre);
+    padding: 2px 10px;
+  }
+  .veil {
+    position: absolute;
+    inset: 0;
+    display: grid;
+    place-content: center;
+    background: rgb(70 70 70 / 0.75);
+    color: white;
+    padding: 30px;
+    pointer-events: none;
+  }
+</style>

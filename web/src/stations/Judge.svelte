@@ -1,0 +1,80 @@
+<script lang="ts">
+  import type { Session } from '../lib/session.svelte';
+  import type { UI } from '../lib/ui.svelte';
+  import NumberField from '../parts/NumberField.svelte';
+  let { ui, session }: { ui: UI; session: Session } = $props();
+  const looks = [
+    { name: 'Quay, evening', light: 312, exposure: 1, background: false, blur: 0.6 },
+    { name: 'Boathouse door', light: 200, exposure: 1.1, background: true, blur: 0.75 },
+    { name: 'Against the sun', light: 95, exposure: 0.9, background: true, blur: 0.5 },
+    { name: 'Dull morning', light: 20, exposure: 0.6, background: true, blur: 1 },
+  ];
+  const channels = $derived(session.about.channels!);
+  function alone(what: string) {
+    ui.alone = what;
+    session.alone(what === 'height' ? 'height' : '');
+  }
+</script>
+
+<section class="flex items-center gap-6 p-3">
+  <div class="flex gap-2" role="group" aria-label="Looks">
+    {#each looks as l (l.name)}
+      <button
+        class="chip"
+        onclick={() =>
+          Object.assign(ui, { light: l.light, exposure: l.exposure, background: l.background, blur: l.blur })}
+        >{l.name}</button
+      >
+    {/each}
+  </div>
+  <div class="fields">
+    <span class="quiet">light</span><NumberField
+      label="Light"
+      value={ui.light}
+      min={0}
+      max={360}
+      unit="°"
+      fallback={312}
+      preview={(v) => (ui.light = v)}
+      commit={(v) => (ui.light = v)}
+    />
+    <span class="quiet">exposure</span><NumberField
+      label="Exposure"
+      value={ui.exposure}
+      min={0.1}
+      max={4}
+      log
+      fallback={1}
+      preview={(v) => (ui.exposure = v)}
+      commit={(v) => (ui.exposure = v)}
+    />
+    <span class="quiet">blur</span><NumberField
+      label="Background blur"
+      value={ui.blur}
+      min={0}
+      max={1}
+      fallback={0.6}
+      preview={(v) => (ui.blur = v)}
+      commit={(v) => (ui.blur = v)}
+    />
+  </div>
+  <label><input type="checkbox" bind:checked={ui.background} /> background</label>
+  <label><input type="checkbox" bind:checked={ui.shadows} /> shadows</label>
+  <label class="ml-auto">
+    <span class="quiet">channel alone</span>
+    <select class="pick" value={ui.alone} onchange={(e) => alone(e.currentTarget.value)}>
+      <option value="">none: shaded</option>
+      {#each channels as c (c.channel)}<option value={c.channel}>{c.label}</option>{/each}
+      <option value="normal">normal</option>
+    </select>
+  </label>
+</section>
+
+<style>
+  .fields {
+    display: grid;
+    grid-template-columns: repeat(3, auto 76px);
+    gap: 6px;
+    align-items: center;
+  }
+</style>

@@ -1,0 +1,194 @@
+<script lang="ts">
+  import { onDestroy } from 'svelte';
+  import { api, type About, type Job } from '../api/client';
+  import { Session } from '../lib/session.svelte';
+  import { UI, type Station } from '../lib/ui.svelte';
+  import Keys from '../parts/Keys.svelte';
+  import Ledger from '../parts/Ledger.svelte';
+  import Section from '../parts/Section.svelte';
+  import View from '../parts/View.svelte';
+  import Worktop from '../parts/Worktop.svelte';
+  import Deliver from './Deliver.svelte';
+  import Judge from './Judge.svelte';
+  import Prepare from './Prepare.svelte';
+
+  let { id, about, dark = $bindable() }: { id: string; about: About; dark: boolean } = $props();
+  // the page is made anew for another project, so the first values hold
+  // svelte-ignore state_referenced_locally
+  const session = new Session(id, about);
+  const ui = new UI();
+  session.connect();
+  let name = $state('');
+  let ledger = $state(false);
+  let jobs = $state.raw<Job[]>([]);
+  // svelte-ignore state_referenced_locally
+  api.projects().then((all) => (name = all.find((p) => p.id === id)?.name ?? 'Project'));
+  const refreshJobs = async () => (jobs = await api.jobs(id).catch(() => jobs));
+  refreshJobs();
+  const running = $derived(jobs.filter((j) => j.state === 'waiting' || j.state === 'running'));
+  $effect(() => {
+    if (!running.length) return;
+    const timer = setInterval(refreshJobs, 700);
+    return () => clearInterval(timer);
+  });
+  $effect(() => {
+    if (session.doc && !session.layer(ui.selected)) ui.selected = session.doc.layers?.at(-1)?.id ?? '';
+  });
+  onDestroy(() => session.close());
+  const stations: Station[] = ['Prepare', 'Layer', 'Judge', 'Deliver'];
+</script>
+
+<Keys {session} {ui} />
+<div class="frame" class:plain-view={ui.station === 'Judge'}>
+  <header>
+    <a href="#/" class="font-semibold" style:color="var(--plum)" title="All projects">Velvet Grime</a>
+    <span class="quiet">/</span>
+    <h1 class="truncate font-semibold">{name}</h1>
+    <nav aria-label="Stations">
+      {#each stations as s (s)}
+        <button class="station" aria-current={ui.station === s ? 'page' : undefined} onclick={() => (ui.station = s)}
+          >{s}</button
+        >
+      {/each}
+    </nav>
+    <div class="right">
+      {#if running.length}<button class="chip" onclick={() => (ui.station = 'Deliver')}
+          >{running.length} running · {Math.round(running[0].progress * 100)} %</button
+        >{/if}
+      <button
+        class="chip"
+        disabled={!session.undoLabel}
+        title={`Undo: ${session.undoLabel} (Ctrl Z)`}
+        onclick={() => session.undo()}>Undo</button
+      >
+      <button
+        class="chip"
+        disabled={!session.redoLabel}
+        title={`Redo: ${session.redoLabel} (Ctrl Shift Z)`}
+        onclick={() => session.redo()}>Redo</button
+      >
+      <button class="chip" aria-expanded={ledger} onclick={() => (ledger = !ledger)}>Ledger</button>
+      <button class="chip" onclick={() => (dark = !dark)} title="Light or dark surroundings"
+        >{dark ? 'Light' : 'Dark'}</button
+      >
+      <span class="kept" class:off={!session.online} aria-live="polite">
+        {session.online ? (session.kept ? `all kept ${session.kept}` : 'all kept') : 'reconnecting …'}{session.viewers >
+        1
+          ? ` · ${session.viewers} windows`
+          : ''}
+      </span>
+    </div>
+  </header>
+  <aside aria-label={ui.station === 'Layer' ? 'Section' : ui.station}>
+    {#if ui.station === 'Layer'}
+      <Section {session} {ui} />
+    {:else if ui.station === 'Prepare'}
+      <Prepare {session} {id} />
+    {:else if ui.station === 'Deliver'}
+      <Deliver {session} {id} {jobs} refresh={refreshJobs} />
+    {/if}
+  </aside>
+  <main aria-label="View"><View {session} {ui} {id} /></main>
+  <footer aria-label="Worktop">
+    {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}
+  </footer>
+  {#if ledger}<Ledger {session} close={() => (ledger = false)} />{/if}
+  {#if session.message}
+    <div class="notice" role="alert">
+      <span>{session.message}</span>
+      <button class="chip" onclick={() => (session.message = '')}>Close</button>
+    </div>
+  {/if}
+</div>
+
+<style>
+  .frame {
+    display: grid;
+    height: 100%;
+    grid-template: 44px 1fr auto / 324px 1fr;
+    grid-template-areas: 'top top' 'side view' 'side work';
+    position: relative;
+  }
+  .plain-view {
+    grid-template-columns: 0 1fr;
+  }
+  header {
+    grid-area: top;
+    display: flex;
+    align-items: center;
+    gap: 10px;
+    padding: 0 14px;
+    background: var(--panel);
+    border-bottom: 1px solid var(--line);
+    min-width: 0;
+  }
+  h1 {
+    max-width: 180px;
+  }
+  nav {
+    position: absolute;
+    left: 50%;
+    translate: -60% 0;
+    display: flex;
+    border: 1px solid var(--line);
+    border-radius: 4px;
+    padding: 2px;
+  }
+  .station {
+    min-height: 28px;
+    padding: 0 14px;
+    border-radius: 3px;
+    color: var(--quiet);
+  }
+  .station[aria-current] {
+    background: var(--plum-soft);
+    color: var(--text);
+    box-shadow: inset 0 -2px var(--plum);
+  }
+  .right {
+    margin-left: auto;
+    display: flex;
+    align-items: center;
+    gap: 6px;
+  }
+  .kept {
+    color: var(--verdigris);
+    white-space: nowrap;
+  }
+  .kept.off {
+    color: var(--ochre);
+  }
+  aside {
+    grid-area: side;
+    background: var(--panel);
+    border-right: 1px solid var(--line);
+    min-height: 0;
+    overflow: hidden;
+  }
+  main {
+    grid-area: view;
+    position: relative;
+    min-height: 0;
+    min-width: 0;
+  }
+  footer {
+    grid-area: work;
+    background: var(--panel);
+    border-top: 1px solid var(--line);
+    min-width: 0;
+  }
+  .notice {
+    position: absolute;
+    left: 50%;
+    top: 54px;
+    translate: -50% 0;
+    max-width: 620px;
+    display: flex;
+    gap: 12px;
+    align-items: center;
+    padding: 8px 12px;
+    background: var(--raised);
+    border-left: 4px solid var(--brick);
+    z-index: 20;
+  }
+</style>

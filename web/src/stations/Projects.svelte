@@ -1,0 +1,172 @@
+<script lang="ts">
+  import { Button, Input, Modal, Spinner } from 'flowbite-svelte';
+  import { api, type Project } from '../api/client';
+
+  let { dark = $bindable() }: { dark: boolean } = $props();
+  let list = $state<Project[] | null>(null);
+  let error = $state('');
+  let busy = $state('');
+  let renaming = $state<Project | null>(null);
+  let name = $state('');
+  let removed = $state<Project | null>(null);
+  let over = $state(false);
+  let chooser: HTMLInputElement;
+  let stamp = $state(Date.now());
+
+  const load = () =>
+    api.projects().then(
+      (p) => (list = p),
+      (e) => (error = e.message),
+    );
+  load();
+
+  async function create(files: FileList | null | undefined) {
+    if (!files?.length) return;
+    busy = `Reading ${files[0].name} …`;
+    error = '';
+    try {
+      const p = await api.create(files);
+      location.hash = `#/project/${p.id}`;
+    } catch (e) {
+      error = (e as Error).message;
+    }
+    busy = '';
+  }
+  async function rename(e: Event) {
+    e.preventDefault();
+    const p = renaming;
+    renaming = null;
+    if (p && name.trim()) await api.rename(p.id, name.trim()).catch((e) => (error = e.message));
+    await load();
+  }
+  async function remove(p: Project) {
+    await api.remove(p.id).catch((e) => (error = e.message));
+    removed = p;
+    await load();
+  }
+  async function restore() {
+    if (removed) await api.restore(removed.id);
+    removed = null;
+    stamp = Date.now();
+    await load();
+  }
+</script>
+
+<header
+  class="flex h-11 items-center gap-4 border-b px-4"
+  style:border-color="var(--line)"
+  style:background="var(--panel)"
+>
+  <span class="font-semibold" style:color="var(--plum)">Velvet Grime</span>
+  <span class="quiet grow">Low Wick landing workshop</span>
+  <button class="chip" onclick={() => (dark = !dark)}>{dark ? 'Light' : 'Dark'} surroundings</button>
+</header>
+<main
+  class="h-[calc(100%-44px)] overflow-auto p-6"
+  class:over
+  ondragover={(e) => (e.preventDefault(), (over = true))}
+  ondragleave={() => (over = false)}
+  ondrop={(e) => (e.preventDefault(), (over = false), create(e.dataTransfer?.files))}
+>
+  <div class="mb-5 flex items-center gap-3">
+    <h1 class="grow text-xl font-semibold">Projects</h1>
+    <input
+      bind:this={chooser}
+      type="file"
+      multiple
+      hidden
+      accept=".glb,.gltf,.obj,.bin"
+      data-testid="chooser"
+      onchange={() => create(chooser.files)}
+    />
+    <Button size="sm" color="primary" onclick={() => chooser.click()}>New from a model …</Button>
+  </div>
+  {#if error}<p
+      class="mb-4 border-l-4 px-3 py-2"
+      style:border-color="var(--brick)"
+      style:background="var(--panel)"
+      role="alert"
+    >
+      {error}
+    </p>{/if}
+  {#if busy}<p class="mb-4 flex items-center gap-2" aria-live="polite"><Spinner size="5" />{busy}</p>{/if}
+  {#if removed}
+    <p
+      class="mb-4 flex items-center gap-3 border-l-4 px-3 py-2"
+      style:border-color="var(--ochre)"
+      style:background="var(--panel)"
+    >
+      “{removed.name}” was deleted. <button class="chip" onclick={restore}>Bring it back</button>
+    </p>
+  {/if}
+  {#if list === null}
+    <p class="quiet">Looking …</p>
+  {:else if list.length === 0}
+    <p class="quiet max-w-prose">
+      Nothing here yet. Drop a GLB, a glTF with its files, or an OBJ anywhere on this page, or choose one with the
+      button above.
+    </p>
+  {:else}
+    <ul class="grid gap-5" style="grid-template-columns: repeat(auto-fill, minmax(250px, 1fr))">
+      {#each list as p (p.id)}
+        <li class="card">
+          <a href={`#/project/${p.id}`} aria-label={`Open ${p.name}`}>
+            <img
+              src={`/api/projects/${p.id}/picture?${stamp}`}
+              alt=""
+              onerror={(e) => ((e.currentTarget as HTMLElement).style.visibility = 'hidden')}
+            />
+          </a>
+          <div class="flex items-center gap-1 px-3 py-2">
+            <a class="grow truncate" href={`#/project/${p.id}`}>
+              <span class="block font-semibold">{p.name}</span>
+              <span class="quiet text-xs"
+                >changed {new Date(p.updatedAt).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' })}</span
+              >
+            </a>
+            <button class="chip" onclick={() => ((renaming = p), (name = p.name))} aria-label={`Rename ${p.name}`}
+              >Rename</button
+            >
+            <button class="chip" onclick={() => remove(p)} aria-label={`Delete ${p.name}`}>Delete</button>
+          </div>
+        </li>
+      {/each}
+    </ul>
+    <p class="quiet mt-6 text-sm">Drop a GLB, a glTF with its files, or an OBJ here to begin another.</p>
+  {/if}
+</main>
+{#if renaming}
+  <Modal open title="Rename the project" size="xs" onclose={() => (renaming = null)}>
+    <form onsubmit={rename} class="flex gap-2">
+      <Input bind:value={name} aria-label="Name" maxlength={120} autofocus />
+      <Button type="submit" color="primary">Rename</Button>
+    </form>
+  </Modal>
+{/if}
+
+<style>
+  .card {
+    background: var(--panel);
+    border: 1px solid var(--line);
+    border-radius: 4px;
+    overflow: hidden;
+  }
+  .card:hover {
+    border-color: var(--plum);
+  }
+  .card img {
+    display: block;
+    width: 100%;
+    aspect-ratio: 400 / 260;
+    object-fit: cover;
+    background: #5a5a5a;
+  }
+  .card a:first-child {
+    display: block;
+    background: #5a5a5a;
+  }
+  .over {
+    outline: 3px dashed var(--plum);
+    outline-offset: -12px;
+  }
+</style>

@@ -1,0 +1,57 @@
+// The light of Low Wick landing, made here: an overcast evening sky over water,
+// a low sun behind thin cloud, a bright boathouse door and a dark quay.
+import { DataTexture, EquirectangularReflectionMapping, FloatType, LinearFilter, RGBAFormat } from 'three';
+
+const smooth = (a: number, b: number, v: number) => {
+  const t = Math.min(Math.max((v - a) / (b - a), 0), 1);
+  return t * t * (3 - 2 * t);
+};
+
+function soft(dx: number, dy: number, w: number, h: number): number {
+  return (1 - smooth(w * 0.6, w, Math.abs(dx))) * (1 - smooth(h * 0.6, h, Math.abs(dy)));
+}
+
+/** Radiance (linear) in a direction given by azimuth −π..π and elevation −π/2..π/2. */
+export function radiance(az: number, el: number): [number, number, number] {
+  const turn = (a: number) => Math.atan2(Math.sin(az - a), Math.cos(az - a));
+  const up = Math.sin(el);
+  let r: number, g: number, b: number;
+  if (up >= 0) {
+    const k = Math.pow(1 - up, 3);
+    const cloud = 0.5 + 0.5 * Math.sin(az * 3 + 4 * up) * Math.sin(az * 1.7 - 9 * up + 1);
+    const s = 0.42 + 0.3 * k + 0.12 * cloud * (1 - k);
+    [r, g, b] = [s * (0.92 + 0.22 * k), s * (0.98 + 0.06 * k), s * (1.1 - 0.14 * k)];
+  } else {
+    const d = Math.pow(1 + up, 4);
+    [r, g, b] = [0.07 + 0.24 * d, 0.068 + 0.23 * d, 0.066 + 0.22 * d];
+  }
+  const sun =
+    Math.exp(-(turn(0.75) ** 2 + (el - 0.62) ** 2) / 0.02) * 15 +
+    Math.exp(-(turn(0.75) ** 2 + (el - 0.62) ** 2) / 0.3) * 1.1;
+  const door = soft(turn(-1.55), el - 0.35, 0.34, 0.62) * 3.4;
+  const back = soft(turn(2.85), el - 0.5, 0.2, 0.7) * 4;
+  r += sun * 1.0 + door * 0.95 + back * 0.86;
+  g += sun * 0.9 + door * 1.0 + back * 0.94;
+  b += sun * 0.74 + door * 1.06 + back * 1.1;
+  return [r, g, b];
+}
+
+/** The direction of the sun in environment space: azimuth and elevation. */
+export const SUN = { az: 0.75, el: 0.62 };
+
+export function makeEnvironment(width = 512): DataTexture {
+  const height = width / 2;
+  const data = new Float32Array(width * height * 4);
+  for (let y = 0; y < height; y++) {
+    const el = ((y + 0.5) / height - 0.5) * Math.PI;
+    for (let x = 0; x < width; x++) {
+      const az = ((x + 0.5) / width - 0.5) * 2 * Math.PI;
+      data.set([...radiance(az, el), 1], (y * width + x) * 4);
+    }
+  }
+  const t = new DataTexture(data, width, height, RGBAFormat, FloatType);
+  t.mapping = EquirectangularReflectionMapping;
+  t.minFilter = t.magFilter = LinearFilter;
+  t.needsUpdate = true;
+  return t;
+}
