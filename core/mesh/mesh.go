@@ -203,6 +203,7 @@ func (m *Model) SmoothNormals(angle float64) {
 	var pos, nrm []geom.Vec3
 	var uv []geom.Vec2
 	made := map[key]uint32{}
+	tri := make([][3]uint32, len(m.Tri))
 	for i, t := range m.Tri {
 		fn := face[i].Unit()
 		for k, v := range t {
@@ -222,10 +223,10 @@ func (m *Model) SmoothNormals(angle float64) {
 				made[key{v, n}] = id
 				pos, nrm, uv = append(pos, m.Pos[v]), append(nrm, n), append(uv, m.UV[v])
 			}
-			m.Tri[i][k] = id
+			tri[i][k] = id
 		}
 	}
-	m.Pos, m.Nrm, m.UV = pos, nrm, uv
+	m.Pos, m.Nrm, m.UV, m.Tri = pos, nrm, uv, tri
 }
 
 // SplitTiles turns sheets whose UVs lie in several unit squares into one sheet

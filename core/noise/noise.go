@@ -29,48 +29,85 @@ type FBM struct {
 	Persistence float32 // 0..1, usually 0.5
 }
 
-// At returns the value at a point, 0..1 with a mean near 0.5 for clouds.
-// footprint is the size in metres of the texel that asks; an octave whose cycle
-// nears two texels fades to its mean instead of aliasing (Norton, Rockwood and
-// Skolmoski, "Clamping", SIGGRAPH 1982).
-func (f FBM) At(x, y, z, footprint float32) float32 {
+// Sampler is an FBM made ready for one texel size.
+type Sampler struct {
+	kind    Kind
+	octaves []octave
+	offset  float32 // what faded octaves add, and the centre
+}
+
+type octave struct {
+	freq, amp, shift float32
+	seed             uint32
+}
+
+// mean is the average of one shaped octave, which stands in for it when it fades.
+func (k Kind) mean() float32 {
+	switch k {
+	case Ridges:
+		return 0.45
+	case Billow:
+		return -0.45
+	}
+	return 0
+}
+
+// Sampler prepares the noise for texels of footprint metres; an octave whose
+// cycle nears two texels fades to its mean instead of aliasing (Norton, Rockwood
+// and Skolmoski, "Clamping", SIGGRAPH 1982).
+func (f FBM) Sampler(footprint float32) Sampler {
+	s := Sampler{kind: f.Kind}
 	freq, amp := f.Frequency, float32(1)
-	var sum, norm float32
+	var norm, flat float32
 	for o := range f.Octaves {
 		keep := fade(freq * footprint)
-		seed := f.Seed + uint32(o)*0x9e3779b9
-		// a shift per octave keeps the lattices from lining up at the origin
-		shift := float32(o) * 17.31
-		var v, mean float32
+		flat += amp * (1 - keep) * f.Kind.mean()
 		if keep > 0 {
-			px, py, pz := x*freq+shift, y*freq+shift, z*freq+shift
-			switch f.Kind {
-			case Ridges:
-				v = 1 - 2*abs(Simplex(px, py, pz, seed))
-			case Billow:
-				v = 2*abs(Simplex(px, py, pz, seed)) - 1
-			case Cells:
-				v = 2*Cell(px, py, pz, seed) - 1
-			default:
-				v = Simplex(px, py, pz, seed)
-			}
+			// a shift per octave keeps the lattices from lining up at the origin
+			s.octaves = append(s.octaves, octave{freq, amp * keep, float32(o) * 17.31, f.Seed + uint32(o)*0x9e3779b9})
 		}
-		switch f.Kind {
-		case Ridges:
-			mean = 0.45
-		case Billow:
-			mean = -0.45
-		}
-		sum += amp * (mean + keep*(v-mean))
 		norm += amp
 		freq *= f.Lacunarity
 		amp *= f.Persistence
 	}
 	if norm == 0 {
-		return 0.5
+		norm = 1
 	}
 	// Simplex rarely leaves ±0.8; widening by 1.15 uses the range of a mask better.
-	return clamp01(0.5 + 0.575*sum/norm)
+	scale := 0.575 / norm
+	for i := range s.octaves {
+		s.octaves[i].amp *= scale
+	}
+	s.offset = 0.5 + scale*flat
+	return s
+}
+
+// At returns the value at a point, 0..1 with a mean near 0.5 for clouds.
+func (s *Sampler) At(x, y, z float32) float32 {
+	sum := s.offset
+	for i := range s.octaves {
+		o := &s.octaves[i]
+		px, py, pz := x*o.freq+o.shift, y*o.freq+o.shift, z*o.freq+o.shift
+		if s.kind == Cells {
+			sum += o.amp * (2*Cell(px, py, pz, o.seed) - 1)
+			continue
+		}
+		v := Simplex(px, py, pz, o.seed)
+		switch s.kind {
+		case Ridges:
+			v = 1 - 2*abs(v)
+		case Billow:
+			v = 2*abs(v) - 1
+		}
+		sum += o.amp * v
+	}
+	return clamp01(sum)
+}
+
+// At is Sampler and At in one, for single points.
+func (f FBM) At(x, y, z, footprint float32) float32 {
+	s := f.Sampler(footprint)
+	return s.At(x, y, z)
 }
 
 // fade is 1 while a cycle has four texels or more and 0 at two.
@@ -92,34 +129,31 @@ func hash(x, y, z int32, seed uint32) uint32 {
 	return h ^ h>>15
 }
 
-func floor(v float32) int32 {
-	i := int32(v)
-	if float32(i) > v {
-		i--
-	}
-	return i
+// floor rounds down, without a branch, for |v| below a million.
+func floor(v float32) int32 { return int32(float64(v)+1<<20) - 1<<20 }
+
+// gradients are the twelve edge directions of a cube, four of them twice
+// (Perlin, "Improving Noise", SIGGRAPH 2002). A table costs a load where choosing
+// by bits costs branches that the processor cannot guess.
+var gradients = [16][3]float32{
+	{1, 1, 0}, {-1, 1, 0}, {1, -1, 0}, {-1, -1, 0}, {1, 0, 1}, {-1, 0, 1}, {1, 0, -1}, {-1, 0, -1},
+	{0, 1, 1}, {0, -1, 1}, {0, 1, -1}, {0, -1, -1}, {1, 1, 0}, {0, -1, 1}, {-1, 1, 0}, {0, -1, -1},
 }
 
-// grad gives the inner product of the offset with one of twelve edge directions
-// (Perlin, "Improving Noise", SIGGRAPH 2002).
-func grad(h uint32, x, y, z float32) float32 {
-	h &= 15
-	u, v := y, z
-	if h < 8 {
-		u = x
-	}
-	if h < 4 {
-		v = y
-	} else if h == 12 || h == 14 {
-		v = x
-	}
-	if h&1 != 0 {
-		u = -u
-	}
-	if h&2 != 0 {
-		v = -v
-	}
-	return u + v
+// over is 1 where a ≥ b and 0 elsewhere, without a branch: the sign bit of a−b.
+func over(a, b float32) int32 { return int32(1 - math.Float32bits(a-b)>>31) }
+
+const (
+	primeX = 0x8da6b343
+	primeY = 0xd8163841
+	primeZ = 0xcb1ab31f
+)
+
+// mix spreads the bits of a lattice point's number.
+func mix(h uint32) uint32 {
+	h ^= h >> 15
+	h *= 0x2c1b3c6d
+	return h ^ h>>13
 }
 
 // Simplex is gradient noise on a simplex lattice in three dimensions, about
@@ -132,35 +166,30 @@ func Simplex(x, y, z float32, seed uint32) float32 {
 	t := float32(i+j+k) * unskew
 	x0, y0, z0 := x-(float32(i)-t), y-(float32(j)-t), z-(float32(k)-t)
 
-	var i1, j1, k1, i2, j2, k2 int32
-	switch {
-	case x0 >= y0 && y0 >= z0:
-		i1, i2, j2 = 1, 1, 1
-	case x0 >= y0 && x0 >= z0:
-		i1, i2, k2 = 1, 1, 1
-	case x0 >= y0:
-		k1, i2, k2 = 1, 1, 1
-	case y0 < z0:
-		k1, j2, k2 = 1, 1, 1
-	case x0 < z0:
-		j1, j2, k2 = 1, 1, 1
-	default:
-		j1, i2, j2 = 1, 1, 1
-	}
-	n := corner(x0, y0, z0, i, j, k, seed)
-	n += corner(x0-float32(i1)+unskew, y0-float32(j1)+unskew, z0-float32(k1)+unskew, i+i1, j+j1, k+k1, seed)
-	n += corner(x0-float32(i2)+2*unskew, y0-float32(j2)+2*unskew, z0-float32(k2)+2*unskew, i+i2, j+j2, k+k2, seed)
-	n += corner(x0-0.5, y0-0.5, z0-0.5, i+1, j+1, k+1, seed)
+	// ranks of the three offsets: 2 is the largest, 0 the smallest
+	xy, xz, yz := over(x0, y0), over(x0, z0), over(y0, z0)
+	rx, ry, rz := xy+xz, 1-xy+yz, 2-xz-yz
+	i1, j1, k1 := rx>>1, ry>>1, rz>>1
+	i2, j2, k2 := (rx+1)>>1, (ry+1)>>1, (rz+1)>>1
+
+	base := seed ^ 0x9e3779b9
+	hx, hy, hz := uint32(i)*primeX, uint32(j)*primeY, uint32(k)*primeZ
+	h1 := (hx + uint32(i1)*primeX) ^ (hy + uint32(j1)*primeY) ^ (hz + uint32(k1)*primeZ)
+	h2 := (hx + uint32(i2)*primeX) ^ (hy + uint32(j2)*primeY) ^ (hz + uint32(k2)*primeZ)
+	h3 := (hx + primeX) ^ (hy + primeY) ^ (hz + primeZ)
+	n := corner(x0, y0, z0, base^hx^hy^hz)
+	n += corner(x0-float32(i1)+unskew, y0-float32(j1)+unskew, z0-float32(k1)+unskew, base^h1)
+	n += corner(x0-float32(i2)+2*unskew, y0-float32(j2)+2*unskew, z0-float32(k2)+2*unskew, base^h2)
+	n += corner(x0-0.5, y0-0.5, z0-0.5, base^h3)
 	return 32 * n
 }
 
-func corner(x, y, z float32, i, j, k int32, seed uint32) float32 {
-	t := 0.6 - x*x - y*y - z*z
-	if t <= 0 {
-		return 0
-	}
+func corner(x, y, z float32, h uint32) float32 {
+	b := math.Float32bits(0.6 - x*x - y*y - z*z)
+	t := math.Float32frombits(b &^ uint32(int32(b)>>31)) // nothing below 0
 	t *= t
-	return t * t * grad(hash(i, j, k, seed), x, y, z)
+	g := &gradients[mix(h)>>8&15]
+	return t * t * (g[0]*x + g[1]*y + g[2]*z)
 }
 
 // Cell is the distance to the nearest of one scattered point per unit cube,

@@ -23,14 +23,14 @@ func init() {
 			}
 			amp, inv := in.Number("amplitude"), 1/in.Number("stretch")
 			f := in.Frame
-			foot := f.Footprint * max(1, inv)
+			sampler := n.Sampler(f.Footprint * max(1, inv))
 			for i, t := range f.Tri {
 				if t < 0 {
 					out[i] = 0.5
 					continue
 				}
 				p := f.Pos[i]
-				out[i] = clamp01(0.5 + amp*(n.At(p.X, p.Y*inv, p.Z, foot)-0.5))
+				out[i] = clamp01(0.5 + amp*(sampler.At(p.X, p.Y*inv, p.Z)-0.5))
 			}
 		},
 	})

@@ -67,7 +67,7 @@ func LanternDocument() *stack.Document {
 	}
 	d.Layers = []*stack.Layer{
 		layer("bare-iron", "Bare iron", 1, []string{iron, enamel}, coats{stack.BaseColor: col("#45403c"), stack.Roughness: num(0.58), stack.Metallic: num(0.8)}),
-		layer("cast-skin", "Cast skin", 1, []string{iron}, coats{stack.BaseColor: with(col("#26231f"), "multiply", 0.6), stack.Roughness: num(0.74), stack.Height: mm(0.34)},
+		layer("cast-skin", "Cast skin", 1, []string{iron}, coats{stack.BaseColor: with(col("#26231f"), "multiply", 0.3), stack.Roughness: num(0.7), stack.Height: mm(0.34)},
 			src("noise", blend.Normal, 1, noiseP("billow", 340, 5, 4)), src("noise", "overlay", 0.7, noiseP("clouds", 45, 4, 9)), shape("levels", params{"low": 0.12, "high": 0.72})),
 		layer("brass", "Brass", 1, []string{brass}, coats{stack.BaseColor: col("#c19a50"), stack.Roughness: num(0.27), stack.Metallic: num(1)}),
 		layer("hand-rub", "Hand rub", 0.8, []string{brass}, coats{stack.Roughness: num(0.42), stack.BaseColor: with(col("#8d7440"), blend.Normal, 0.55)},
@@ -80,21 +80,21 @@ func LanternDocument() *stack.Document {
 		layer("fibres", "Fibres and tar", 1, []string{"Rope"}, coats{stack.BaseColor: col("#1c1510"), stack.Roughness: num(0.5), stack.Height: mm(0.3)},
 			src("noise", blend.Normal, 1, noiseP("ridges", 800, 4, 3)), src("noise", "overlay", 0.8, noiseP("clouds", 120, 3, 5))),
 		layer("glass", "Glass", 1, []string{"Glass"}, coats{stack.BaseColor: col("#b9c9c2"), stack.Roughness: num(0.07), stack.Metallic: num(0), stack.Opacity: num(0.24)}),
-		layer("primer", "Primer", 1, []string{enamel}, coats{stack.BaseColor: col("#9a9180"), stack.Roughness: num(0.72), stack.Metallic: num(0), stack.Height: mm(0.05)}, chips(0.235, 0.25)...),
-		layer("enamel", "Enamel, red", 1, []string{enamel}, coats{stack.BaseColor: col("#8c1f1a"), stack.Roughness: num(0.24), stack.Metallic: num(0), stack.Height: mm(0.16)}, append(chips(0.285, 0.297), hand())...),
-		layer("fading", "Faded enamel", 0.7, []string{enamel}, coats{stack.BaseColor: with(col("#c0705c"), "soft light", 0.8), stack.Roughness: num(0.4)},
-			src("noise", blend.Normal, 1, noiseP("clouds", 18, 6, 8)), shape("levels", params{"low": 0.35, "high": 0.8})),
+		layer("primer", "Primer", 1, []string{enamel}, coats{stack.BaseColor: col("#9a9180"), stack.Roughness: num(0.72), stack.Metallic: num(0), stack.Height: mm(0.05)}, chips(0.335, 0.345)...),
+		layer("enamel", "Enamel, red", 1, []string{enamel}, coats{stack.BaseColor: col("#8c1f1a"), stack.Roughness: num(0.24), stack.Metallic: num(0), stack.Height: mm(0.16)}, append(chips(0.366, 0.374), hand())...),
+		layer("fading", "Faded enamel", 0.45, []string{enamel}, coats{stack.BaseColor: with(col("#c0705c"), "soft light", 0.8), stack.Roughness: num(0.4)},
+			src("noise", blend.Normal, 1, noiseP("clouds", 11, 7, 8)), shape("levels", params{"low": 0.3, "high": 0.9})),
 		layer("rust", "Rust", 0.92, []string{iron, enamel}, coats{stack.BaseColor: col("#6b3317"), stack.Roughness: num(0.88), stack.Metallic: num(0), stack.Height: mm(0.08)},
-			append(chips(0.215, 0.315), shape("invert", nil), src("noise", "multiply", 1, noiseP("clouds", 260, 6, 40)), shape("levels", params{"low": 0.1, "high": 0.5}))...),
+			append(chips(0.30, 0.395), shape("invert", nil), src("noise", "multiply", 1, noiseP("clouds", 260, 6, 40)), shape("levels", params{"low": 0.1, "high": 0.5}))...),
 		layer("runs", "Rust runs", 0.55, []string{enamel, iron}, coats{stack.BaseColor: with(col("#7a4524"), "multiply", 1), stack.Roughness: num(0.6)},
 			src("noise", blend.Normal, 1, params{"kind": "clouds", "frequency": 170.0, "octaves": 4.0, "stretch": 14.0, "seed": 6.0}), shape("levels", params{"low": 0.55, "high": 0.8}),
 			src("noise", "multiply", 1, noiseP("clouds", 26, 4, 61)), src("facing", "multiply", 1, params{"axis": "up", "start": 0.8, "end": 0.2}), shape("levels", params{"low": 0.1, "high": 0.5})),
 		layer("soot", "Soot", 0.85, []string{enamel, brass}, coats{stack.BaseColor: with(col("#1d1a18"), blend.Normal, 0.85), stack.Roughness: num(0.8), stack.Metallic: num(0)},
 			src("gradient", blend.Normal, 1, params{"axis": "up", "start": 0.56, "end": 0.82}), src("noise", "multiply", 1, noiseP("clouds", 60, 6, 14)), shape("levels", params{"low": 0.08, "high": 0.5, "outHigh": 0.85})),
-		layer("salt", "Salt line", 0.5, []string{iron, enamel}, coats{stack.BaseColor: col("#c9c4b4"), stack.Roughness: num(0.9), stack.Metallic: num(0), stack.Height: mm(0.05)},
-			src("gradient", blend.Normal, 1, params{"axis": "down", "start": 0.80, "end": 0.98}), src("noise", "multiply", 1, noiseP("clouds", 130, 7, 2)), shape("levels", params{"low": 0.22, "high": 0.5})),
-		layer("dust", "Settled dust", 0.5, nil, coats{stack.BaseColor: col("#a39a88"), stack.Roughness: num(0.93), stack.Metallic: with(num(0), blend.Normal, 0.8)},
-			src("facing", blend.Normal, 1, params{"axis": "up", "start": 0.35, "end": 0.95}), src("noise", "multiply", 1, noiseP("clouds", 90, 6, 19)), shape("levels", params{"low": 0.12, "high": 0.62}), hand()),
+		layer("salt", "Salt line", 0.4, []string{iron, enamel}, coats{stack.BaseColor: col("#c9c4b4"), stack.Roughness: num(0.9), stack.Metallic: num(0), stack.Height: mm(0.05)},
+			src("gradient", blend.Normal, 1, params{"axis": "down", "start": 0.84, "end": 1.0}), src("noise", "multiply", 1, noiseP("clouds", 150, 8, 2)), shape("levels", params{"low": 0.3, "high": 0.62, "outHigh": 0.85})),
+		layer("dust", "Settled dust", 0.38, nil, coats{stack.BaseColor: col("#a39a88"), stack.Roughness: num(0.93), stack.Metallic: with(num(0), blend.Normal, 0.8)},
+			src("facing", blend.Normal, 1, params{"axis": "up", "start": 0.35, "end": 0.95}), src("noise", "multiply", 1, noiseP("clouds", 34, 7, 19)), shape("levels", params{"low": 0.1, "high": 0.75}), hand()),
 		tally(),
 	}
 	return d
@@ -120,10 +120,10 @@ func tally() *stack.Layer {
 		l.Strokes, l.StrokeID = append(l.Strokes, s), append(l.StrokeID, s.ID)
 	}
 	for k := range 4 {
-		x := -34 - 4.2*float64(k)
-		mark(x, 0.094, x-0.8, 0.069)
+		x := 27 + 4.2*float64(k)
+		mark(x, 0.095, x-0.8, 0.068)
 	}
-	mark(-31, 0.073, -50, 0.089)
+	mark(23.5, 0.073, 43, 0.090)
 	return l
 }
 

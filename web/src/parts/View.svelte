@@ -100,7 +100,10 @@
     stage.mode = ui.station === 'Judge' ? 'model' : ui.mode;
     stage.invalidate();
   });
-  $effect(() => stage?.setLight(ui.light));
+  $effect(() => {
+    stage?.setLight(ui.light);
+    stage?.hurry();
+  });
   $effect(() => stage?.showAlone(ui.alone));
   $effect(() =>
     stage?.setLook({ exposure: ui.exposure, background: ui.background, blur: ui.blur, shadows: ui.shadows }),

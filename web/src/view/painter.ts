@@ -37,6 +37,7 @@ export class Painter {
 
   move(e: PointerEvent, left: number, top: number) {
     if (!this.drawing) return;
+    this.stage.hurry();
     const events = e.getCoalescedEvents?.() ?? [];
     for (const c of events.length ? events : [e]) this.to(c.clientX - left, c.clientY - top, pressure(c));
     this.timer ||= window.setTimeout(() => this.flush(), 12);

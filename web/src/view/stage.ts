@@ -16,7 +16,7 @@ import {
   MeshBasicMaterial,
   MeshStandardMaterial,
   OrthographicCamera,
-  PCFSoftShadowMap,
+  PCFShadowMap,
   PerspectiveCamera,
   PlaneGeometry,
   PMREMGenerator,
@@ -35,7 +35,7 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { acceleratedRaycast, computeBoundsTree } from 'three-mesh-bvh';
 import type { TileFrame } from '../lib/session.svelte';
 import { SUN, makeEnvironment } from './environment';
-import { MapTexture } from './textures';
+import { MapTexture, onProcessor } from './textures';
 
 Mesh.prototype.raycast = acceleratedRaycast;
 BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
@@ -101,13 +101,17 @@ export class Stage {
   private flatZoom = 1;
   private ground: Mesh | null = null;
   private viewTimer = 0;
+  private readonly slow: boolean;
+  private coarse = false;
+  private sharpTimer = 0;
 
   constructor(readonly canvas: HTMLCanvasElement) {
     this.renderer = new WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    this.slow = onProcessor(this.renderer.getContext() as WebGL2RenderingContext);
     this.renderer.toneMapping = ACESFilmicToneMapping;
     this.renderer.toneMappingExposure = 1.05;
     this.renderer.shadowMap.enabled = true;
-    this.renderer.shadowMap.type = PCFSoftShadowMap;
+    this.renderer.shadowMap.type = PCFShadowMap;
     this.renderer.shadowMap.autoUpdate = false;
     const pmrem = new PMREMGenerator(this.renderer);
     const equirect = makeEnvironment();
@@ -126,6 +130,7 @@ export class Stage {
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
     this.controls.addEventListener('change', () => {
+      this.hurry();
       this.invalidate();
       this.tellView();
     });
@@ -195,7 +200,10 @@ export class Stage {
       s.alone ??= new MapTexture(this.renderer, size, false);
       if (t.size === s.alone.size) s.alone.write({ ...t, draft: false });
       this.showAlone(this.alone);
-    } else if (t.size <= s.size) s.maps[t.map].write(t);
+    } else if (t.size <= s.size) {
+      s.maps[t.map].write(t);
+      if (s.maps[t.map].drafting && !t.draft) return; // not to be seen before it settles
+    }
     this.invalidate();
   }
 
@@ -280,13 +288,28 @@ export class Stage {
     this.invalidate();
   }
 
+  /**
+   * Called while a hand is at work: without a graphics card frames are drawn at
+   * half the resolution until the hand rests.
+   */
+  hurry() {
+    if (!this.slow) return;
+    clearTimeout(this.sharpTimer);
+    this.sharpTimer = window.setTimeout(() => {
+      this.coarse = false;
+      this.resize();
+    }, 350);
+    if (this.coarse) return;
+    this.coarse = true;
+    this.resize();
+  }
+
   resize() {
     const { clientWidth: w, clientHeight: h } = this.canvas;
     if (!w || !h) return;
-    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
+    this.renderer.setPixelRatio(this.coarse ? 0.5 : Math.min(devicePixelRatio, 2));
     this.renderer.setSize(w, h, false);
     this.invalidate();
-    this.tellView();
   }
 
   invalidate() {
@@ -444,6 +467,9 @@ export class Stage {
   cardsCamera(aspect: number): number[] {
     const c = this.camera.clone();
     c.aspect = aspect;
+    // a card is small: it shows the middle of the view, until the camera itself is near
+    const fit = this.box.getSize(new Vector3()).length() / c.position.distanceTo(this.controls.target);
+    c.zoom = Math.min(Math.max(1.5 / fit, 1), 2.3);
     c.updateProjectionMatrix();
     c.updateMatrixWorld(true);
     return new Matrix4().multiplyMatrices(c.projectionMatrix, c.matrixWorldInverse).toArray();
@@ -480,7 +506,7 @@ export class Stage {
     g.fillRect(0, 0, 256, 256);
     const contact = new Mesh(
       new PlaneGeometry(r * 2.4, r * 2.4),
-      new MeshBasicMaterial({ map: new CanvasTexture(c), transparent: true, depthWrite: false, opacity: 0.7 }),
+      new MeshBasicMaterial({ map: new CanvasTexture(c), transparent: true, depthWrite: false, opacity: 0.5 }),
     );
     contact.rotation.x = -Math.PI / 2;
     contact.position.set(

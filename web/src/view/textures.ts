@@ -34,7 +34,8 @@ export class MapTexture {
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAG_FILTER, gl.LINEAR);
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MAX_LEVEL, Math.min(LAST_LEVEL, this.levels - 1));
     const ext = gl.getExtension('EXT_texture_filter_anisotropic');
-    if (ext) gl.texParameteri(gl.TEXTURE_2D, ext.TEXTURE_MAX_ANISOTROPY_EXT, 4);
+    // a renderer on the processor pays for every sample
+    if (ext && !onProcessor(gl)) gl.texParameteri(gl.TEXTURE_2D, ext.TEXTURE_MAX_ANISOTROPY_EXT, 4);
     this.texture = new ExternalTexture(this.raw);
     this.texture.flipY = false;
     this.texture.minFilter = LinearMipmapLinearFilter;
@@ -66,6 +67,11 @@ export class MapTexture {
     }
   }
 
+  /** A draft is shown, so that tiles of the finest level cannot be seen yet. */
+  get drafting() {
+    return this.base > 0;
+  }
+
   /** Everything is there in full: show the finest level again. */
   settle() {
     if (this.base) this.setBase(this.bind(), 0);
@@ -81,6 +87,12 @@ export class MapTexture {
     (this.renderer.getContext() as WebGL2RenderingContext).deleteTexture(this.raw);
     this.texture.dispose();
   }
+}
+
+/** Whether the machine has no graphics card and draws on its processor. */
+export function onProcessor(gl: WebGL2RenderingContext): boolean {
+  const info = gl.getExtension('WEBGL_debug_renderer_info');
+  return /llvmpipe|swiftshader|software/i.test(info ? String(gl.getParameter(info.UNMASKED_RENDERER_WEBGL)) : '');
 }
 
 function even(rgba: Uint8Array, n: number): Uint8Array {
