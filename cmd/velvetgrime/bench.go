@@ -15,8 +15,8 @@ import (
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
+	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
-	"velvetgrime/internal/demo"
 
 	"github.com/spf13/cobra"
 )
@@ -146,7 +146,7 @@ func stackDocument(layers int, masked bool) *stack.Document {
 }
 
 func benchStack(ctx context.Context, r *report) error {
-	m := demo.Bollard()
+	m := sample.Bollard()
 	s := sweep{Name: "stack", Over: "size", Unit: "s"}
 	for _, size := range []int{512, 1024, 2048} {
 		sc := eval.NewScene(m, eval.NewCache(1<<30))
@@ -171,7 +171,7 @@ func benchStack(ctx context.Context, r *report) error {
 // benchStroke draws a stroke across the bollard's post in small segments and
 // times each from sample to finished maps.
 func benchStroke(ctx context.Context, r *report) error {
-	m := demo.Bollard()
+	m := sample.Bollard()
 	sw := sweep{Name: "stroke", Over: "size", Unit: "ms p50"}
 	for _, size := range []int{1024, 2048, 4096} {
 		sc := eval.NewScene(m, eval.NewCache(3<<30))
@@ -228,7 +228,7 @@ func allTiles(ctx context.Context, p *eval.Program, size int) error {
 }
 
 func benchSlider(ctx context.Context, r *report) error {
-	sc := eval.NewScene(demo.Bollard(), eval.NewCache(2<<30))
+	sc := eval.NewScene(sample.Bollard(), eval.NewCache(2<<30))
 	d := stackDocument(20, true)
 	if err := allTiles(ctx, eval.Compile(sc, d, "l10", ""), 256); err != nil {
 		return err
@@ -270,8 +270,8 @@ func benchSlider(ctx context.Context, r *report) error {
 }
 
 func benchDeliver(ctx context.Context, r *report) error {
-	sc := eval.NewScene(demo.Bollard(), eval.NewCache(1<<30))
-	p := eval.Compile(sc, demo.BollardDocument(), "", "")
+	sc := eval.NewScene(sample.Bollard(), eval.NewCache(1<<30))
+	p := eval.Compile(sc, sample.BollardDocument(), "", "")
 	t := time.Now()
 	o := deliver.Order{Maps: []string{"base color", "occlusion roughness metallic", "normal", "height", "emissive"}, Size: 2048}
 	if err := deliver.Write(ctx, p, o, func(float64, string) {}, func(string) (io.Writer, error) { return io.Discard, nil }); err != nil {

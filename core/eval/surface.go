@@ -155,9 +155,9 @@ func (u *Surface) touches(s *brush.Stroke) bool {
 	c := u.covering(s)
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	n := s.Segments()
-	if c.tested > n { // the same ID with fewer points: an older state of a live stroke
-		return touchesFrom(u, s, 0, n)
+	n := len(s.Points) - 1
+	if n == 0 || c.tested > n { // a first point, or an older state of a live stroke
+		return touchesFrom(u, s, 0, s.Segments())
 	}
 	if !c.touched && c.tested < n {
 		c.touched = touchesFrom(u, s, c.tested, n)
@@ -177,10 +177,10 @@ func touchesFrom(u *Surface, s *brush.Stroke, from, to int) bool {
 // cover returns the coverage of the whole stroke on the surface.
 func (u *Surface) cover(s *brush.Stroke, live bool) []float32 {
 	f := u.Frame()
-	n := s.Segments()
-	if !live {
+	n := len(s.Points) - 1
+	if !live || n == 0 { // a first point is no finished segment: nothing is kept of it
 		out := make([]float32, len(f.Pos))
-		s.Cover(f, out, 0, n)
+		s.Cover(f, out, 0, s.Segments())
 		return out
 	}
 	c := u.covering(s)

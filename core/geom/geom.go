@@ -3,7 +3,10 @@
 // convention of glTF 2.0).
 package geom
 
-import "math"
+import (
+	"fmt"
+	"math"
+)
 
 // Vec2 is a point or direction in texture space; V grows downward as in glTF.
 type Vec2 struct{ X, Y float32 }
@@ -177,3 +180,6 @@ func TRS(t [3]float64, q [4]float64, s [3]float64) Mat4 {
 		t[0], t[1], t[2], 1,
 	}
 }
+
+// String writes the vector for keys and errors.
+func (a Vec3) String() string { return fmt.Sprintf("(%g, %g, %g)", a.X, a.Y, a.Z) }

@@ -265,9 +265,6 @@ func (r *gltfReader) primitive(p *gltf.Primitive, t geom.Mat4) error {
 		sheet = *p.Material
 	}
 	tri := func(a, b, c uint32) error {
-		if int(max(a, b, c)) >= n {
-			return fmt.Errorf("indices: vertex %d of %d", max(a, b, c), n)
-		}
 		if len(r.m.Tri) >= r.lim.Triangles {
 			return fmt.Errorf("more than %d triangles", r.lim.Triangles)
 		}
@@ -292,6 +289,9 @@ func (r *gltfReader) primitive(p *gltf.Primitive, t geom.Mat4) error {
 			a = idx[0]
 		case p.Mode == gltf.PrimitiveTriangleStrip && i%2 == 1:
 			a, b = b, a
+		}
+		if int(max(a, b, c)) >= n {
+			return fmt.Errorf("indices: corner %d is vertex %d of %d", i, max(a, b, c), n)
 		}
 		if a == b || b == c || a == c {
 			continue

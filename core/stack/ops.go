@@ -410,22 +410,30 @@ func (l *Layer) applyStroke(op Op) (Op, string, error) {
 			return Op{}, "", err
 		}
 		*list = slices.Insert(slices.Clone(*list), at, s)
-		*ids = slices.Insert(slices.Clone(*ids), at, s.ID)
+		*ids = names(*list)
 		verb := "stroke"
 		if s.Erase {
 			verb = "erase"
 		}
 		return Op{Kind: "stroke.remove", Target: l.ID, StepID: op.StepID, StrokeID: s.ID}, where + ": " + verb, nil
 	}
-	at := slices.Index(*ids, op.StrokeID)
+	at := slices.IndexFunc(*list, func(s *brush.Stroke) bool { return s.ID == op.StrokeID })
 	if at < 0 {
 		return Op{}, "", fmt.Errorf("layer %q has no stroke %q", l.Name, op.StrokeID)
 	}
 	s := (*list)[at]
 	*list = slices.Delete(slices.Clone(*list), at, at+1)
-	*ids = slices.Delete(slices.Clone(*ids), at, at+1)
+	*ids = names(*list)
 	return Op{Kind: "stroke.add", Target: l.ID, StepID: op.StepID, StrokeID: s.ID, Index: at,
 		Carried: map[string]*brush.Stroke{s.ID: s}}, where + ": remove stroke", nil
+}
+
+func names(list []*brush.Stroke) []string {
+	ids := make([]string, len(list))
+	for i, s := range list {
+		ids[i] = s.ID
+	}
+	return ids
 }
 
 // StrokeIDs lists every stroke that the operation needs carried beside it.

@@ -1,3 +1,4 @@
+// Package demo loads the sample projects into a store.
 package demo
 
 import (
@@ -6,6 +7,7 @@ import (
 
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
+	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/api"
 	"velvetgrime/internal/store"
@@ -21,7 +23,7 @@ func Load(ctx context.Context, s *store.Store) error {
 	for _, p := range []struct {
 		model *mesh.Model
 		doc   *stack.Document
-	}{{Bollard(), BollardDocument()}, {Lantern(), LanternDocument()}} {
+	}{{sample.Bollard(), sample.BollardDocument()}, {sample.Lantern(), sample.LanternDocument()}} {
 		var b bytes.Buffer
 		if err := meshio.WriteGLB(&b, p.model, nil); err != nil {
 			return err

@@ -13,6 +13,8 @@ export class UI {
   mode = $state<ViewMode>('model');
   /** selected layer id */
   selected = $state('');
+  /** id of a layer that was asked for and is not in the document yet */
+  fresh = $state('none');
   /** selected step of the layer's mask, or '' for the layer itself */
   step = $state('');
   alone = $state<Alone>('');
@@ -100,7 +102,7 @@ export function addLayer(s: Session, ui: UI, kind: 'fill' | 'paint', reach: { sh
     index: at < 0 ? -1 : at + 1,
     layer: { id, name, kind, visible: true, amount: 1, reach, channels, mask: [] } as never,
   });
-  ui.selected = id;
+  ui.fresh = ui.selected = id;
   ui.step = '';
   if (kind === 'paint') ui.tool = 'brush';
 }

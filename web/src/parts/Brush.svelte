@@ -35,7 +35,7 @@
     <h3 class="font-semibold">{ui.tool === 'erase' ? 'Eraser' : 'Brush'}</h3>
     <span class="quiet truncate text-xs">{t.text}</span>
   </div>
-  <canvas bind:this={canvas} width="220" height="36" aria-label="Preview of a stroke"></canvas>
+  <canvas bind:this={canvas} width="220" height="24" aria-label="Preview of a stroke"></canvas>
   <div class="grid">
     <span class="quiet">size</span>
     <NumberField
@@ -45,7 +45,7 @@
       max={0.5}
       log
       unit="mm"
-      scale={1000}
+      scale={2000}
       fallback={0.008}
       commit={(v) => (b.size = v)}
       preview={(v) => (b.size = v)}
@@ -124,7 +124,7 @@
   }
   canvas {
     width: 100%;
-    height: 34px;
+    height: 24px;
     border-radius: 3px;
     margin-bottom: 4px;
   }

@@ -34,7 +34,7 @@
     copy.name = `${layer.name} copy`;
     for (const s of copy.mask ?? []) s.id = newID();
     session.op({ kind: 'layer.copy', target: layer.id, index: place + 1, layer: copy });
-    ui.selected = copy.id;
+    ui.fresh = ui.selected = copy.id;
   }
   function rename(e: Event) {
     const v = (e.currentTarget as HTMLInputElement).value.trim();

@@ -1,5 +1,5 @@
-// Package demo makes the sample models and documents of Low Wick landing.
-package demo
+// Package sample makes the sample models and documents of Low Wick landing.
+package sample
 
 import (
 	"math"

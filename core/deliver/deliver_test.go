@@ -1,0 +1,140 @@
+package deliver_test
+
+import (
+	"bytes"
+	"context"
+	"image"
+	"image/png"
+	"io"
+	"math"
+	"strings"
+	"testing"
+
+	"velvetgrime/core/deliver"
+	"velvetgrime/core/eval"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/meshio"
+	"velvetgrime/core/sample"
+	"velvetgrime/core/stack"
+
+	"testing/fstest"
+)
+
+func bollard(t *testing.T) *eval.Program {
+	t.Helper()
+	m := sample.Bollard()
+	return eval.Compile(eval.NewScene(m, eval.NewCache(256<<20)), sample.BollardDocument(), "", "")
+}
+
+func picture(t *testing.T, p *eval.Program, name string, size, depth int) image.Image {
+	t.Helper()
+	m, ok := deliver.Find(name)
+	if !ok {
+		t.Fatal("no map", name)
+	}
+	img, err := deliver.Image(context.Background(), p, 0, size, m, depth, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return img
+}
+
+// Round the islands the picture must go on with the islands' own colours, to the
+// last corner: a colour that no layer made would show at seams under mips.
+func TestNoBackgroundShowsAroundIslands(t *testing.T) {
+	d := stack.New([]string{"Cast iron"}, 256)
+	d.Layers = []*stack.Layer{{ID: "a", Name: "a", Kind: stack.Fill, Visible: true, Amount: 1,
+		Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Value: []float32{0.8, 0.4, 0.2}, Amount: 1}}}}
+	m := sample.Bollard()
+	p := eval.Compile(eval.NewScene(m, eval.NewCache(64<<20)), d, "", "")
+	img := picture(t, p, "base color", 256, 8).(*image.NRGBA)
+	for i := 0; i < len(img.Pix); i += 4 {
+		if img.Pix[i] != 204 || img.Pix[i+1] != 102 || img.Pix[i+2] != 51 {
+			t.Fatalf("texel %d,%d is %v", i/4%256, i/4/256, img.Pix[i:i+4])
+		}
+	}
+}
+
+func TestNormalsHaveUnitLengthAndDepthAgrees(t *testing.T) {
+	p := bollard(t)
+	eight := picture(t, p, "normal", 256, 8).(*image.NRGBA)
+	sixteen := picture(t, p, "normal", 256, 16).(*image.NRGBA64)
+	bent := 0
+	for i := range 256 * 256 {
+		var v [3]float64
+		for c := range 3 {
+			w := float64(int(sixteen.Pix[i*8+c*2])<<8|int(sixteen.Pix[i*8+c*2+1])) / 65535
+			v[c] = w*2 - 1
+			if math.Abs(w-float64(eight.Pix[i*4+c])/255) > 0.003 {
+				t.Fatalf("texel %d: 8 bit and 16 bit differ", i)
+			}
+		}
+		if l := math.Hypot(math.Hypot(v[0], v[1]), v[2]); math.Abs(l-1) > 0.001 {
+			t.Fatalf("texel %d has a normal of length %.4f", i, l)
+		}
+		if math.Hypot(v[0], v[1]) > 0.02 {
+			bent++
+		}
+	}
+	if bent < 5000 {
+		t.Fatalf("only %d texels are bent; height does not reach the normal map", bent)
+	}
+}
+
+func TestPlanListsAndRefuses(t *testing.T) {
+	p := bollard(t)
+	files, err := deliver.Plan(p, deliver.Order{Maps: []string{"base color", "height"}, Depth: map[string]int{"height": 16}, GLB: true})
+	if err != nil || len(files) != 3 || files[1].Depth != 16 || files[0].Name != "Mooring_bollard_Cast_iron_basecolor.png" {
+		t.Fatalf("%v, %+v", err, files)
+	}
+	for _, o := range []deliver.Order{{}, {Maps: []string{"sparkle"}}, {Sheets: []string{"Sail"}, GLB: true}, {Maps: []string{"normal"}, Size: 700}, {Maps: []string{"normal"}, Depth: map[string]int{"normal": 12}}} {
+		if _, err := deliver.Plan(p, o); err == nil {
+			t.Errorf("order %+v is accepted", o)
+		}
+	}
+}
+
+// What is written can be read again, by the standard library and by our importer.
+func TestWrittenFilesOpenAgain(t *testing.T) {
+	p := bollard(t)
+	files := map[string]*bytes.Buffer{}
+	var last float64
+	err := deliver.Write(context.Background(), p, deliver.Order{Maps: []string{"base color with opacity", "height"}, Size: 128, GLB: true, Depth: map[string]int{"height": 16}},
+		func(s float64, _ string) {
+			if s < last-1e-9 {
+				t.Errorf("progress falls from %v to %v", last, s)
+			}
+			last = s
+		}, func(n string) (io.Writer, error) { files[n] = &bytes.Buffer{}; return files[n], nil })
+	if err != nil || last != 1 || len(files) != 3 {
+		t.Fatal(err, last, len(files))
+	}
+	for n, b := range files {
+		if strings.HasSuffix(n, ".glb") {
+			var m *mesh.Model
+			m, err = meshio.Read(fstest.MapFS{"a.glb": {Data: b.Bytes()}}, "a.glb", meshio.DefaultLimits)
+			if err != nil || len(m.Tri) != len(p.Scene.Model.Tri) {
+				t.Fatal(n, err)
+			}
+			continue
+		}
+		c, err := png.DecodeConfig(b)
+		if err != nil || c.Width != 128 {
+			t.Fatal(n, err, c.Width)
+		}
+	}
+}
+
+func TestCancelledDeliveryStops(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	count := 0
+	err := deliver.Write(ctx, bollard(t), deliver.Order{Maps: []string{"normal"}, Size: 1024}, func(s float64, _ string) {
+		if s > 0.1 {
+			cancel()
+		}
+		count++
+	}, func(string) (io.Writer, error) { return io.Discard, nil })
+	if err == nil || count > 30 {
+		t.Fatalf("error %v after %d reports", err, count)
+	}
+}

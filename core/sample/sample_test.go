@@ -1,0 +1,94 @@
+package sample
+
+import (
+	"testing"
+
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/raster"
+	"velvetgrime/core/stack"
+)
+
+func models() []*mesh.Model { return []*mesh.Model{Lantern(), Bollard()} }
+
+// Islands of the sample models may not overlap or leave their sheet: no texel may
+// be claimed by two islands.
+func TestUVsDoNotOverlap(t *testing.T) {
+	for _, m := range models() {
+		f := m.Facts()
+		if len(f.Problems) > 0 {
+			t.Errorf("%s: %v", m.Name, f.Problems)
+		}
+		const n = 4096
+		for s := range m.Sheets {
+			owner := make([]int32, n*n)
+			clash := 0
+			for i, tri := range m.Tri {
+				if int(m.TriSheet[i]) != s {
+					continue
+				}
+				a, b, c := m.UV[tri[0]], m.UV[tri[1]], m.UV[tri[2]]
+				// the middle of a triangle lies inside its island
+				x, y := int((a.X+b.X+c.X)/3*n), int((a.Y+b.Y+c.Y)/3*n)
+				id := m.Island[i] + 1
+				if o := owner[y*n+x]; o != 0 && o != id {
+					clash++
+				}
+				owner[y*n+x] = id
+			}
+			if clash > 0 {
+				t.Errorf("%s, %s: %d triangles lie over another island", m.Name, m.Sheets[s].Name, clash)
+			}
+		}
+	}
+}
+
+func TestModelsAreRealSizedAndFaceOutward(t *testing.T) {
+	for i, want := range []float32{0.46, 0.62} {
+		m := models()[i]
+		if h := m.Bounds.Size().Y; h < want-0.03 || h > want+0.03 {
+			t.Errorf("%s is %.3f m tall, want about %.2f", m.Name, h, want)
+		}
+		wrong := 0
+		for k, tri := range m.Tri {
+			if m.FaceNormal(k).Dot(m.Nrm[tri[0]]) <= 0 {
+				wrong++
+			}
+		}
+		if wrong > len(m.Tri)/200 {
+			t.Errorf("%s: %d of %d normals point inward", m.Name, wrong, len(m.Tri))
+		}
+	}
+}
+
+func TestDocumentsAreValid(t *testing.T) {
+	for _, d := range []*stack.Document{LanternDocument(), BollardDocument()} {
+		if err := d.Check(); err != nil {
+			t.Error(err)
+		}
+		b, _ := d.Encode(true)
+		if _, err := stack.Decode(b, nil); err != nil {
+			t.Error(err)
+		}
+	}
+}
+
+func TestEveryTexelOfAnIslandIsFound(t *testing.T) {
+	m := Bollard()
+	x := raster.NewIndex(m, 0)
+	inside := 0
+	for ty := range 4 {
+		for tx := range 4 {
+			f := x.Tile(512, tx, ty)
+			for i := range f.Inside {
+				px, py := i%f.W, i/f.W
+				if f.Inside[i] && px > 0 && py > 0 && px < f.W-1 && py < f.H-1 {
+					inside++
+				}
+			}
+		}
+	}
+	got, want := float64(inside)/(512*512), m.Facts().Sheets[0].Coverage
+	if got < want*0.985 || got > want*1.015 {
+		t.Fatalf("texels cover %.4f of the sheet, the triangles %.4f", got, want)
+	}
+}
