@@ -241,7 +241,9 @@
     <svg class="over" aria-hidden="true"><path d={cursor.path} class="halo" /><path d={cursor.path} /></svg>
     <div class="says" class:bad={!t.ok} style:left={`${cursor.x + 22}px`} style:top={`${cursor.y + 14}px`}>
       {t.text}{#if t.ok}{' '}· <b>{Math.round(ui.brush.strength * 100)} %</b>
-        <span class="quiet">· {(ui.brush.size * 2000).toFixed(1)} mm{cursor.texels ? `, ${cursor.texels} texels` : ''}</span>{/if}
+        <span class="quiet"
+          >· {(ui.brush.size * 2000).toFixed(1)} mm{cursor.texels ? `, ${cursor.texels} texels` : ''}</span
+        >{/if}
     </div>
   {/if}
   {#if painting && !t.ok}

@@ -32,7 +32,8 @@
     return () => clearInterval(timer);
   });
   $effect(() => {
-    if (session.doc && !session.layer(ui.selected) && ui.fresh !== ui.selected) ui.selected = session.doc.layers?.at(-1)?.id ?? '';
+    if (session.doc && !session.layer(ui.selected) && ui.fresh !== ui.selected)
+      ui.selected = session.doc.layers?.at(-1)?.id ?? '';
   });
   onDestroy(() => session.close());
   const stations: Station[] = ['Prepare', 'Layer', 'Judge', 'Deliver'];

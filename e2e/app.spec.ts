@@ -1,0 +1,208 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test, type Page } from '@playwright/test';
+import { readFileSync } from 'node:fs';
+import { validateBytes } from 'gltf-validator';
+import { apart, canvas, openProject, pixel, settled, stroke, type } from './app';
+
+const middle: [number, number] = [0.5, 0.62]; // on the bollard's post
+
+async function serious(page: Page) {
+  const r = await new AxeBuilder({ page }).disableRules(['scrollable-region-focusable']).analyze();
+  return r.violations.filter((v) => v.impact === 'serious' || v.impact === 'critical').map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 140)).slice(0, 4).join(' | ')}`);
+}
+
+test('the demo opens: lantern in five sheets, drawn once and then at rest', async ({ page }) => {
+  await openProject(page, 'Signal lantern');
+  await expect(page.getByText('Enamel, red', { exact: true })).toBeVisible();
+  const red = await pixel(page, 0.47, 0.5);
+  expect(red[0]).toBeGreaterThan(red[1] + 40);
+  await page.waitForTimeout(800);
+  const frames = await page.evaluate(() => (window as any).stage.frames);
+  await page.waitForTimeout(1500);
+  expect(await page.evaluate(() => (window as any).stage.frames)).toBe(frames);
+});
+
+test('fill layer, colour, noise mask, hand, undo, reload: seen in pixels and kept', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const bare = await pixel(page, ...middle);
+  await page.getByRole('button', { name: '+ Fill layer' }).click();
+  await expect(page.getByRole('heading', { name: /Mask of Coat/ })).toBeVisible();
+  const hex = page.getByLabel('base color as hex');
+  await hex.fill('#1040e0');
+  await hex.press('Enter');
+  await expect.poll(async () => (await pixel(page, ...middle))[2] - (await pixel(page, ...middle))[0]).toBeGreaterThan(40);
+  await settled(page);
+  const blue = await pixel(page, ...middle);
+  expect(apart(blue, bare)).toBeGreaterThan(40);
+
+  await page.getByRole('button', { name: '+ Step' }).click();
+  await page.getByRole('button', { name: /^Noise source/ }).click();
+  await expect(page.getByRole('article', { name: 'Noise' })).toBeVisible();
+  await settled(page);
+  await expect.poll(async () => apart(await pixel(page, ...middle), blue)).toBeGreaterThan(8);
+  await page.getByRole('button', { name: '+ Step' }).click();
+  await page.getByRole('button', { name: /^Even grey source/ }).click();
+  await page.getByLabel('Blend mode').last().selectOption('normal');
+  await expect.poll(async () => apart(await pixel(page, ...middle), blue)).toBeLessThan(4);
+
+  // the hand step above the generated ones hides the coat where it paints
+  await page.getByRole('button', { name: '+ Step' }).click();
+  await page.getByRole('button', { name: /^Hand source/ }).click();
+  await page.getByRole('button', { name: 'Paint here' }).click();
+  await type(page, 'Brush size', '120');
+  await stroke(page, [0.47, 0.6], [0.53, 0.64]);
+  await expect(page.getByText('1 stroke', { exact: true })).toBeVisible();
+  await settled(page);
+  const painted = await pixel(page, ...middle);
+  expect(apart(painted, blue)).toBeGreaterThan(30);
+  await page.keyboard.press('Control+z');
+  await expect(page.getByText('0 strokes')).toBeVisible();
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), blue)).toBeLessThan(4);
+  await page.keyboard.press('Control+Shift+z');
+  await expect(page.getByText('1 stroke', { exact: true })).toBeVisible();
+  await settled(page);
+
+  await page.reload();
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), painted)).toBeLessThan(6);
+  await expect(page.getByRole('heading', { name: /Mask of/ })).toBeVisible();
+  await page.getByRole('button', { name: 'Ledger' }).click();
+  await expect(page.getByRole('region', { name: 'Ledger' })).toContainText('base color #');
+});
+
+test('a paint layer takes colour on the model and on the flat sheet, and erases', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await expect(page.getByRole('region', { name: 'Brush' })).toContainText('paint · base color');
+  const color = page.getByLabel('Brush color as hex');
+  await color.fill('#20d040');
+  await color.press('Enter');
+  await type(page, 'Brush size', '90');
+  await settled(page);
+  await stroke(page, [0.45, 0.62], [0.55, 0.62]);
+  await settled(page);
+  const green = await pixel(page, ...middle);
+  expect(green[1]).toBeGreaterThan(green[0] + 40);
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height * 0.62);
+  await expect(page.getByText(/Paint \d+ · paint · base color · 100 %/)).toBeVisible();
+  await page.getByRole('button', { name: 'Erase' }).click();
+  await stroke(page, [0.45, 0.62], [0.55, 0.62]);
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), green)).toBeGreaterThan(40);
+
+  await page.getByRole('button', { name: 'Flat' }).click();
+  await page.getByRole('button', { name: 'Brush', exact: true }).click();
+  await page.waitForTimeout(600);
+  const spot = await page.evaluate(() => {
+    const s = (window as any).stage;
+    for (let y = 0.3; y < 0.8; y += 0.02) for (let x = 0.35; x < 0.65; x += 0.02) if (s.pick(x * s.canvas.clientWidth, y * s.canvas.clientHeight)) return [x, y];
+  });
+  const before = await pixel(page, ...(spot as [number, number]));
+  await stroke(page, spot as [number, number], [spot![0] + 0.005, spot![1]]);
+  await settled(page);
+  expect(apart(await pixel(page, ...(spot as [number, number])), before)).toBeGreaterThan(25);
+});
+
+test('a stroke that can hit nothing is refused with a remedy', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByText('Weed at the foot', { exact: true }).click();
+  await page.getByRole('button', { name: 'Brush', exact: true }).click();
+  await expect(page.getByRole('status')).toContainText('without a hand step');
+  await page.getByRole('button', { name: 'Add a hand step' }).click();
+  await expect(page.getByRole('region', { name: 'Brush' })).toContainText('Weed at the foot · mask · hand · hides');
+});
+
+test('layers: amount, hide, double, move, rename, delete; drill and mask alone', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByText('White band', { exact: true }).click();
+  const band: [number, number] = [0.5, 0.2];
+  const white = await pixel(page, ...band);
+  await page.getByRole('button', { name: 'Hide White band' }).click();
+  await settled(page);
+  expect(apart(await pixel(page, ...band), white)).toBeGreaterThan(30);
+  await page.getByRole('button', { name: 'Show White band' }).click();
+  await settled(page);
+  await page.getByRole('button', { name: 'Double' }).click();
+  await expect(page.getByText('White band copy', { exact: true })).toBeVisible();
+  await page.getByRole('button', { name: 'Move outward' }).click();
+  await page.getByText('White band copy', { exact: true }).dblclick();
+  const name = page.getByLabel('Layer name');
+  await name.fill('Second band');
+  await name.press('Enter');
+  await expect(page.getByText('Second band', { exact: true })).toBeVisible();
+  await page.getByRole('button', { name: 'Delete', exact: true }).click();
+  await expect(page.getByText('Second band', { exact: true })).toHaveCount(0);
+  await page.getByText('White band', { exact: true }).click();
+
+  await page.keyboard.down('m');
+  await expect(page.getByText('mask alone')).toBeVisible();
+  await expect.poll(async () => (await pixel(page, ...band))[0], { timeout: 20_000 }).toBeGreaterThan(200);
+  await page.keyboard.up('m');
+  await page.getByRole('button', { name: 'Drill' }).click();
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.click(box.x + box.width * band[0], box.y + box.height * band[1]);
+  await expect(page.getByRole('region', { name: 'Core sample' })).toContainText('Post · Cast iron');
+});
+
+test('two windows on one project show each other’s changes', async ({ page, context }) => {
+  await openProject(page, 'Mooring bollard');
+  const other = await context.newPage();
+  await openProject(other, 'Mooring bollard');
+  await expect(page.getByText(/2 windows/)).toBeVisible();
+  await other.getByRole('button', { name: '+ Fill layer' }).click();
+  const title = await other.getByRole('heading', { name: /Mask of Coat/ }).innerText();
+  await expect(page.getByText(title.replace('Mask of ', ''), { exact: true })).toBeVisible();
+});
+
+test('deliver: table, files, and a GLB without errors or warnings', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByRole('button', { name: 'Deliver', exact: true }).click();
+  await page.getByLabel('size').selectOption('512');
+  await page.getByRole('button', { name: 'Show the table' }).click();
+  await expect(page.getByRole('dialog')).toContainText('Mooring_bollard_Cast_iron_orm.png');
+  await page.getByRole('button', { name: /Deliver \d files/ }).click();
+  const link = page.getByRole('link', { name: /Mooring_bollard\.glb/ });
+  await expect(link).toBeVisible({ timeout: 60_000 });
+  const [file] = await Promise.all([page.waitForEvent('download'), link.click()]);
+  const report = await validateBytes(new Uint8Array(readFileSync(await file.path())));
+  expect(report.issues.messages.filter((m: { severity: number }) => m.severity < 2)).toEqual([]);
+  expect(report.info.totalTriangleCount).toBeGreaterThan(5000);
+  expect(report.info.resources.filter((r: { mimeType?: string }) => r.mimeType === 'image/png').length).toBe(3);
+});
+
+test('projects: create from an OBJ, a broken file is refused, rename, delete, bring back', async ({ page }) => {
+  await page.goto('/');
+  await page.getByTestId('chooser').setInputFiles({ name: 'broken.glb', mimeType: 'model/gltf-binary', buffer: Buffer.from('glTF\x02\0\0\0\xff\xff\0\0') });
+  await expect(page.getByRole('alert')).toContainText('broken.glb');
+  const obj = 'o Slab\nv -1 0 -1\nv 1 0 -1\nv 1 0 1\nv -1 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nusemtl Quay stone\nf 4/4 3/3 2/2 1/1\n';
+  await page.getByTestId('chooser').setInputFiles({ name: 'slab.obj', mimeType: 'text/plain', buffer: Buffer.from(obj) });
+  await settled(page);
+  await page.getByRole('button', { name: 'Prepare' }).click();
+  await expect(page.getByText('Quay stone').first()).toBeVisible();
+  await page.getByRole('link', { name: 'Velvet Grime' }).click();
+  await page.getByRole('button', { name: 'Rename slab' }).click();
+  await page.getByRole('textbox', { name: 'Name' }).fill('Quay slab');
+  await page.getByRole('dialog').getByRole('button', { name: 'Rename' }).click();
+  await page.getByRole('button', { name: 'Delete Quay slab' }).click();
+  await expect(page.getByRole('link', { name: 'Open Quay slab' })).toHaveCount(0);
+  await page.getByRole('button', { name: 'Bring it back' }).click();
+  await expect(page.getByRole('link', { name: 'Open Quay slab' })).toBeVisible();
+});
+
+test('axe finds nothing serious on the main views, light or dark', async ({ page }) => {
+  await page.goto('/');
+  await expect(page.getByRole('heading', { name: 'Projects' })).toBeVisible();
+  expect(await serious(page)).toEqual([]);
+  await openProject(page, 'Mooring bollard');
+  for (const station of ['Prepare', 'Layer', 'Judge', 'Deliver']) {
+    await page.getByRole('button', { name: station, exact: true }).first().click();
+    await page.waitForTimeout(500);
+    expect(await serious(page), station).toEqual([]);
+  }
+  await page.getByRole('button', { name: 'Layer', exact: true }).click();
+  await page.getByRole('button', { name: 'Light', exact: true }).click();
+  await page.waitForTimeout(500);
+  expect(await serious(page), 'light').toEqual([]);
+});

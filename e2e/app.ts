@@ -1,0 +1,59 @@
+// Steps that several tests take.
+import { expect, type Page } from '@playwright/test';
+
+export const canvas = (page: Page) => page.getByLabel('The model');
+
+export async function openProject(page: Page, name: string) {
+  await page.goto('/');
+  await page.getByRole('link', { name: `Open ${name}` }).click();
+  await settled(page);
+}
+
+/** Waits until everything asked for is drawn in full. */
+export async function settled(page: Page) {
+  await expect(canvas(page)).toHaveAttribute('data-settled', 'true', { timeout: 60_000 });
+  await page.waitForTimeout(700); // the frame that shows it
+}
+
+/** The colour of the view at a share of its width and height. */
+export function pixel(page: Page, fx: number, fy: number): Promise<number[]> {
+  return page.evaluate(
+    ([x, y]) => {
+      const c = document.querySelector<HTMLCanvasElement>('canvas[data-settled]')!;
+      (window as any).stage.draw();
+      const flat = document.createElement('canvas');
+      [flat.width, flat.height] = [c.width, c.height];
+      const g = flat.getContext('2d')!;
+      g.drawImage(c, 0, 0);
+      // the mean of a small square: single pixels carry grain
+      const n = 7;
+      const d = g.getImageData(Math.round(c.width * x) - 3, Math.round(c.height * y) - 3, n, n).data;
+      const sum = [0, 0, 0];
+      for (let i = 0; i < d.length; i++) if (i % 4 < 3) sum[i % 4] += d[i] / (n * n);
+      return sum.map(Math.round);
+    },
+    [fx, fy],
+  );
+}
+
+export const apart = (a: number[], b: number[]) => Math.max(...a.map((v, i) => Math.abs(v - b[i])));
+
+/** Drags over the view between shares of its size. */
+export async function stroke(page: Page, from: [number, number], to: [number, number]) {
+  const box = (await canvas(page).boundingBox())!;
+  const at = (p: [number, number]): [number, number] => [box.x + box.width * p[0], box.y + box.height * p[1]];
+  await page.mouse.move(...at(from));
+  await page.mouse.down();
+  for (let i = 1; i <= 8; i++) await page.mouse.move(...at([from[0] + ((to[0] - from[0]) * i) / 8, from[1] + ((to[1] - from[1]) * i) / 8]));
+  await page.mouse.up();
+}
+
+/** Types into one of our number fields. */
+export async function type(page: Page, label: string, value: string) {
+  const f = page.getByRole('slider', { name: label, exact: true }).first();
+  await f.focus();
+  await f.press('Enter');
+  const input = page.getByRole('textbox', { name: label, exact: true });
+  await input.fill(value);
+  await input.press('Enter');
+}

@@ -1,0 +1,32 @@
+import { defineConfig } from '@playwright/test';
+
+const port = 7148;
+export default defineConfig({
+  testDir: '.',
+  timeout: 120_000,
+  expect: { timeout: 30_000 },
+  workers: 1, // one software renderer at a time on two cores
+  fullyParallel: false,
+  reporter: [['list']],
+  globalSetup: './setup.ts',
+  use: {
+    baseURL: `http://127.0.0.1:${port}`,
+    viewport: { width: 1024, height: 700 },
+    launchOptions: {
+      executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+      args: [
+        '--headless',
+        '--no-sandbox',
+        '--use-gl=angle',
+        '--use-angle=gl-egl',
+        '--ignore-gpu-blocklist',
+        '--disable-quic',
+        '--no-first-run',
+        '--disable-background-networking',
+        '--disable-component-update',
+        '--disable-sync',
+      ],
+    },
+  },
+  metadata: { port },
+});
