@@ -35,11 +35,16 @@ func WriteGLB(w io.Writer, m *mesh.Model, maps []Maps) error {
 		}
 		doc.Materials = append(doc.Materials, mat)
 	}
+	tangents := m.Tangents()
 	var root []int
 	for p := range m.Parts {
 		mesh := &gltf.Mesh{Name: m.Parts[p].Name}
 		for s := range m.Sheets {
-			if prim := primitive(doc, m, p, s); prim != nil {
+			var tan [][3]geom.Vec3
+			if maps != nil && maps[s].Normal != nil {
+				tan = tangents
+			}
+			if prim := primitive(doc, m, p, s, tan); prim != nil {
 				mesh.Primitives = append(mesh.Primitives, prim)
 			}
 		}
@@ -96,8 +101,15 @@ func addMaps(doc *gltf.Document, mat *gltf.Material, name string, maps Maps) err
 	return nil
 }
 
-func primitive(doc *gltf.Document, m *mesh.Model, part, sheet int) *gltf.Primitive {
-	local := map[uint32]uint32{}
+// primitive writes the triangles of a part on a sheet; tangents (a corner each)
+// may be nil. A vertex whose corners lie on mirrored UVs is written twice.
+func primitive(doc *gltf.Document, m *mesh.Model, part, sheet int, tangents [][3]geom.Vec3) *gltf.Primitive {
+	type corner struct {
+		v      uint32
+		mirror bool
+	}
+	local := map[corner]uint32{}
+	var tan [][4]float32
 	var pos, nrm [][3]float32
 	var uv [][2]float32
 	var idx []uint32
@@ -105,11 +117,20 @@ func primitive(doc *gltf.Document, m *mesh.Model, part, sheet int) *gltf.Primiti
 		if int(m.TriPart[i]) != part || int(m.TriSheet[i]) != sheet {
 			continue
 		}
-		for _, v := range t {
-			id, ok := local[v]
+		mirror := tangents != nil && m.Mirrored(i)
+		for k, v := range t {
+			id, ok := local[corner{v, mirror}]
 			if !ok {
 				id = uint32(len(pos))
-				local[v] = id
+				local[corner{v, mirror}] = id
+				if tangents != nil {
+					w := float32(1)
+					if mirror {
+						w = -1
+					}
+					a := tangents[i][k]
+					tan = append(tan, [4]float32{a.X, a.Y, a.Z, w})
+				}
 				p, n, w := m.Pos[v], m.Nrm[v].Unit(), m.UV[v]
 				if n == (geom.Vec3{}) {
 					n = geom.V3(0, 1, 0)
@@ -122,10 +143,14 @@ func primitive(doc *gltf.Document, m *mesh.Model, part, sheet int) *gltf.Primiti
 	if idx == nil {
 		return nil
 	}
+	attributes := map[string]int{
+		gltf.POSITION: modeler.WritePosition(doc, pos), gltf.NORMAL: modeler.WriteNormal(doc, nrm), gltf.TEXCOORD_0: modeler.WriteTextureCoord(doc, uv),
+	}
+	if tan != nil {
+		attributes[gltf.TANGENT] = modeler.WriteTangent(doc, tan)
+	}
 	return &gltf.Primitive{
-		Attributes: map[string]int{
-			gltf.POSITION: modeler.WritePosition(doc, pos), gltf.NORMAL: modeler.WriteNormal(doc, nrm), gltf.TEXCOORD_0: modeler.WriteTextureCoord(doc, uv),
-		},
-		Indices: gltf.Index(modeler.WriteIndices(doc, idx)), Material: gltf.Index(sheet),
+		Attributes: attributes,
+		Indices:    gltf.Index(modeler.WriteIndices(doc, idx)), Material: gltf.Index(sheet),
 	}
 }

@@ -146,8 +146,8 @@ func BollardDocument() *stack.Document {
 			append(chips(0.36, 0.45), shape("invert", nil), src("noise", "multiply", 1, noiseP("clouds", 60, 6, 40)), shape("levels", params{"low": 0.1, "high": 0.45}))...),
 		layer("weed", "Weed at the foot", 0.8, nil, coats{stack.BaseColor: col("#3c4526"), stack.Roughness: num(0.75), stack.Metallic: num(0), stack.Height: mm(0.5)},
 			src("gradient", blend.Normal, 1, params{"axis": "down", "start": 0.7, "end": 1.0}), src("noise", "multiply", 1, noiseP("clouds", 30, 6, 3)), shape("levels", params{"low": 0.2, "high": 0.45})),
-		layer("salt", "Salt and droppings", 0.6, nil, coats{stack.BaseColor: col("#cfcabb"), stack.Roughness: num(0.9), stack.Metallic: num(0)},
-			src("facing", blend.Normal, 1, params{"axis": "up", "start": 0.5, "end": 1.0}), src("noise", "multiply", 1, noiseP("clouds", 22, 6, 19)), shape("levels", params{"low": 0.42, "high": 0.6})),
+		layer("salt", "Salt and droppings", 0.5, nil, coats{stack.BaseColor: col("#cfcabb"), stack.Roughness: num(0.9), stack.Metallic: num(0)},
+			src("facing", blend.Normal, 1, params{"axis": "up", "start": 0.5, "end": 1.0}), src("noise", "multiply", 1, noiseP("clouds", 19, 7, 19)), shape("levels", params{"low": 0.5, "high": 0.66})),
 	}
 	return d
 }

@@ -150,7 +150,13 @@
     width: 196px;
   }
   .card.open:has(.wide) {
-    width: 400px;
+    width: 560px;
+    display: grid;
+    grid-template: auto 1fr / 132px 1fr;
+  }
+  .card.open:has(.wide) .shot {
+    grid-row: span 2;
+    height: 72px;
   }
   .card.off .shot {
     opacity: 0.3;

@@ -161,7 +161,7 @@
     object-fit: cover;
     background: #5a5a5a;
   }
-  .card a:first-child {
+  .card > a {
     display: block;
     background: #5a5a5a;
   }

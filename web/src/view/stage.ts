@@ -350,7 +350,7 @@ export class Stage {
   }
 
   private flatColumns() {
-    return Math.ceil(Math.sqrt(this.sheets.length * 1.4));
+    return Math.min(this.sheets.length, Math.ceil(Math.sqrt(this.sheets.length * 1.4)));
   }
 
   private fitFlat(aspect: number) {
