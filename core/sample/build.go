@@ -22,10 +22,13 @@ type builder struct {
 	sheet  int
 	at     geom.Mat4
 	charts []chart
+	// longest is how long, in metres, an island may be; longer strips are cut, or
+	// one of them would set the texel density of its whole sheet.
+	longest float64
 }
 
 func newBuilder(name string, sheets ...string) *builder {
-	b := &builder{m: &mesh.Model{Name: name}, at: geom.Identity()}
+	b := &builder{m: &mesh.Model{Name: name}, at: geom.Identity(), longest: 0.13}
 	for _, s := range sheets {
 		b.m.Sheets = append(b.m.Sheets, mesh.Sheet{Name: s, HasUV: true, Source: s})
 	}
@@ -61,9 +64,40 @@ func turnZ(deg float64) geom.Mat4 {
 type p3 = [3]float64
 type p2 = [2]float64
 
-// patch adds a grid of (nu+1) × (nv+1) points; dU × dV points outward. uv gives
-// places in the chart in metres.
+// patch adds a grid of points like piece, cut into several islands where the strip
+// is much longer than wide and longer than b.longest.
 func (b *builder) patch(nu, nv int, w, h float64, f func(i, j int) p3, uv func(i, j int) p2) {
+	cutU, cutV := 1, 1
+	if w > 2.5*h {
+		cutU = max(1, int(math.Ceil(w/b.longest)))
+	} else if h > 2.5*w {
+		cutV = max(1, int(math.Ceil(h/b.longest)))
+	}
+	for cu := range cutU {
+		for cv := range cutV {
+			i0, i1, j0, j1 := nu*cu/cutU, nu*(cu+1)/cutU, nv*cv/cutV, nv*(cv+1)/cutV
+			lo, hi := p2{math.Inf(1), math.Inf(1)}, p2{math.Inf(-1), math.Inf(-1)}
+			for j := j0; j <= j1; j++ {
+				for i := i0; i <= i1; i++ {
+					for k, v := range uv(i, j) {
+						lo[k], hi[k] = min(lo[k], v), max(hi[k], v)
+					}
+				}
+			}
+			if cutU*cutV == 1 {
+				lo, hi = p2{}, p2{w, h}
+			}
+			b.piece(i1-i0, j1-j0, hi[0]-lo[0], hi[1]-lo[1], func(i, j int) p3 { return f(i0+i, j0+j) }, func(i, j int) p2 {
+				t := uv(i0+i, j0+j)
+				return p2{t[0] - lo[0], t[1] - lo[1]}
+			})
+		}
+	}
+}
+
+// piece adds a grid of (nu+1) × (nv+1) points; dU × dV points outward. uv gives
+// places in the chart in metres.
+func (b *builder) piece(nu, nv int, w, h float64, f func(i, j int) p3, uv func(i, j int) p2) {
 	base := len(b.m.Pos)
 	for j := 0; j <= nv; j++ {
 		for i := 0; i <= nu; i++ {

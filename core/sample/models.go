@@ -187,6 +187,7 @@ func lanternBail(b *builder) {
 // Bollard builds the mooring bollard: 0.62 m tall, one sheet.
 func Bollard() *mesh.Model {
 	b := newBuilder("Mooring bollard", "Cast iron")
+	b.longest = 0.5
 	b.begin("Base plate", "Cast iron")
 	b.lathe(rounded([]p2{{0, 0}, {0.30, 0}, {0.30, 0.035}, {0.285, 0.045}, {0.18, 0.055}, {0.15, 0.075}}, 0.012, 5), 96)
 	b.begin("Post", "Cast iron")

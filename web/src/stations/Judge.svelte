@@ -16,7 +16,7 @@
   }
 </script>
 
-<section class="flex items-center gap-6 p-3">
+<section class="flex items-center gap-4 p-3">
   <div class="flex gap-2" role="group" aria-label="Looks">
     {#each looks as l (l.name)}
       <button
@@ -58,9 +58,9 @@
       commit={(v) => (ui.blur = v)}
     />
   </div>
-  <label><input type="checkbox" bind:checked={ui.background} /> background</label>
-  <label><input type="checkbox" bind:checked={ui.shadows} /> shadows</label>
-  <label class="ml-auto">
+  <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.background} /> background</label>
+  <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.shadows} /> shadows</label>
+  <label class="ml-auto whitespace-nowrap">
     <span class="quiet">channel alone</span>
     <select class="pick" value={ui.alone} onchange={(e) => alone(e.currentTarget.value)}>
       <option value="">none: shaded</option>

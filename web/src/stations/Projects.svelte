@@ -121,7 +121,12 @@
             <a class="grow truncate" href={`#/project/${p.id}`}>
               <span class="block font-semibold">{p.name}</span>
               <span class="quiet text-xs"
-                >changed {new Date(p.updatedAt).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' })}</span
+                >changed {new Date(p.updatedAt).toLocaleString([], {
+                  day: 'numeric',
+                  month: 'short',
+                  hour: '2-digit',
+                  minute: '2-digit',
+                })}</span
               >
             </a>
             <button class="chip" onclick={() => ((renaming = p), (name = p.name))} aria-label={`Rename ${p.name}`}
