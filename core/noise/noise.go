@@ -212,3 +212,10 @@ func Cell(x, y, z float32, seed uint32) float32 {
 	}
 	return min(1, float32(math.Sqrt(float64(best))))
 }
+
+// eightPlain is the reference of Eight.
+func (s *Sampler) eightPlain(x, y, z, out *[8]float32) {
+	for i := range out {
+		out[i] = s.At(x[i], y[i], z[i])
+	}
+}

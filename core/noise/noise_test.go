@@ -86,3 +86,23 @@ func TestSeedsDiffer(t *testing.T) {
 		t.Fatalf("%d of 1000 values are the same under another seed", same)
 	}
 }
+
+func TestEightMatchesOne(t *testing.T) {
+	for _, k := range Kinds {
+		f := FBM{Kind: Kind(k), Seed: 77, Frequency: 31, Octaves: 6, Lacunarity: 2.1, Persistence: 0.6}
+		s := f.Sampler(0.0007)
+		for i := range 3000 {
+			var x, y, z, out [8]float32
+			for l := range 8 {
+				v := float32(i*8+l) * 0.0137
+				x[l], y[l], z[l] = v-100, -v*0.37+3, float32(math.Sin(float64(v)))*40
+			}
+			s.Eight(&x, &y, &z, &out)
+			for l := range 8 {
+				if want := s.At(x[l], y[l], z[l]); out[l] != want {
+					t.Fatalf("%s at %v %v %v: eight gives %v, one gives %v", k, x[l], y[l], z[l], out[l], want)
+				}
+			}
+		}
+	}
+}

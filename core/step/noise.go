@@ -24,14 +24,29 @@ func init() {
 			amp, inv := in.Number("amplitude"), 1/in.Number("stretch")
 			f := in.Frame
 			sampler := n.Sampler(f.Footprint * max(1, inv))
+			// covered texels are evaluated eight at a time
+			var x, y, z, v [8]float32
+			var at [8]int
+			count := 0
+			flush := func() {
+				sampler.Eight(&x, &y, &z, &v)
+				for l := range count {
+					out[at[l]] = clamp01(0.5 + amp*(v[l]-0.5))
+				}
+				count = 0
+			}
 			for i, t := range f.Tri {
 				if t < 0 {
 					out[i] = 0.5
 					continue
 				}
 				p := f.Pos[i]
-				out[i] = clamp01(0.5 + amp*(sampler.At(p.X, p.Y*inv, p.Z)-0.5))
+				x[count], y[count], z[count], at[count] = p.X, p.Y*inv, p.Z, i
+				if count++; count == 8 {
+					flush()
+				}
 			}
+			flush()
 		},
 	})
 }
