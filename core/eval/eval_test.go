@@ -6,6 +6,7 @@ import (
 	"math/rand"
 	"slices"
 	"testing"
+	"time"
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
@@ -362,5 +363,34 @@ func TestReachLimitsALayerToItsSheet(t *testing.T) {
 	p := Compile(NewScene(m, NewCache(1<<26)), &stack.Document{Layers: []*stack.Layer{l}}, "", "")
 	if a, b := probe(t, p, 0, 256, geom.V3(.5, 0, .5), stack.Metallic), probe(t, p, 1, 256, geom.V3(1.5, 0, .5), stack.Metallic); a != 0 || b != 1 {
 		t.Fatalf("metallic is %v outside and %v inside the reach", a, b)
+	}
+}
+
+// A stroke ends (Forget) while tiles are still being drawn with it.
+func TestForgettingAStrokeWhileItIsDrawnDoesNotLock(t *testing.T) {
+	m := strip(t, false)
+	sc := NewScene(m, NewCache(0)) // nothing is kept, so every use looks up bounds and coverage
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		for i := range 60 {
+			s := stroke("s", map[string][]float32{"metallic": {1}}, geom.V3(0.1, 0, 0.5), geom.V3(0.1+float32(i)*0.02, 0, 0.5), geom.V3(1.2, 0, 0.2))
+			l := layer("paint", stack.Paint, map[stack.Channel]stack.Coat{stack.Metallic: {On: true, Amount: 1}})
+			l.Strokes = []*brush.Stroke{s}
+			p := Compile(sc, &stack.Document{Layers: []*stack.Layer{l}}, "paint", "s")
+			for _, tile := range Tiles(0, 256) {
+				_, _ = p.Channel(context.Background(), sc.OnTile(tile), stack.Metallic)
+			}
+		}
+	}()
+	for {
+		select {
+		case <-done:
+			return
+		case <-time.After(20 * time.Second):
+			t.Fatal("drawing and forgetting wait for each other")
+		default:
+			sc.Forget("s")
+		}
 	}
 }

@@ -196,13 +196,19 @@ func (u *Surface) cover(s *brush.Stroke, live bool) []float32 {
 
 // Forget drops what was kept to extend a live stroke.
 func (s *Scene) Forget(strokeID string) {
+	// a covering's lock may be held by one who waits for the scene's: never take
+	// the two the other way round
+	var found []*covering
 	s.mu.Lock()
-	defer s.mu.Unlock()
 	for k, c := range s.covers {
 		if k.stroke == strokeID {
-			c.mu.Lock()
-			c.cover, c.drawn = nil, 0
-			c.mu.Unlock()
+			found = append(found, c)
 		}
+	}
+	s.mu.Unlock()
+	for _, c := range found {
+		c.mu.Lock()
+		c.cover, c.drawn = nil, 0
+		c.mu.Unlock()
 	}
 }

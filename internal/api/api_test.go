@@ -163,6 +163,9 @@ func (w *window) until(what string, ok func(state) bool) state {
 		if ok(s) {
 			return s
 		}
+		if s.T == "error" {
+			w.Fatalf("waiting for %s: the server says %s", what, s.Message)
+		}
 	}
 }
 
