@@ -78,6 +78,10 @@ func inspectCommand() *cobra.Command {
 // channelMaps gives the map that shows a channel alone.
 var channelMaps = map[stack.Channel]deliver.Map{
 	stack.BaseColor: {Name: "base color", Suffix: "basecolor", Channels: 3},
+	stack.Roughness: {Name: "roughness", Suffix: "roughness", Channels: 1},
+	stack.Metallic:  {Name: "metallic", Suffix: "metallic", Channels: 1},
+	stack.Occlusion: {Name: "ambient occlusion", Suffix: "ambientOcclusion", Channels: 1},
+	stack.Opacity:   {Name: "opacity", Suffix: "opacity", Channels: 1},
 	stack.Height:    {Name: "height", Suffix: "height", Channels: 1},
 	stack.Emissive:  {Name: "emissive", Suffix: "emissive", Channels: 3},
 	"normal":        {Name: "normal", Suffix: "normal", Channels: 3},
@@ -88,7 +92,7 @@ func evalCommand() *cobra.Command {
 	var model, sheet, channels, out, format string
 	var size int
 	c := &cobra.Command{Use: "eval DOC.json", Short: "Evaluate a document without server or database", Args: cobra.ExactArgs(1),
-		Long: "Evaluate a document on a model and write one picture for each sheet and channel.\nChannels: baseColor, height, emissive, normal, orm (occlusion, roughness, metallic).",
+		Long: "Evaluate a document on a model and write one picture for each sheet and channel.\nChannels: baseColor, roughness, metallic, height, ambientOcclusion, opacity, emissive,\nnormal, orm (occlusion, roughness and metallic in one picture).",
 		RunE: func(c *cobra.Command, args []string) error {
 			m, err := readModel(model)
 			if err != nil {

@@ -104,6 +104,9 @@ func Planes(ctx context.Context, p *eval.Program, u *eval.Surface, m Map) ([]pix
 		}
 		return out, nil
 	}
+	if info, ok := stack.Info(stack.Channel(m.Suffix)); ok && info.Components == 1 && info.Channel != stack.Height {
+		return get(info.Channel) // a scalar channel alone, for eval
+	}
 	switch m.Suffix {
 	case "basecolor":
 		return get(stack.BaseColor)

@@ -124,15 +124,16 @@ type coverKey struct {
 // covering is the coverage of one stroke on one surface so far. A live stroke
 // grows; its coverage is then extended, not made again.
 type covering struct {
-	mu       sync.Mutex
-	touched  bool
-	tested   int // segments tested for touching
-	drawn    int // segments in cover
-	cover    []float32
-	lastUsed uint64
+	mu      sync.Mutex
+	touched bool
+	tested  int // segments tested for touching
+	drawn   int // segments in cover
+	cover   []float32
 }
 
-const maxCoverings = 4096 // live bookkeeping; dropped wholesale when exceeded
+// maxCoverings bounds what is remembered of which stroke touches which surface;
+// dropped wholesale when exceeded, as it can be made again.
+const maxCoverings = 1 << 18
 
 func (u *Surface) covering(s *brush.Stroke) *covering {
 	sc := u.scene
@@ -141,7 +142,7 @@ func (u *Surface) covering(s *brush.Stroke) *covering {
 	k := coverKey{s.ID, u.key}
 	c := sc.covers[k]
 	if c == nil {
-		if len(sc.covers) > maxCoverings*16 {
+		if len(sc.covers) > maxCoverings {
 			clear(sc.covers)
 		}
 		c = &covering{}

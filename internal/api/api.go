@@ -37,10 +37,9 @@ type Server struct {
 
 // Project is a project as the page sees it.
 type Project struct {
-	ID         string    `json:"id"`
-	Name       string    `json:"name"`
-	HasPicture bool      `json:"hasPicture"`
-	UpdatedAt  time.Time `json:"updatedAt"`
+	ID        string    `json:"id"`
+	Name      string    `json:"name"`
+	UpdatedAt time.Time `json:"updatedAt"`
 }
 
 // About is everything the page draws its controls from.
@@ -156,7 +155,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 		list, err := s.Store.Projects(ctx)
 		out := &body[[]Project]{Body: []Project{}}
 		for _, p := range list {
-			out.Body = append(out.Body, Project{p.ID, p.Name, true, p.UpdatedAt})
+			out.Body = append(out.Body, Project{p.ID, p.Name, p.UpdatedAt})
 		}
 		return out, fail(err)
 	})

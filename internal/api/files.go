@@ -168,7 +168,7 @@ func (s *Server) upload(c *gin.Context) {
 		refuse(c, 422, err)
 		return
 	}
-	c.JSON(201, Project{p.ID, p.Name, false, p.UpdatedAt})
+	c.JSON(201, Project{p.ID, p.Name, p.UpdatedAt})
 }
 
 func (s *Server) live(c *gin.Context) {

@@ -20,10 +20,8 @@ type Request struct {
 	Step   string        `json:"step"`
 	Kind   string        `json:"kind"`
 	VP     []float64     `json:"vp"`
-	Sheets []int         `json:"sheets"`
 	Pos    [3]float32    `json:"pos"`
 	Nrm    [3]float32    `json:"nrm"`
-	Part   string        `json:"part"`
 }
 
 // line is one entry of the ledger as the page shows it.

@@ -1,6 +1,7 @@
 package live
 
 import (
+	"cmp"
 	"context"
 	"encoding/binary"
 	"fmt"
@@ -86,20 +87,53 @@ func (u *pusher) run(ctx context.Context) error {
 // newer reports whether something changed since the pass began.
 func (u *pusher) newer() bool { return len(u.v.woken) > 0 }
 
-func (u *pusher) sheetOrder() []int {
-	n := len(u.v.s.Model.Sheets)
-	var order []int
-	for _, s := range u.wish.sheets {
-		if s >= 0 && s < n && !slices.Contains(order, s) {
-			order = append(order, s)
-		}
+// look returns what the page's camera sees, small, or nil before it has told.
+func (u *pusher) look(p *eval.Program) *eval.Surface {
+	if len(u.wish.cards) != 16 {
+		return nil
 	}
-	for s := range n {
-		if !slices.Contains(order, s) {
-			order = append(order, s)
-		}
+	id := fmt.Sprint(u.wish.cards)
+	if u.views[id] == nil {
+		clear(u.views)
+		clear(u.cards)
+		u.views[id] = p.Scene.OnFrame(raster.View(p.Scene.Model, geom.Mat4(u.wish.cards), cardW, cardH), id)
 	}
-	return order
+	return u.views[id]
+}
+
+// inView returns a test whether the camera sees a tile: whether the middle of a
+// triangle that it sees lies there.
+func (u *pusher) inView(p *eval.Program) func(eval.Tile) bool {
+	view := u.look(p)
+	if view == nil {
+		return func(eval.Tile) bool { return false }
+	}
+	const grid = 64
+	type cell struct{ sheet, x, y int }
+	seen := map[cell]bool{}
+	m := p.Scene.Model
+	for _, t := range view.Frame().Tri {
+		if t < 0 {
+			continue
+		}
+		var mid geom.Vec2
+		for _, v := range m.Tri[t] {
+			mid.X, mid.Y = mid.X+m.UV[v].X/3, mid.Y+m.UV[v].Y/3
+		}
+		seen[cell{int(m.TriSheet[t]), int(mid.X * grid), int(mid.Y * grid)}] = true
+	}
+	return func(t eval.Tile) bool {
+		n := max(t.Size/pix.Size, 1) // tiles a side
+		span := max(grid/n, 1)
+		for y := range span {
+			for x := range span {
+				if seen[cell{t.Sheet, t.X*grid/n + x, t.Y*grid/n + y}] {
+					return true
+				}
+			}
+		}
+		return false
+	}
 }
 
 func (u *pusher) key(p *eval.Program, s slot) eval.Key {
@@ -136,8 +170,7 @@ func (u *pusher) pass(ctx context.Context) error {
 	p := u.v.s.shown()
 	u.clock++
 	var full, draft []slot
-	for _, sheet := range u.sheetOrder() {
-		info := p.Scene.Model.Sheets[sheet]
+	for sheet, info := range p.Scene.Model.Sheets {
 		if !info.HasUV {
 			continue
 		}
@@ -157,7 +190,19 @@ func (u *pusher) pass(ctx context.Context) error {
 	if done, err := u.sendAll(ctx, p, draft, true); err != nil || !done {
 		return err
 	}
-	slices.SortStableFunc(full, func(a, b slot) int { return int(u.have[a].when - u.have[b].when) })
+	if len(full) > 1 {
+		// what waits longest goes first, so that nothing starves; of those, what is in view
+		seen := u.inView(p)
+		visible := make(map[slot]int, len(full))
+		for _, s := range full {
+			if !seen(s.Tile) {
+				visible[s] = 1
+			}
+		}
+		slices.SortStableFunc(full, func(a, b slot) int {
+			return cmp.Or(cmp.Compare(u.have[a].when, u.have[b].when), visible[a]-visible[b])
+		})
+	}
 	if len(full) > 24 || len(full) == 0 {
 		if err := u.pictures(ctx, p); err != nil {
 			return err
@@ -335,16 +380,9 @@ const cardW, cardH = 132, 72
 // pictures sends the mask of every layer and, up to each step, of its stream, as
 // seen by the page's camera.
 func (u *pusher) pictures(ctx context.Context, p *eval.Program) error {
-	if len(u.wish.cards) != 16 {
-		return nil
-	}
-	id := fmt.Sprint(u.wish.cards)
-	view := u.views[id]
+	view := u.look(p)
 	if view == nil {
-		clear(u.views)
-		clear(u.cards)
-		view = p.Scene.OnFrame(raster.View(p.Scene.Model, geom.Mat4(u.wish.cards), cardW, cardH), id)
-		u.views[id] = view
+		return nil
 	}
 	for i := len(p.Doc.Layers) - 1; i >= 0; i-- {
 		l := p.Doc.Layers[i]

@@ -32,10 +32,9 @@ type viewer struct {
 
 // wish is what the page wants to see besides the maps.
 type wish struct {
-	cards  []float64 // view-projection of the cards' camera, 16 numbers
-	sheets []int     // order of sheets by importance
-	alone  string    // "", "height" or "mask"
-	layer  string
+	cards []float64 // view-projection of the cards' camera, 16 numbers
+	alone string    // "", "height" or "mask"
+	layer string
 }
 
 func (v *viewer) wake() {
@@ -95,7 +94,7 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string)
 		switch r.T {
 		case "view":
 			if len(r.VP) == 16 || len(r.VP) == 0 {
-				w.cards, w.sheets = r.VP, r.Sheets
+				w.cards = r.VP
 				v.wish(w)
 			}
 		case "alone":

@@ -411,7 +411,6 @@ export interface components {
       name: string;
     };
     Project: {
-      hasPicture: boolean;
       id: string;
       name: string;
       /** Format: date-time */

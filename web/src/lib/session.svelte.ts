@@ -131,8 +131,8 @@ export class Session {
     this.send({ t: 'redo' });
   }
 
-  view(vp: number[], sheets: number[]) {
-    this.lastView = JSON.stringify({ t: 'view', vp, sheets });
+  view(vp: number[]) {
+    this.lastView = JSON.stringify({ t: 'view', vp });
     if (this.online) this.socket?.send(this.lastView);
   }
 

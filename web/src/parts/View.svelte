@@ -57,7 +57,7 @@
         s.setLight(ui.light);
         s.resize();
         s.frame();
-        session.view(s.cardsCamera(132 / 72), []);
+        session.view(s.cardsCamera(132 / 72));
       },
       (e) => (failed = e.message),
     );
@@ -70,7 +70,7 @@
   onDestroy(() => stage?.dispose());
 
   function sendView() {
-    if (stage) session.view(stage.cardsCamera(132 / 72), []);
+    if (stage) session.view(stage.cardsCamera(132 / 72));
   }
   function applySizes() {
     if (!stage || !session.doc) return;
