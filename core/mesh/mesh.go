@@ -231,6 +231,9 @@ func (m *Model) SmoothNormals(angle float64) {
 
 // SplitTiles turns sheets whose UVs lie in several unit squares into one sheet
 // a square (UDIM: 1001 + u + 10·v, v counted upward) and moves each into 0..1.
+// Squares that UDIM has no number for (left of the first column, right of the
+// tenth, below the first row) come from textures that repeat: they are folded onto
+// the first square.
 func (m *Model) SplitTiles() error {
 	type key struct {
 		sheet uint16
@@ -243,10 +246,16 @@ func (m *Model) SplitTiles() error {
 		}
 		return key{m.TriSheet[i], int(math.Floor(float64(c.X))), int(math.Floor(float64(c.Y)))}
 	}
+	home := func(k key) key { // the sheet's square that a tile belongs to
+		if k.u < 0 || k.u > 9 || k.v > 0 {
+			return key{sheet: k.sheet}
+		}
+		return k
+	}
 	seen := map[key]int{}
 	var order []key
 	for i := range m.Tri {
-		k := tile(i)
+		k := home(tile(i))
 		if seen[k]++; seen[k] == 1 {
 			order = append(order, k)
 		}
@@ -291,7 +300,7 @@ func (m *Model) SplitTiles() error {
 				m.Tri[i][c] = id
 			}
 		}
-		m.TriSheet[i] = index[k]
+		m.TriSheet[i] = index[home(k)]
 	}
 	m.Sheets = sheets
 	return nil

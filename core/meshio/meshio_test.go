@@ -194,6 +194,18 @@ func TestUDIMTilesBecomeSheets(t *testing.T) {
 	}
 }
 
+// UVs that repeat to the left of and below the first square have no UDIM number.
+func TestRepeatedUVsAreFoldedOntoTheFirstSquare(t *testing.T) {
+	text := "v 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0.1 0.1\nvt 0.9 0.1\nvt 0.1 0.9\nvt -0.9 -0.9\nvt -0.1 -0.9\nvt -0.9 -0.1\nusemtl Planks\nf 1/1 2/2 3/3\nf 1/4 2/5 3/6\n"
+	m, err := readBytes("planks.obj", []byte(text))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(m.Sheets) != 1 || m.Sheets[0].Name != "Planks" || m.Facts().Sheets[0].Outside != 0 {
+		t.Fatalf("sheets %v, %d triangles outside", m.Sheets, m.Facts().Sheets[0].Outside)
+	}
+}
+
 func TestWriteAndReadAreMirrorImages(t *testing.T) {
 	m, err := readBytes("crate.obj", []byte(cube))
 	if err != nil {
