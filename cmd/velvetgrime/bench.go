@@ -10,6 +10,7 @@ import (
 	"slices"
 	"time"
 
+	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/eval"
@@ -126,24 +127,20 @@ func benchNoise(_ context.Context, r *report) error {
 // stackDocument is 20 fill layers of 5 channels, each under a mask.
 func stackDocument(layers int, masked bool) *stack.Document {
 	d := stack.New([]string{"Cast iron"}, 2048)
-	modes := []string{"normal", "multiply", "overlay", "screen", "soft light"}
+	modes := []blend.Mode{"normal", "multiply", "overlay", "screen", "soft light"}
 	for i := range layers {
 		l := &stack.Layer{ID: fmt.Sprint("l", i), Name: fmt.Sprint("Layer ", i), Kind: stack.Fill, Visible: true, Amount: 0.8, Channels: map[stack.Channel]stack.Coat{}}
 		for _, c := range []stack.Channel{stack.BaseColor, stack.Roughness, stack.Metallic, stack.Height, stack.Occlusion} {
 			info, _ := stack.Info(c)
-			m := "normal"
-			if c == stack.BaseColor {
-				m = modes[i%len(modes)]
-			}
-			_ = json.Unmarshal([]byte(`"`+m+`"`), &m)
 			coat := stack.Coat{On: true, Value: info.Suggested, Amount: 1}
-			if m != "normal" {
-				coat.Blend = "multiply"
+			if c == stack.BaseColor {
+				coat.Blend = modes[i%len(modes)]
 			}
 			l.Channels[c] = coat
 		}
 		if masked {
-			l.Mask = []*stack.Step{{ID: "n", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"seed": float64(i), "octaves": 3.0, "frequency": 9.0}}}
+			noise := &stack.Step{ID: "n", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"seed": float64(i), "octaves": 3.0, "frequency": 9.0}}
+			l.Mask = append(l.Mask, noise)
 		}
 		d.Layers = append(d.Layers, l)
 	}

@@ -47,8 +47,8 @@ func strip(t testing.TB, split bool) *mesh.Model {
 	return m
 }
 
-func layer(id string, kind string, coats map[stack.Channel]stack.Coat, mask ...*stack.Step) *stack.Layer {
-	return &stack.Layer{ID: id, Name: id, Kind: kind, Visible: true, Amount: 1, Channels: coats, Mask: mask}
+func layer(id string, kind string, coats map[stack.Channel]stack.Coat, stream ...*stack.Step) *stack.Layer {
+	return &stack.Layer{ID: id, Name: id, Kind: kind, Visible: true, Amount: 1, Channels: coats, Mask: stream}
 }
 
 func coat(v ...float32) stack.Coat { return stack.Coat{On: true, Value: v, Blend: "normal", Amount: 1} }

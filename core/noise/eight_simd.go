@@ -42,7 +42,8 @@ func (s *Sampler) Eight(x, y, z, out *[8]float32) {
 	for i := range s.octaves {
 		o := &s.octaves[i]
 		f, sh := archsimd.BroadcastFloat32x8(o.freq), archsimd.BroadcastFloat32x8(o.shift)
-		v := simplex8(vx.Mul(f).Add(sh), vy.Mul(f).Add(sh), vz.Mul(f).Add(sh), o.seed)
+		at := func(v f8) f8 { return v.Mul(f).Add(sh) }
+		v := simplex8(at(vx), at(vy), at(vz), o.seed)
 		switch s.kind {
 		case Ridges:
 			v = one.Sub(two.Mul(v.AsInt32x8().And(noSign).AsFloat32x8()))
@@ -61,7 +62,8 @@ func over8(a, b f8) i8 {
 
 func simplex8(x, y, z f8, seed uint32) f8 {
 	skew, unskew := archsimd.BroadcastFloat32x8(1.0/3), archsimd.BroadcastFloat32x8(1.0/6)
-	s := x.Add(y).Add(z).Mul(skew)
+	xy2 := x.Add(y)
+	s := xy2.Add(z).Mul(skew)
 	i, j, k := x.Add(s).Floor().ConvertToInt32(), y.Add(s).Floor().ConvertToInt32(), z.Add(s).Floor().ConvertToInt32()
 	t := i.Add(j).Add(k).ConvertToFloat32().Mul(unskew)
 	x0, y0, z0 := x.Sub(i.ConvertToFloat32().Sub(t)), y.Sub(j.ConvertToFloat32().Sub(t)), z.Sub(k.ConvertToFloat32().Sub(t))

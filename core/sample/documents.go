@@ -43,13 +43,15 @@ func src(kind string, mode blend.Mode, amount float32, p params) *stack.Step {
 
 func shape(kind string, p params) *stack.Step { return src(kind, "", 1, p) }
 
-func layer(id, name string, amount float32, sheets []string, c coats, mask ...*stack.Step) *stack.Layer {
-	return &stack.Layer{ID: id, Name: name, Kind: stack.Fill, Visible: true, Amount: amount, Reach: stack.Reach{Sheets: sheets}, Channels: c, Mask: mask}
+func layer(id, name string, amount float32, sheets []string, c coats, stream ...*stack.Step) *stack.Layer {
+	return &stack.Layer{ID: id, Name: name, Kind: stack.Fill, Visible: true, Amount: amount, Reach: stack.Reach{Sheets: sheets}, Channels: c, Mask: stream}
 }
 
 func noiseP(kind string, freq float64, oct int, seed int) params {
 	return params{"kind": kind, "frequency": freq, "octaves": float64(oct), "seed": float64(seed)}
 }
+
+func stream(steps ...*stack.Step) []*stack.Step { return steps }
 
 func hand() *stack.Step { return src("hand", "", 1, nil) }
 
@@ -104,7 +106,7 @@ func LanternDocument() *stack.Document {
 func tally() *stack.Layer {
 	l := &stack.Layer{ID: "chalk", Name: "Chalk tally", Kind: stack.Paint, Visible: true, Amount: 0.85,
 		Channels: coats{stack.BaseColor: with(stack.Coat{On: true}, blend.Normal, 1), stack.Roughness: with(stack.Coat{On: true}, blend.Normal, 1)},
-		Mask:     []*stack.Step{src("noise", blend.Normal, 1, noiseP("clouds", 900, 4, 5)), shape("levels", params{"low": 0.3, "high": 0.55})}}
+		Mask:     stream(src("noise", blend.Normal, 1, noiseP("clouds", 900, 4, 5)), shape("levels", params{"low": 0.3, "high": 0.55}))}
 	place := func(deg, y float64) brush.Point {
 		s, c := math.Sincos(deg * math.Pi / 180)
 		n := geom.V3(float32(s), 0, float32(c))

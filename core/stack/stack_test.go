@@ -44,11 +44,13 @@ func aStroke(id string) *brush.Stroke {
 	return &brush.Stroke{ID: id, Radius: 0.01, Strength: 1, Values: map[string][]float32{"mask": {0}}, Points: brush.Points{{Pos: geom.V3(1, 2, 3), Nrm: geom.V3(0, 1, 0), Pressure: 1}}}
 }
 
+func steps(id string) []*stack.Step { return []*stack.Step{{ID: id}} }
+
 var ops = []stack.Op{
 	{Kind: "layer.add", Index: 1, Layer: &stack.Layer{ID: "n", Name: "New", Kind: stack.Paint, Amount: 1}},
 	{Kind: "layer.remove", Target: "b"},
 	{Kind: "layer.move", Target: "a", Index: 2},
-	{Kind: "layer.copy", Target: "b", Index: 2, Layer: &stack.Layer{ID: "b2", Name: "Copy", Mask: []*stack.Step{{ID: "h2"}}}},
+	{Kind: "layer.copy", Target: "b", Index: 2, Layer: &stack.Layer{ID: "b2", Name: "Copy", Mask: steps("h2")}},
 	{Kind: "layer.set", Target: "a", Path: "name", Value: json.RawMessage(`"Tar"`)},
 	{Kind: "layer.set", Target: "a", Path: "visible", Value: json.RawMessage(`false`)},
 	{Kind: "layer.set", Target: "a", Path: "amount", Value: json.RawMessage(`0.3`)},
