@@ -20,6 +20,7 @@ import (
 	"velvetgrime/core/stack"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/sync/errgroup"
 )
 
 type result struct {
@@ -196,15 +197,21 @@ func benchStroke(ctx context.Context, r *report) error {
 				return err
 			}
 			p := eval.Compile(sc, live, "paint", st.ID)
+			g, gctx := errgroup.WithContext(ctx)
+			g.SetLimit(2) // as the live session does it
 			for _, tile := range tiles {
 				u := sc.OnTile(tile)
 				if u.Empty() || !st.Touches(u.Frame().Blocks, max(0, st.Segments()-1), st.Segments()) {
 					continue
 				}
 				touched++
-				if _, err := p.Channel(ctx, u, stack.BaseColor); err != nil {
+				g.Go(func() error {
+					_, err := p.Channel(gctx, u, stack.BaseColor)
 					return err
-				}
+				})
+			}
+			if err := g.Wait(); err != nil {
+				return err
 			}
 			if i >= 10 { // the first ones fill the cache below and above the layer
 				ms = append(ms, since(t))

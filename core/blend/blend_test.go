@@ -96,3 +96,27 @@ func TestCheckNamesTheUnknownMode(t *testing.T) {
 		t.Fatal("a mode that cannot be used is accepted")
 	}
 }
+
+func TestRowEvenMatchesRow(t *testing.T) {
+	r := rand.New(rand.NewSource(8))
+	const n = 200
+	b, s, a, scaled := make([]float32, n), make([]float32, n), make([]float32, n), make([]float32, n)
+	for _, m := range Modes(true) {
+		value, amount := r.Float32(), r.Float32()
+		for i := range b {
+			b[i], s[i], a[i] = r.Float32(), value, r.Float32()
+			scaled[i] = a[i] * amount
+		}
+		want, got := append([]float32(nil), b...), append([]float32(nil), b...)
+		Row(m, want, s, scaled)
+		RowEven(m, got, value, a, amount)
+		for i := range got {
+			if math.Abs(float64(got[i]-want[i])) > 1e-5 {
+				t.Fatalf("%s at %d: even %v, row %v", m, i, got[i], want[i])
+			}
+			if Bounded(m) && (got[i] < -1e-6 || got[i] > 1+1e-6) {
+				t.Fatalf("%s leaves 0..1: %v", m, got[i])
+			}
+		}
+	}
+}

@@ -64,9 +64,11 @@ func (p *Program) Channel(ctx context.Context, u *Surface, c stack.Channel) ([]p
 			break
 		}
 	}
+	owned := false // whether the state's memory is ours alone and may be written
 	for i := from; i < len(p.layers); i++ {
 		if i == p.hot && i > 0 {
 			p.Scene.Cache.put(keys[i], state)
+			owned = false
 		}
 		if keys[i] == keys[i+1] {
 			continue
@@ -74,11 +76,11 @@ func (p *Program) Channel(ctx context.Context, u *Surface, c stack.Channel) ([]p
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		next, err := p.over(ctx, u, &p.layers[i], info, state)
+		next, fresh, err := p.over(ctx, u, &p.layers[i], info, state, owned)
 		if err != nil {
 			return nil, err
 		}
-		state = next
+		state, owned = next, owned || fresh
 	}
 	if from < len(p.layers) {
 		p.Scene.Cache.put(keys[len(p.layers)], state)
@@ -86,28 +88,59 @@ func (p *Program) Channel(ctx context.Context, u *Surface, c stack.Channel) ([]p
 	return state, nil
 }
 
-// over lays one layer over the state.
-func (p *Program) over(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo, below planes) (planes, error) {
+// over lays one layer over the state. With owned it may write into the state's
+// planes; fresh reports that the result is made of new memory.
+func (p *Program) over(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo, below planes, owned bool) (out planes, fresh bool, err error) {
 	mask, err := p.mask(ctx, u, pl, len(pl.layer.Mask))
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	coat := pl.layer.Channels[info.Channel]
 	amount := pl.layer.Amount * coat.Amount
 	fill := pl.layer.Kind == stack.Fill
 	if mask.Uniform() && mask.Value == 0 {
-		return below, nil
+		return below, false, nil
 	}
 	if fill && mask.Uniform() {
 		if out, ok := uniformOver(coat, info, below, amount*mask.Value); ok {
-			return out, nil
+			return out, true, nil
 		}
 	}
+	n := len(u.Frame().Pos)
+	out = make(planes, info.Components)
+	for c := range out {
+		if owned && below[c].Data != nil {
+			out[c] = below[c]
+			continue
+		}
+		out[c].Data = make([]float32, n)
+		below[c].Fill(out[c].Data)
+	}
+	if fill && mask.Data != nil && blend.Separable(coat.Blend) != nil {
+		for c := range out {
+			blend.RowEven(coat.Blend, out[c].Data, coat.Value[c], mask.Data, amount)
+		}
+	} else if err := p.blendRows(ctx, u, pl, info, coat, mask, amount, out); err != nil {
+		return nil, false, err
+	}
+	if info.Channel != stack.Height && !blend.Bounded(coat.Blend) {
+		for c := range out {
+			d := out[c].Data
+			for k, v := range d {
+				d[k] = min(max(v, info.Min), info.Max)
+			}
+		}
+	}
+	return out, true, nil
+}
+
+// blendRows is the general way: source and alpha as planes.
+func (p *Program) blendRows(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo, coat stack.Coat, mask pix.Plane, amount float32, out planes) error {
 	n := len(u.Frame().Pos)
 	alpha := make([]float32, n)
 	mask.Fill(alpha)
 	src := make([][]float32, info.Components)
-	if fill {
+	if pl.layer.Kind == stack.Fill {
 		for c := range src {
 			src[c] = make([]float32, n)
 			pix.Plane{Value: coat.Value[c]}.Fill(src[c])
@@ -116,7 +149,7 @@ func (p *Program) over(ctx context.Context, u *Surface, pl *layerPlan, info stac
 		list, keys := touching(u, pl.layer.Strokes, string(info.Channel))
 		paint, err := p.painted(ctx, u, list, keys, string(info.Channel), info.Components)
 		if err != nil {
-			return nil, err
+			return err
 		}
 		cov := paint[info.Components].Data
 		for c := range src {
@@ -136,24 +169,12 @@ func (p *Program) over(ctx context.Context, u *Surface, pl *layerPlan, info stac
 			alpha[k] *= amount
 		}
 	}
-	out := make(planes, info.Components)
-	for c := range out {
-		out[c].Data = make([]float32, n)
-		below[c].Fill(out[c].Data)
-	}
 	if info.Components == 3 {
 		blend.RowColor(coat.Blend, [3][]float32{out[0].Data, out[1].Data, out[2].Data}, [3][]float32{src[0], src[1], src[2]}, alpha)
 	} else {
 		blend.Row(coat.Blend, out[0].Data, src[0], alpha)
 	}
-	if info.Channel != stack.Height {
-		for c := range out {
-			for k, v := range out[c].Data {
-				out[c].Data[k] = min(max(v, info.Min), info.Max)
-			}
-		}
-	}
-	return out, nil
+	return nil
 }
 
 // uniformOver is the fast path of an even coat over an even state; the same

@@ -35,7 +35,12 @@ func WriteGLB(w io.Writer, m *mesh.Model, maps []Maps) error {
 		}
 		doc.Materials = append(doc.Materials, mat)
 	}
-	tangents := m.Tangents()
+	var tangents [][3]geom.Vec3
+	for _, k := range maps {
+		if k.Normal != nil && tangents == nil {
+			tangents = m.Tangents()
+		}
+	}
 	var root []int
 	for p := range m.Parts {
 		mesh := &gltf.Mesh{Name: m.Parts[p].Name}
