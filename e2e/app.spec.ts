@@ -150,6 +150,40 @@ test('layers: amount, hide, double, move, rename, delete; drill and mask alone',
   await expect(page.getByRole('region', { name: 'Core sample' })).toContainText('Post · Cast iron');
 });
 
+test('order by dragging, and a pen whose pressure is felt', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const names = () => page.locator('ol[aria-label^=Layers] .name').allInnerTexts();
+  const before = await names();
+  const [high, low] = [before.indexOf('Weed at the foot'), before.indexOf('Tar paint')];
+  await page.locator('li', { hasText: 'Tar paint' }).first().dragTo(page.locator('li', { hasText: 'Weed at the foot' }).first());
+  const moved = before.filter((_, i) => i !== low);
+  moved.splice(high, 0, 'Tar paint');
+  await expect.poll(names).toEqual(moved);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect.poll(names).toEqual(before);
+
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await expect(page.getByRole('region', { name: 'Brush' })).toContainText('paint · base color');
+  await settled(page);
+  const sent = page.waitForEvent('console', (m) => m.text().startsWith('pressure'));
+  await page.evaluate(() => {
+    const send = WebSocket.prototype.send;
+    WebSocket.prototype.send = function (data) {
+      const m = JSON.parse(String(data));
+      if (m.t === 'stroke.add') console.log('pressure ' + m.points[6]);
+      send.call(this, data);
+    };
+    const c = document.querySelector<HTMLCanvasElement>('canvas[data-settled]')!;
+    const r = c.getBoundingClientRect();
+    const pen = { pointerType: 'pen', pointerId: 1, isPrimary: true, bubbles: true, button: 0, buttons: 1, clientX: r.left + r.width / 2, clientY: r.top + r.height * 0.62 };
+    c.setPointerCapture = c.releasePointerCapture = () => {};
+    c.dispatchEvent(new PointerEvent('pointerdown', { ...pen, pressure: 0.25 }));
+    c.dispatchEvent(new PointerEvent('pointerup', { ...pen, buttons: 0, pressure: 0 }));
+  });
+  expect((await sent).text()).toBe('pressure 0.25');
+  await expect.poll(async () => (await page.getByRole('button', { name: 'Undo' }).getAttribute('title')) ?? '').toContain('stroke');
+});
+
 test('two windows on one project show each other’s changes', async ({ page, context }) => {
   await openProject(page, 'Mooring bollard');
   const other = await context.newPage();
