@@ -29,8 +29,6 @@
     else if (k === 'p') ui.tool = 'brush';
     else if (k === 'e') ui.tool = 'erase';
     else if (k === 'd') ui.tool = 'drill';
-    else if (k === '[') ui.brush.size = Math.max(ui.brush.size / 1.15, 1e-5);
-    else if (k === ']') ui.brush.size = Math.min(ui.brush.size * 1.15, 10);
   }
   function show(what: string) {
     ui.alone = what;
