@@ -4,6 +4,7 @@ package demo
 import (
 	"bytes"
 	"context"
+	_ "embed"
 
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
@@ -11,6 +12,15 @@ import (
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/api"
 	"velvetgrime/internal/store"
+)
+
+// The pictures of the project list, as the page itself takes them; they are
+// replaced when a project is opened.
+var (
+	//go:embed lantern.png
+	lanternPicture []byte
+	//go:embed bollard.png
+	bollardPicture []byte
 )
 
 // Load puts the sample projects into an empty store; a store that has any
@@ -23,12 +33,13 @@ func Load(ctx context.Context, s *store.Store) error {
 	for _, p := range []struct {
 		model *mesh.Model
 		doc   *stack.Document
-	}{{sample.Bollard(), sample.BollardDocument()}, {sample.Lantern(), sample.LanternDocument()}} {
+		shot  []byte
+	}{{sample.Bollard(), sample.BollardDocument(), bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
 		var b bytes.Buffer
 		if err := meshio.WriteGLB(&b, p.model, nil); err != nil {
 			return err
 		}
-		if _, err := api.Create(ctx, s, p.model.Name, map[string][]byte{"model.glb": b.Bytes()}, p.doc, nil); err != nil {
+		if _, err := api.Create(ctx, s, p.model.Name, map[string][]byte{"model.glb": b.Bytes()}, p.doc, p.shot); err != nil {
 			return err
 		}
 	}
