@@ -62,9 +62,10 @@ func over8(a, b f8) i8 {
 
 func simplex8(x, y, z f8, seed uint32) f8 {
 	skew, unskew := archsimd.BroadcastFloat32x8(1.0/3), archsimd.BroadcastFloat32x8(1.0/6)
-	xy2 := x.Add(y)
-	s := xy2.Add(z).Mul(skew)
-	i, j, k := x.Add(s).Floor().ConvertToInt32(), y.Add(s).Floor().ConvertToInt32(), z.Add(s).Floor().ConvertToInt32()
+	s := x.Add(y)
+	s = s.Add(z).Mul(skew)
+	skewed := func(v f8) i8 { return v.Add(s).Floor().ConvertToInt32() }
+	i, j, k := skewed(x), skewed(y), skewed(z)
 	t := i.Add(j).Add(k).ConvertToFloat32().Mul(unskew)
 	x0, y0, z0 := x.Sub(i.ConvertToFloat32().Sub(t)), y.Sub(j.ConvertToFloat32().Sub(t)), z.Sub(k.ConvertToFloat32().Sub(t))
 
