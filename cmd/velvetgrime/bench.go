@@ -56,7 +56,9 @@ func benchCommand() *cobra.Command {
 				run  func(context.Context, *report) error
 			}{{"noise", benchNoise}, {"stack", benchStack}, {"stroke", benchStroke}, {"slider", benchSlider}, {"deliver", benchDeliver}}
 			for _, b := range all {
-				if len(names) == 0 || slices.ContainsFunc(names, func(n string) bool { return n == b.name || n == "undo" && b.name == "slider" || len(n) > 5 && n[:5] == b.name[:5] }) {
+				if len(names) == 0 || slices.ContainsFunc(names, func(n string) bool {
+					return n == b.name || n == "undo" && b.name == "slider" || len(n) > 5 && n[:5] == b.name[:5]
+				}) {
 					if err := b.run(c.Context(), r); err != nil {
 						return fmt.Errorf("%s: %w", b.name, err)
 					}
