@@ -201,7 +201,7 @@ func benchStroke(ctx context.Context, r *report) error {
 			g.SetLimit(2) // as the live session does it
 			for _, tile := range tiles {
 				u := sc.OnTile(tile)
-				if u.Empty() || !st.Touches(u.Frame().Blocks, max(0, st.Segments()-1), st.Segments()) {
+				if u.Empty() || !st.Touches(u.Frame().Blocks, 0, max(0, st.Segments()-1), st.Segments()) {
 					continue
 				}
 				touched++

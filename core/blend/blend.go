@@ -1,6 +1,6 @@
 // Package blend holds the blend modes: those of the W3C recommendation
-// "Compositing and Blending Level 1", section 10, and three plain arithmetic
-// ones. The backdrop of a channel is always opaque, so the recommendation's
+// "Compositing and Blending Level 1", section 10, four plain arithmetic ones, and
+// the two ways in which normal maps meet. The backdrop of a channel is always opaque, so the recommendation's
 //
 //	Co = (1 − αs)·Cb + αs·B(Cb, Cs)
 //
@@ -16,8 +16,12 @@ import (
 // Mode names a blend mode as documents write it.
 type Mode string
 
-// Normal replaces the backdrop by the source.
-const Normal Mode = "normal"
+// Normal replaces the backdrop by the source; Detail lays one normal map over
+// another so that both keep their relief.
+const (
+	Normal Mode = "normal"
+	Detail Mode = "detail"
+)
 
 // Func is the blend function B(Cb, Cs) of one component.
 type Func func(b, s float32) float32
@@ -63,6 +67,7 @@ var separable = []struct {
 		}
 		return b / s
 	}},
+	{"linear light", func(b, s float32) float32 { return b + 2*s - 1 }},
 }
 
 // nonSeparable lists the modes that need all three components.
@@ -112,7 +117,7 @@ func Modes(scalar bool) []Mode {
 
 // Check returns an error that names an unknown mode; "" stands for normal.
 func Check(m Mode, scalar bool) error {
-	if m == "" || slices.Contains(Modes(scalar), m) {
+	if m == "" || m == Detail || slices.Contains(Modes(scalar), m) {
 		return nil
 	}
 	return fmt.Errorf("blend mode %q is not one of %v", string(m), Modes(scalar))
@@ -216,7 +221,9 @@ func RowEven(m Mode, dst []float32, s float32, alpha []float32, amount float32) 
 }
 
 // Bounded reports whether a mode keeps values of 0..1 within 0..1.
-func Bounded(m Mode) bool { return m != "add" && m != "subtract" && m != "divide" }
+func Bounded(m Mode) bool {
+	return m != "add" && m != "subtract" && m != "divide" && m != "linear light"
+}
 
 // RowColor blends three component rows; it serves every mode.
 func RowColor(m Mode, dst, src [3][]float32, alpha []float32) {
@@ -275,4 +282,44 @@ func setSat(c [3]float32, s float32) [3]float32 {
 		c[i] = (c[i] - lo) * s / d
 	}
 	return c
+}
+
+// RowNormal blends rows of unit vectors by alpha in place. Detail is reoriented
+// normal mapping (Barré-Brisebois and Hill, "Blending in Detail", 2012): the
+// source, first turned towards flat as alpha falls, is set upon the backdrop.
+// Every other mode replaces the backdrop.
+func RowNormal(m Mode, dst, src [3][]float32, alpha []float32) {
+	for i, a := range alpha {
+		if a == 0 {
+			continue
+		}
+		b := [3]float32{dst[0][i], dst[1][i], dst[2][i]}
+		s := [3]float32{src[0][i], src[1][i], src[2][i]}
+		var r [3]float32
+		if m == Detail {
+			r = Reorient(b, unit3([3]float32{s[0] * a, s[1] * a, s[2]*a + 1 - a}))
+		} else {
+			r = unit3([3]float32{b[0] + a*(s[0]-b[0]), b[1] + a*(s[1]-b[1]), b[2] + a*(s[2]-b[2])})
+		}
+		dst[0][i], dst[1][i], dst[2][i] = r[0], r[1], r[2]
+	}
+}
+
+// Reorient sets the unit vector s, given above the flat surface, upon one that
+// leans as b does.
+func Reorient(b, s [3]float32) [3]float32 {
+	tz := b[2] + 1
+	if tz < 1e-6 {
+		return s
+	}
+	d := (b[0]*-s[0] + b[1]*-s[1] + tz*s[2]) / tz
+	return unit3([3]float32{b[0]*d + s[0], b[1]*d + s[1], tz*d - s[2]})
+}
+
+func unit3(v [3]float32) [3]float32 {
+	l := float32(math.Sqrt(float64(v[0]*v[0] + v[1]*v[1] + v[2]*v[2])))
+	if l < 1e-12 {
+		return [3]float32{0, 0, 1}
+	}
+	return [3]float32{v[0] / l, v[1] / l, v[2] / l}
 }

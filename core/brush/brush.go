@@ -127,10 +127,11 @@ func (s *Stroke) Bounds(from, to int) geom.Box {
 }
 
 // Touches reports whether segments from..to may reach a texel of the frame's
-// blocks. It may say yes for a near miss, never no for a hit.
-func (s *Stroke) Touches(blocks []geom.Box, from, to int) bool {
+// blocks, or come within pad metres of one. It may say yes for a near miss, never
+// no for a hit.
+func (s *Stroke) Touches(blocks []geom.Box, pad float32, from, to int) bool {
 	for i := from; i < to; i++ {
-		box := s.Bounds(i, i+1)
+		box := s.Bounds(i, i+1).Pad(pad)
 		for _, b := range blocks {
 			if b.Overlaps(box) {
 				return true

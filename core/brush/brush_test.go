@@ -71,13 +71,13 @@ func TestTouchesNeverMissesAHit(t *testing.T) {
 			f := raster.Point(p, up, 0)
 			if at(s, p.X, p.Z, up) > 0 {
 				hits++
-				if !s.Touches(f.Blocks, 0, s.Segments()) {
+				if !s.Touches(f.Blocks, 0, 0, s.Segments()) {
 					t.Fatalf("covers %v and says it does not touch it", p)
 				}
 			}
 		}
 	}
-	if hits < 100 || s.Touches(raster.Point(geom.V3(5, 0, 5), up, 0).Blocks, 0, 2) {
+	if hits < 100 || s.Touches(raster.Point(geom.V3(5, 0, 5), up, 0).Blocks, 0, 0, 2) {
 		t.Fatalf("%d hits, or a far point counts as touched", hits)
 	}
 }

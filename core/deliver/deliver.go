@@ -130,6 +130,21 @@ func Planes(ctx context.Context, p *eval.Program, u *eval.Surface, m Map) ([]pix
 	return scaled(n, 0.5), nil
 }
 
+// Shown returns a channel as a picture shows it, 0..1: height around middle grey
+// by HeightRange, normals from −1..1.
+func Shown(ctx context.Context, p *eval.Program, u *eval.Surface, c stack.Channel) ([]pix.Plane, error) {
+	v, err := p.Channel(ctx, u, c)
+	switch {
+	case err != nil:
+		return nil, err
+	case c == stack.Height:
+		return scaled(v, 0.5/HeightRange), nil
+	case c == stack.Normal:
+		return scaled(v, 0.5), nil
+	}
+	return v, nil
+}
+
 // scaled returns 0.5 + v·s for every plane.
 func scaled(in []pix.Plane, s float32) []pix.Plane {
 	out := slices.Clone(in)

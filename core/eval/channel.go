@@ -3,165 +3,297 @@ package eval
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"velvetgrime/core/blend"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
-// chain returns the key of a channel's result after each layer; index 0 is the
-// empty stack. A layer that does not touch the channel here repeats the key.
-func (p *Program) chain(u *Surface, info stack.ChannelInfo) []Key {
-	k := join(u.key, newHash(string(info.Channel)).sum(), 5)
-	keys := make([]Key, 1, len(p.layers)+1)
-	keys[0] = k
-	for i := range p.layers {
-		pl := &p.layers[i]
-		coat, ok := pl.coats[info.Channel]
-		if ok && !pl.none(u) {
-			if pl.layer.Kind == stack.Paint {
-				if _, sk := touching(u, pl.layer.Strokes, string(info.Channel)); len(sk) > 0 {
-					k = join(join(k, coat, 1), sk[len(sk)-1], 2)
-					k = join(k, pl.maskKey(u, len(pl.layer.Mask)), 3)
-				}
-			} else {
-				k = join(join(k, coat, 1), pl.maskKey(u, len(pl.layer.Mask)), 3)
-			}
-		}
-		keys = append(keys, k)
+// state is a channel on its way through the stack. At the bottom it is opaque; in
+// an isolated group it begins with nothing and has coverage of its own.
+type state struct {
+	c     planes
+	a     pix.Plane
+	clear bool // a counts; otherwise everything is covered
+	owned bool // the memory is ours alone and may be written
+}
+
+func (s state) kept() planes {
+	if s.clear {
+		return append(slices.Clone(s.c), s.a)
 	}
-	return keys
+	return s.c
+}
+
+func keptState(v planes, components int) state {
+	if len(v) > components {
+		return state{c: v[:components], a: v[components], clear: true}
+	}
+	return state{c: v}
+}
+
+// modeOf returns how a layer meets what lies below in a channel, how strongly,
+// and whether it touches the channel at all. In a channel for which a group has no
+// coat of its own it meets as the group says or, when that says normal or what
+// the channel cannot, as a new layer would (height adds).
+func (pl *layerPlan) modeOf(info stack.ChannelInfo) (blend.Mode, float32, bool) {
+	coat := pl.coats[info.Channel]
+	if pl.layer.Kind != stack.Group {
+		if coat == nil {
+			return "", 0, false
+		}
+		return coat.coat.Blend, pl.layer.Amount * coat.coat.Amount, true
+	}
+	if coat != nil {
+		return coat.coat.Blend, pl.layer.Amount * coat.coat.Amount, coat.coat.On && coat.coat.Amount > 0
+	}
+	mode := pl.layer.Blend
+	if mode == "" || mode == blend.Normal || !slices.Contains(info.Modes, mode) {
+		mode = info.Blend
+	}
+	return mode, pl.layer.Amount, true
+}
+
+// ownKey returns the key of what a layer itself brings to a channel.
+func (p *Program) ownKey(u *Surface, pl *layerPlan, c stack.Channel, pad float32) Key {
+	info, _ := p.Doc.Info(c)
+	k := join(p.bottom(u, info), Key{}, 13)
+	if pl.layer.Kind == stack.Group {
+		return p.chain(u, info, pl.kids, join(k, Key{}, 12), pad)
+	}
+	coat := pl.coats[c]
+	if coat == nil {
+		return k
+	}
+	k = join(k, coat.key, 1)
+	if pl.layer.Kind == stack.Paint {
+		if _, sk := touching(u, pl.layer.Strokes, string(c), pad); len(sk) > 0 {
+			k = join(k, sk[len(sk)-1], 2)
+		}
+	}
+	if coat.stream != nil {
+		k = join(k, p.streamKey(u, coat.stream, len(coat.stream.steps), pad), 3)
+	}
+	return k
+}
+
+// after returns the key of a channel's state after one more layer. A layer that
+// does not touch the channel here repeats the key.
+func (p *Program) after(u *Surface, info stack.ChannelInfo, pl *layerPlan, k Key, pad float32) Key {
+	mode, amount, on := pl.modeOf(info)
+	if !on || amount == 0 || pl.none(u) {
+		return k
+	}
+	if pl.layer.Kind == stack.Group {
+		from := k
+		if pl.layer.Isolated {
+			from = p.nothing(u, info)
+		}
+		kids := p.chain(u, info, pl.kids, from, pad)
+		if kids == from {
+			return k
+		}
+		k = join(k, kids, 15)
+		k = join(k, newHash("group").str(fmt.Sprint(mode, amount, pl.layer.Isolated)).sum(), 16)
+		return join(k, p.maskKey(u, pl, pad), 3)
+	}
+	if pl.layer.Kind == stack.Paint {
+		if list, _ := touching(u, pl.layer.Strokes, string(info.Channel), pad); len(list) == 0 {
+			return k
+		}
+	}
+	return join(join(k, p.ownKey(u, pl, info.Channel, pad), 1), p.maskKey(u, pl, pad), 3)
+}
+
+// chain returns the key after a whole list of layers.
+func (p *Program) chain(u *Surface, info stack.ChannelInfo, list []*layerPlan, k Key, pad float32) Key {
+	for _, pl := range list {
+		k = p.after(u, info, pl, k, pad)
+	}
+	return k
+}
+
+func (p *Program) bottom(u *Surface, info stack.ChannelInfo) Key {
+	return join(join(u.key, p.light, 0), newHash(string(info.Channel)).str(fmt.Sprint(info.Default)).sum(), 5)
+}
+
+// nothing is the key with which the layers of an isolated group begin.
+func (p *Program) nothing(u *Surface, info stack.ChannelInfo) Key {
+	return join(p.bottom(u, info), Key{}, 14)
+}
+
+func (p *Program) key(u *Surface, c stack.Channel, pad float32) Key {
+	info, _ := p.Doc.Info(c)
+	return p.chain(u, info, p.layers, p.bottom(u, info), pad)
 }
 
 // Key returns the content key of a channel on a surface.
-func (p *Program) Key(u *Surface, c stack.Channel) Key {
-	info, _ := stack.Info(c)
-	keys := p.chain(u, info)
-	return keys[len(keys)-1]
-}
+func (p *Program) Key(u *Surface, c stack.Channel) Key { return p.key(u, c, 0) }
 
 // Channel evaluates one channel on a surface: one plane a component. Colours are
-// sRGB-encoded, height is in metres. It stops with the context's error within
-// one layer of a tile.
+// sRGB-encoded, height is in metres, normals are unit vectors. It stops with the
+// context's error within one step of a layer.
 func (p *Program) Channel(ctx context.Context, u *Surface, c stack.Channel) ([]pix.Plane, error) {
-	info, ok := stack.Info(c)
+	info, ok := p.Doc.Info(c)
 	if !ok {
 		return nil, fmt.Errorf("channel %q is unknown", c)
 	}
-	keys := p.chain(u, info)
-	state := make(planes, info.Components)
-	for i := range state {
-		state[i].Value = info.Default[i]
+	v, err := p.mixed(ctx, u, info)
+	return p.encoded(v, info), err
+}
+
+// encoded turns what a project mixes into sRGB-encoded colours.
+func (p *Program) encoded(v planes, info stack.ChannelInfo) planes {
+	if !info.Color() || p.Doc.Light != stack.Linear {
+		return v
+	}
+	return mapped(v, pix.EncodeSRGB)
+}
+
+// Merged composites some layers of one group or of the stack on nothing, innermost
+// first: the channel, and its coverage. Colours are sRGB-encoded.
+func (p *Program) Merged(ctx context.Context, u *Surface, ids []string, c stack.Channel) ([]pix.Plane, pix.Plane, error) {
+	info, ok := p.Doc.Info(c)
+	if !ok {
+		return nil, pix.Plane{}, fmt.Errorf("channel %q is unknown", c)
+	}
+	var list []*layerPlan
+	for _, id := range ids {
+		if pl := p.all[id]; pl != nil && pl.layer.Visible {
+			list = append(list, pl)
+		}
+	}
+	st := state{c: make(planes, info.Components), clear: true}
+	if info.Vector() {
+		st.c[2].Value = 1
+	}
+	st, err := p.run(ctx, u, info, list, st, p.nothing(u, info), false)
+	return p.encoded(st.c, info), st.a, err
+}
+
+// mapped applies f to every value.
+func mapped(v planes, f func(float32) float32) planes {
+	out := make(planes, len(v))
+	for c, q := range v {
+		out[c].Value = f(q.Value)
+		if q.Data != nil {
+			out[c].Data = make([]float32, len(q.Data))
+			for k, x := range q.Data {
+				out[c].Data[k] = f(x)
+			}
+		}
+	}
+	return out
+}
+
+// mixed evaluates a channel in the encoding in which the project mixes colours.
+func (p *Program) mixed(ctx context.Context, u *Surface, info stack.ChannelInfo) (planes, error) {
+	st := state{c: make(planes, info.Components)}
+	for i := range st.c {
+		st.c[i].Value = info.Default[i]
+		if info.Color() && p.Doc.Light == stack.Linear {
+			st.c[i].Value = pix.DecodeSRGB(info.Default[i])
+		}
+	}
+	st, err := p.run(ctx, u, info, p.layers, st, p.bottom(u, info), true)
+	return st.c, err
+}
+
+// run lays a list of layers over a state whose key is k. The newest state that
+// the cache knows is taken up; the state below a layer that is being edited is
+// kept, and with keep the last one.
+func (p *Program) run(ctx context.Context, u *Surface, info stack.ChannelInfo, list []*layerPlan, st state, k Key, keep bool) (state, error) {
+	keys := make([]Key, len(list)+1)
+	keys[0] = k
+	for i, pl := range list {
+		keys[i+1] = p.after(u, info, pl, keys[i], 0)
 	}
 	from := 0
-	for i := len(p.layers); i > 0; i-- {
-		if i < len(p.layers) && keys[i] == keys[i+1] && i > 0 {
+	for i := len(list); i > 0; i-- {
+		if i < len(list) && keys[i] == keys[i+1] {
 			continue
 		}
+		if keys[i] == k {
+			break
+		}
 		if v, ok := p.Scene.Cache.get(keys[i]); ok {
-			state, from = v.(planes), i
+			st, from = keptState(v.(planes), info.Components), i
 			break
 		}
 	}
-	owned := false // whether the state's memory is ours alone and may be written
-	for i := from; i < len(p.layers); i++ {
-		if i == p.hot && i > 0 {
-			p.Scene.Cache.put(keys[i], state)
-			owned = false
+	for i := from; i < len(list); i++ {
+		if p.hot[list[i]] && keys[i] != k {
+			p.Scene.Cache.put(keys[i], st.kept())
+			st.owned = false
 		}
 		if keys[i] == keys[i+1] {
 			continue
 		}
 		if err := ctx.Err(); err != nil {
-			return nil, err
+			return st, err
 		}
-		next, fresh, err := p.over(ctx, u, &p.layers[i], info, state, owned)
+		next, err := p.over(ctx, u, list[i], info, st, keys[i])
 		if err != nil {
-			return nil, err
+			return st, fmt.Errorf("layer %q: %w", list[i].layer.Name, err)
 		}
-		state, owned = next, owned || fresh
+		st = next
 	}
-	if from < len(p.layers) {
-		p.Scene.Cache.put(keys[len(p.layers)], state)
+	if keep && from < len(list) && keys[len(list)] != k {
+		p.Scene.Cache.put(keys[len(list)], st.kept())
+		st.owned = false
 	}
-	return state, nil
+	return st, nil
 }
 
-// over lays one layer over the state. With owned it may write into the state's
-// planes; fresh reports that the result is made of new memory.
-func (p *Program) over(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo, below planes, owned bool) (out planes, fresh bool, err error) {
-	mask, err := p.mask(ctx, u, pl, len(pl.layer.Mask))
+// over lays one layer over the state.
+func (p *Program) over(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo, st state, k Key) (state, error) {
+	mask, err := p.mask(ctx, u, pl)
 	if err != nil {
-		return nil, false, err
+		return st, err
 	}
-	coat := pl.layer.Channels[info.Channel]
-	amount := pl.layer.Amount * coat.Amount
-	fill := pl.layer.Kind == stack.Fill
+	mode, amount, _ := pl.modeOf(info)
 	if mask.Uniform() && mask.Value == 0 {
-		return below, false, nil
+		return st, nil
 	}
-	if fill && mask.Uniform() {
-		if out, ok := uniformOver(coat, info, below, amount*mask.Value); ok {
-			return out, true, nil
-		}
+	if pl.layer.Kind == stack.Group {
+		return p.group(ctx, u, pl, info, st, k, mask, mode, amount)
 	}
-	n := len(u.Frame().Pos)
-	out = make(planes, info.Components)
-	for c := range out {
-		if owned && below[c].Data != nil {
-			out[c] = below[c]
-			continue
-		}
-		out[c].Data = make([]float32, n)
-		below[c].Fill(out[c].Data)
-	}
-	if fill && mask.Data != nil && blend.Separable(coat.Blend) != nil {
-		for c := range out {
-			blend.RowEven(coat.Blend, out[c].Data, coat.Value[c], mask.Data, amount)
-		}
-	} else if err := p.blendRows(ctx, u, pl, info, coat, mask, amount, out); err != nil {
-		return nil, false, err
-	}
-	if info.Channel != stack.Height && !blend.Bounded(coat.Blend) {
-		for c := range out {
-			d := out[c].Data
-			for k, v := range d {
-				d[k] = min(max(v, info.Min), info.Max)
+	coat := pl.coats[info.Channel]
+	if pl.layer.Kind == stack.Fill && coat.stream == nil && !st.clear && !info.Vector() {
+		value := p.value(info, coat.coat.Value)
+		if mask.Uniform() {
+			if out, ok := uniformOver(mode, value, info, st.c, amount*mask.Value); ok {
+				return state{c: out, owned: true}, nil
 			}
 		}
+		if mask.Data != nil && blend.Separable(mode) != nil {
+			st = st.writable(len(mask.Data))
+			for c := range st.c {
+				blend.RowEven(mode, st.c[c].Data, value[c], mask.Data, amount)
+			}
+			return st.bounded(mode, info), nil
+		}
 	}
-	return out, true, nil
+	own, cover, err := p.ownCovered(ctx, u, pl, info)
+	if err != nil {
+		return st, err
+	}
+	n := len(u.Frame().Pos)
+	return st.lay(own, alphaOf(n, mask, cover, amount), mode, info), nil
 }
 
-// blendRows is the general way: source and alpha as planes.
-func (p *Program) blendRows(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo, coat stack.Coat, mask pix.Plane, amount float32, out planes) error {
-	n := len(u.Frame().Pos)
+// alphaOf multiplies mask, coverage and amount.
+func alphaOf(n int, mask, cover pix.Plane, amount float32) []float32 {
 	alpha := make([]float32, n)
 	mask.Fill(alpha)
-	src := make([][]float32, info.Components)
-	if pl.layer.Kind == stack.Fill {
-		for c := range src {
-			src[c] = make([]float32, n)
-			pix.Plane{Value: coat.Value[c]}.Fill(src[c])
-		}
+	if cover.Data == nil {
+		amount *= cover.Value
 	} else {
-		list, keys := touching(u, pl.layer.Strokes, string(info.Channel))
-		paint, err := p.painted(ctx, u, list, keys, string(info.Channel), info.Components)
-		if err != nil {
-			return err
-		}
-		cov := paint[info.Components].Data
-		for c := range src {
-			src[c] = make([]float32, n)
-			for k, v := range paint[c].Data {
-				if cov[k] > 0 {
-					src[c][k] = v / cov[k]
-				}
-			}
-		}
-		for k := range alpha {
-			alpha[k] *= cov[k]
+		for k, c := range cover.Data {
+			alpha[k] *= c
 		}
 	}
 	if amount != 1 {
@@ -169,28 +301,305 @@ func (p *Program) blendRows(ctx context.Context, u *Surface, pl *layerPlan, info
 			alpha[k] *= amount
 		}
 	}
-	if info.Components == 3 {
-		blend.RowColor(coat.Blend, [3][]float32{out[0].Data, out[1].Data, out[2].Data}, [3][]float32{src[0], src[1], src[2]}, alpha)
-	} else {
-		blend.Row(coat.Blend, out[0].Data, src[0], alpha)
+	return alpha
+}
+
+// writable returns the state with planes of n values that may be written.
+func (s state) writable(n int) state {
+	c := make(planes, len(s.c))
+	for i, q := range s.c {
+		if s.owned && q.Data != nil {
+			c[i] = q
+			continue
+		}
+		c[i].Data = make([]float32, n)
+		q.Fill(c[i].Data)
 	}
-	return nil
+	s.c = c
+	if s.clear && !(s.owned && s.a.Data != nil) {
+		a := make([]float32, n)
+		s.a.Fill(a)
+		s.a = pix.Plane{Data: a}
+	}
+	s.owned = true
+	return s
+}
+
+// bounded clamps what a mode may have pushed out of the channel's range.
+func (s state) bounded(mode blend.Mode, info stack.ChannelInfo) state {
+	if info.Channel == stack.Height || info.Vector() || blend.Bounded(mode) {
+		return s
+	}
+	for _, q := range s.c {
+		for k, v := range q.Data {
+			q.Data[k] = min(max(v, info.Min), info.Max)
+		}
+	}
+	return s
+}
+
+// three makes rows for the functions that take three components.
+func three(v planes) [3][]float32 {
+	return [3][]float32{v[0].Data, v[1].Data, v[2].Data}
+}
+
+// lay composites a source over the state (W3C Compositing, section 5.1 and 10):
+// with the backdrop's coverage αb and the source's αs,
+//
+//	Cs' = (1 − αb)·Cs + αb·B(Cb, Cs)
+//	αo  = αs + αb·(1 − αs)
+//	Co  = (αs·Cs' + (1 − αs)·αb·Cb) / αo
+//
+// which over an opaque backdrop is a blend by αs.
+func (s state) lay(src planes, alpha []float32, mode blend.Mode, info stack.ChannelInfo) state {
+	n := len(alpha)
+	s = s.writable(n)
+	rows := make(planes, len(src))
+	for c, q := range src {
+		rows[c] = q
+		if q.Data == nil {
+			rows[c].Data = make([]float32, n)
+			q.Fill(rows[c].Data)
+		}
+	}
+	if !s.clear {
+		blendRows(mode, info, s.c, rows, alpha)
+		return s.bounded(mode, info)
+	}
+	ones, mixed := make([]float32, n), make(planes, len(src))
+	pix.Plane{Value: 1}.Fill(ones)
+	for c := range mixed {
+		mixed[c].Data = slices.Clone(s.c[c].Data)
+	}
+	blendRows(mode, info, mixed, rows, ones)
+	for k, as := range alpha {
+		ab := s.a.Data[k]
+		ao := as + ab*(1-as)
+		if ao > 0 {
+			for c := range mixed {
+				cs := (1-ab)*rows[c].Data[k] + ab*mixed[c].Data[k]
+				s.c[c].Data[k] = (as*cs + (1-as)*ab*s.c[c].Data[k]) / ao
+			}
+		}
+		s.a.Data[k] = ao
+	}
+	return s.bounded(mode, info)
+}
+
+func blendRows(mode blend.Mode, info stack.ChannelInfo, dst, src planes, alpha []float32) {
+	switch {
+	case info.Vector():
+		blend.RowNormal(mode, three(dst), three(src), alpha)
+	case info.Components == 3:
+		blend.RowColor(mode, three(dst), three(src), alpha)
+	default:
+		blend.Row(mode, dst[0].Data, src[0].Data, alpha)
+	}
+}
+
+// group lays a group over the state. Isolated, its layers are first composited on
+// nothing. Otherwise they begin with what lies below: what they change of it
+// counts by mask and amount, and a blend mode of the group's own takes the group's
+// colour with the backdrop taken out again (W3C Compositing, section 9.1):
+// C = Cn + (Cn − C0)·(1/αg − 1).
+func (p *Program) group(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo, st state, k Key, mask pix.Plane, mode blend.Mode, amount float32) (state, error) {
+	n := len(u.Frame().Pos)
+	coat := pl.coats[info.Channel]
+	plain := !pl.layer.Isolated && coat == nil && (pl.layer.Blend == "" || pl.layer.Blend == blend.Normal) || coat != nil && !pl.layer.Isolated && coat.coat.Blend == info.Blend
+	if plain && amount == 1 && mask.Uniform() && mask.Value == 1 {
+		return p.run(ctx, u, info, pl.kids, st, k, false)
+	}
+	empty := state{c: make(planes, info.Components), clear: true}
+	if info.Vector() {
+		empty.c[2].Value = 1
+	}
+	if pl.layer.Isolated {
+		g, err := p.run(ctx, u, info, pl.kids, empty, p.nothing(u, info), p.hot[pl])
+		if err != nil {
+			return st, err
+		}
+		return st.lay(g.c, alphaOf(n, mask, g.a, amount), mode, info), nil
+	}
+	st.owned = false
+	after, err := p.run(ctx, u, info, pl.kids, st, k, false)
+	if err != nil {
+		return st, err
+	}
+	if plain {
+		return st.towards(after, alphaOf(n, mask, pix.Plane{Value: 1}, amount), info), nil
+	}
+	g, err := p.run(ctx, u, info, pl.kids, empty, p.nothing(u, info), false)
+	if err != nil {
+		return st, err
+	}
+	own := make(planes, len(after.c))
+	for c := range own {
+		own[c].Data = make([]float32, n)
+		for i := range n {
+			cn, c0, ag := after.c[c].At(i), st.c[c].At(i), g.a.At(i)
+			v := cn
+			if ag > 1e-6 {
+				v = cn + (cn-c0)*(1/ag-1)
+			}
+			own[c].Data[i] = v
+			if !info.Vector() && info.Channel != stack.Height {
+				own[c].Data[i] = min(max(v, info.Min), info.Max)
+			}
+		}
+	}
+	return st.lay(own, alphaOf(n, mask, g.a, amount), mode, info), nil
+}
+
+// towards goes from one state to another by alpha, colours weighed by coverage.
+func (s state) towards(o state, alpha []float32, info stack.ChannelInfo) state {
+	s.owned = false
+	s = s.writable(len(alpha))
+	if info.Vector() && !s.clear {
+		o = o.writable(len(alpha))
+		blend.RowNormal(blend.Normal, three(s.c), three(o.c), alpha)
+		return s
+	}
+	for k, t := range alpha {
+		if !s.clear {
+			for c := range s.c {
+				s.c[c].Data[k] += t * (o.c[c].At(k) - s.c[c].Data[k])
+			}
+			continue
+		}
+		a, b := s.a.Data[k]*(1-t), o.a.At(k)*t
+		if a+b > 0 {
+			for c := range s.c {
+				s.c[c].Data[k] = (a*s.c[c].Data[k] + b*o.c[c].At(k)) / (a + b)
+			}
+		}
+		s.a.Data[k] = a + b
+	}
+	return s
+}
+
+// value returns a coat's value in the encoding in which the project mixes.
+func (p *Program) value(info stack.ChannelInfo, v []float32) []float32 {
+	if !info.Color() || p.Doc.Light != stack.Linear {
+		return v
+	}
+	out := make([]float32, len(v))
+	for i, x := range v {
+		out[i] = pix.DecodeSRGB(x)
+	}
+	return out
+}
+
+// own evaluates what a layer itself brings to a channel, where it does not cover
+// the channel's empty value.
+func (p *Program) own(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo) (planes, error) {
+	empty := make(planes, info.Components)
+	for c := range empty {
+		empty[c].Value = p.value(info, info.Default)[c]
+	}
+	if pl.layer.Kind == stack.Group {
+		st, err := p.run(ctx, u, info, pl.kids, state{c: empty}, p.bottom(u, info), false)
+		return st.c, err
+	}
+	if pl.coats[info.Channel] == nil {
+		return empty, nil
+	}
+	v, cover, err := p.ownCovered(ctx, u, pl, info)
+	if err != nil || cover.Uniform() && cover.Value == 1 {
+		return v, err
+	}
+	n := len(u.Frame().Pos)
+	return state{c: empty}.lay(v, alphaOf(n, cover, pix.Plane{Value: 1}, 1), blend.Normal, info).c, nil
+}
+
+// ownCovered evaluates what a layer itself brings to a channel, and where.
+func (p *Program) ownCovered(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo) (v planes, cover pix.Plane, err error) {
+	coat := pl.coats[info.Channel]
+	cover.Value = 1
+	switch {
+	case pl.layer.Kind == stack.Paint:
+		return p.paintedOwn(ctx, u, pl, info)
+	case pl.layer.Kind == stack.Picture:
+		return p.pictured(u, coat.coat, info)
+	case coat.stream == nil:
+		for _, x := range p.value(info, coat.coat.Value) {
+			v = append(v, pix.Plane{Value: x})
+		}
+		return v, cover, nil
+	}
+	out, err := p.stream(ctx, u, coat.stream, len(coat.stream.steps))
+	if err != nil {
+		return nil, cover, err
+	}
+	return p.decoded(out, info, coat.coat), cover, nil
+}
+
+// decoded turns a stream's greys or colours into a channel's own numbers.
+func (p *Program) decoded(v [][]float32, info stack.ChannelInfo, coat stack.Coat) planes {
+	if info.Components == 1 {
+		r := rangeOf(info, coat)
+		row := slices.Clone(grey(v))
+		for k, x := range row {
+			row[k] = r[0] + x*(r[1]-r[0])
+		}
+		return planes{{Data: row}}
+	}
+	v = colored(v)
+	out := planes{{Data: v[0]}, {Data: v[1]}, {Data: v[2]}}
+	switch {
+	case info.Vector():
+		out = mapped(out, func(x float32) float32 { return 2*x - 1 })
+		for k := range out[0].Data {
+			n := geom.V3(out[0].Data[k], out[1].Data[k], max(out[2].Data[k], 1e-3)).Unit()
+			out[0].Data[k], out[1].Data[k], out[2].Data[k] = n.X, n.Y, n.Z
+		}
+	case p.Doc.Light == stack.Linear:
+		out = mapped(out, pix.DecodeSRGB)
+	}
+	return out
+}
+
+func (p *Program) paintedOwn(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo) (planes, pix.Plane, error) {
+	list, keys := touching(u, pl.layer.Strokes, string(info.Channel), 0)
+	out := make(planes, info.Components)
+	if len(list) == 0 {
+		for c := range out {
+			out[c].Value = info.Default[c]
+		}
+		return out, pix.Plane{}, nil
+	}
+	paint, err := p.painted(ctx, u, list, keys, string(info.Channel), info.Components)
+	if err != nil {
+		return nil, pix.Plane{}, err
+	}
+	cov := paint[info.Components]
+	for c := range out {
+		out[c].Data = make([]float32, len(cov.Data))
+		for k, v := range paint[c].Data {
+			if cov.Data[k] > 0 {
+				out[c].Data[k] = v / cov.Data[k]
+			}
+		}
+	}
+	if info.Color() && p.Doc.Light == stack.Linear {
+		out = mapped(out, pix.DecodeSRGB)
+	}
+	return out, cov, nil
 }
 
 // uniformOver is the fast path of an even coat over an even state; the same
 // row functions are used, on rows of one.
-func uniformOver(coat stack.Coat, info stack.ChannelInfo, below planes, alpha float32) (planes, bool) {
+func uniformOver(mode blend.Mode, value []float32, info stack.ChannelInfo, below planes, alpha float32) (planes, bool) {
 	for _, b := range below {
-		if !b.Uniform() && !(alpha == 1 && (coat.Blend == "" || coat.Blend == blend.Normal)) {
+		if !b.Uniform() && !(alpha == 1 && (mode == "" || mode == blend.Normal)) {
 			return nil, false
 		}
 	}
 	var d, s [3][]float32
 	for c := range 3 {
 		i := min(c, info.Components-1)
-		d[c], s[c] = []float32{below[i].Value}, []float32{coat.Value[i]}
+		d[c], s[c] = []float32{below[i].Value}, []float32{value[i]}
 	}
-	blend.RowColor(coat.Blend, d, s, []float32{alpha})
+	blend.RowColor(mode, d, s, []float32{alpha})
 	out := make(planes, info.Components)
 	for c := range out {
 		out[c].Value = d[c][0]
@@ -201,39 +610,17 @@ func uniformOver(coat stack.Coat, info stack.ChannelInfo, below planes, alpha fl
 	return out, true
 }
 
-// Mask evaluates the mask of a layer up to (not including) step upTo; −1 takes
-// all steps. Reach is part of it. It works on hidden layers too.
-func (p *Program) Mask(ctx context.Context, u *Surface, layerID string, upTo int) (pix.Plane, error) {
-	_, l := p.Doc.Layer(layerID)
-	if l == nil {
-		return pix.Plane{}, fmt.Errorf("there is no layer %q", layerID)
-	}
-	pl := p.Scene.plan(l)
-	if upTo < 0 || upTo > len(l.Mask) {
-		upTo = len(l.Mask)
-	}
-	return p.mask(ctx, u, &pl, upTo)
-}
-
-// MaskKey returns the content key of a layer's whole mask on a surface.
-func (p *Program) MaskKey(u *Surface, layerID string) Key {
-	_, l := p.Doc.Layer(layerID)
-	if l == nil {
-		return Key{}
-	}
-	pl := p.Scene.plan(l)
-	return pl.maskKey(u, len(l.Mask))
-}
-
 // NormalKey returns the content key of the normal map.
-func (p *Program) NormalKey(u *Surface) Key { return join(p.Key(u, stack.Height), Key{}, 9) }
+func (p *Program) NormalKey(u *Surface) Key {
+	return join(p.Key(u, stack.Height), p.Key(u, stack.Normal), 9)
+}
 
-// Normal evaluates the tangent-space normal that follows from height on a tile:
-// three planes of a unit vector, +X along U, +Y against V (up in the picture, as
-// glTF 2.0 has it), +Z outward. The slope is taken on the surface, between
-// neighbouring texels' places in space, so it is right across seams and for any
-// stretch of the UVs: with Px, Py the surface's derivatives and hx, hy those of
-// height, the gradient is G⁻¹·(hx, hy) in the metric G of Px, Py.
+// Normal evaluates the final tangent-space normal on a tile: the slope of the
+// height, and the normal channel's detail set upon it by reoriented normal
+// mapping. Three planes of a unit vector, +X along U, +Y against V (up in the
+// picture, as glTF 2.0 has it), +Z outward. The slope is taken on the surface,
+// between neighbouring texels' places in space, so it is right across seams and
+// for any stretch of the UVs.
 func (p *Program) Normal(ctx context.Context, u *Surface) ([]pix.Plane, error) {
 	key := p.NormalKey(u)
 	if v, ok := p.Scene.Cache.get(key); ok {
@@ -243,54 +630,47 @@ func (p *Program) Normal(ctx context.Context, u *Surface) ([]pix.Plane, error) {
 	if err != nil {
 		return nil, err
 	}
-	flat := planes{{Value: 0}, {Value: 0}, {Value: 1}}
-	if h[0].Uniform() {
-		return flat, nil
+	detail, err := p.Channel(ctx, u, stack.Normal)
+	if err != nil {
+		return nil, err
+	}
+	plain := detail[0].Uniform() && detail[1].Uniform() && detail[0].Value == 0 && detail[1].Value == 0
+	if h[0].Uniform() && detail[0].Uniform() && detail[1].Uniform() && detail[2].Uniform() {
+		return detail, nil
 	}
 	f := u.Frame()
 	out := planes{{Data: make([]float32, len(f.Pos))}, {Data: make([]float32, len(f.Pos))}, {Data: make([]float32, len(f.Pos))}}
-	height := h[0].Data
 	for y := range f.H {
 		for x := range f.W {
 			i := y*f.W + x
-			n := geom.V3(0, 0, 1)
-			if f.Tri[i] >= 0 {
-				px, hx := derivative(f.Pos, f.Tri, height, i, 1, x > 0, x < f.W-1)
-				py, hy := derivative(f.Pos, f.Tri, height, i, f.W, y > 0, y < f.H-1)
-				n = slope(f.Nrm[i], px, py, hx, hy)
+			n := [3]float32{0, 0, 1}
+			if f.Tri[i] >= 0 && !h[0].Uniform() {
+				px, hx := step.Difference(f, h[0].Data, i, 1, x > 0, x < f.W-1)
+				py, hy := step.Difference(f, h[0].Data, i, f.W, y > 0, y < f.H-1)
+				n = tangentNormal(f.Nrm[i], px, py, hx, hy)
 			}
-			out[0].Data[i], out[1].Data[i], out[2].Data[i] = n.X, n.Y, n.Z
+			if !plain {
+				n = blend.Reorient(n, [3]float32{detail[0].At(i), detail[1].At(i), detail[2].At(i)})
+			}
+			out[0].Data[i], out[1].Data[i], out[2].Data[i] = n[0], n[1], n[2]
 		}
 	}
 	p.Scene.Cache.put(key, out)
 	return out, nil
 }
 
-// derivative takes the central difference of place and height where both
-// neighbours stand for something, and a one-sided one elsewhere.
-func derivative(pos []geom.Vec3, tri []int32, h []float32, i, stride int, before, after bool) (geom.Vec3, float32) {
-	a, b := i, i
-	if before && tri[i-stride] >= 0 {
-		a = i - stride
+// tangentNormal turns a slope on the surface into a normal in tangent space.
+func tangentNormal(n, px, py geom.Vec3, hx, hy float32) [3]float32 {
+	grad := step.Gradient(n, px, py, hx, hy)
+	if grad == (geom.Vec3{}) {
+		return [3]float32{0, 0, 1}
 	}
-	if after && tri[i+stride] >= 0 {
-		b = i + stride
-	}
-	return pos[b].Sub(pos[a]), h[b] - h[a]
-}
-
-func slope(n, px, py geom.Vec3, hx, hy float32) geom.Vec3 {
 	px, py = px.Sub(n.Mul(px.Dot(n))), py.Sub(n.Mul(py.Dot(n)))
-	e, f, g := px.Dot(px), px.Dot(py), py.Dot(py)
-	det := e*g - f*f
-	if det <= 1e-6*e*g || det <= 0 {
-		return geom.V3(0, 0, 1)
-	}
-	grad := px.Mul((g*hx - f*hy) / det).Add(py.Mul((e*hy - f*hx) / det))
 	t := px.Unit()
 	b := n.Cross(t)
 	if b.Dot(py) > 0 { // V grows downward: up in the picture is against py
 		b = b.Mul(-1)
 	}
-	return geom.V3(-grad.Dot(t), -grad.Dot(b), 1).Unit()
+	v := geom.V3(-grad.Dot(t), -grad.Dot(b), 1).Unit()
+	return [3]float32{v.X, v.Y, v.Z}
 }

@@ -5,8 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"sync"
 
-	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
@@ -18,107 +18,202 @@ import (
 type Program struct {
 	Scene  *Scene
 	Doc    *stack.Document
-	layers []layerPlan
-	hot    int    // layer that is being edited: what lies below it is kept
-	live   string // id of a stroke that still grows
+	layers []*layerPlan
+	all    map[string]*layerPlan // every layer by id, hidden ones too
+	hot    map[*layerPlan]bool   // layer that is being edited and the groups around it: what lies below is kept
+	live   string                // id of a stroke that still grows
+	light  Key                   // how colours are mixed
+	sizes  Key                   // the sheets' sizes
+
+	holders map[*stack.Step]string // the layer of each follow step
+
+	mu    sync.Mutex
+	below map[string]*Program // the stack below a layer, by its id
 }
 
+// layerPlan is a layer with the keys of its parameters.
 type layerPlan struct {
 	layer  *stack.Layer
-	coats  map[stack.Channel]Key // parameters of each coat
-	steps  []Key                 // parameters of each mask step, without strokes
+	coats  map[stack.Channel]*coatPlan
+	mask   *streamPlan
+	kids   []*layerPlan
 	reach  Key
-	sheets []bool // by sheet index; nil: all
-	parts  []bool
+	covers []bool // by triangle; nil: all
+	sheets []bool // by sheet: whether any triangle is covered; nil: all
+}
+
+// coatPlan is what a layer does to a channel.
+type coatPlan struct {
+	coat   stack.Coat
+	key    Key
+	stream *streamPlan // nil when the source is a value
+}
+
+type planKey struct {
+	layer  *stack.Layer
+	linear bool
 }
 
 // Compile prepares a document. hotLayer is the id of the layer under edit, or
 // ""; liveStroke is the id of a stroke that still grows, or "".
 func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program {
-	p := &Program{Scene: s, Doc: d, hot: -1, live: liveStroke}
-	for _, l := range d.Layers {
-		if !l.Visible || l.Amount == 0 {
-			continue
-		}
-		if l.ID == hotLayer {
-			p.hot = len(p.layers)
-		}
-		p.layers = append(p.layers, s.plan(l))
-	}
+	p := &Program{Scene: s, Doc: d, live: liveStroke, all: map[string]*layerPlan{}, hot: map[*layerPlan]bool{}, holders: map[*stack.Step]string{}, below: map[string]*Program{}}
+	p.light = newHash("light").str(d.Light).sum()
+	b, _ := json.Marshal(d.Sheets)
+	p.sizes = newHash("sizes").str(string(b)).sum()
+	kept := map[planKey]*layerPlan{}
+	s.mu.Lock()
+	known := s.plans
+	s.mu.Unlock()
+	p.layers = p.compile(d.Layers, hotLayer, known, kept)
+	s.mu.Lock()
+	s.plans = kept
+	s.mu.Unlock()
 	return p
 }
 
-func (s *Scene) plan(l *stack.Layer) layerPlan {
-	pl := layerPlan{layer: l, coats: map[stack.Channel]Key{}}
-	for c, coat := range l.Channels {
-		if coat.On && coat.Amount > 0 {
-			b, _ := json.Marshal(coat)
-			pl.coats[c] = newHash("coat").str(l.Kind).str(string(b)).str(fmt.Sprint(l.Amount)).sum()
+// compile plans a list of layers and returns those that show. Plans of layers
+// that did not change since the last document are used again.
+func (p *Program) compile(list []*stack.Layer, hotLayer string, known, kept map[planKey]*layerPlan) []*layerPlan {
+	var out []*layerPlan
+	for _, l := range list {
+		k := planKey{l, p.Doc.Light == stack.Linear}
+		old := known[k]
+		pl := &layerPlan{}
+		if old != nil {
+			*pl = *old
+		} else {
+			*pl = *p.Scene.plan(l, p.Doc)
+		}
+		kept[k] = pl
+		pl.kids = p.compile(l.Layers, hotLayer, known, kept)
+		p.all[l.ID] = pl
+		l.EachStep(func(s *stack.Step) {
+			if s.Kind == stack.Follow {
+				p.holders[s] = l.ID
+			}
+		})
+		if l.ID == hotLayer || slices.ContainsFunc(pl.kids, func(c *layerPlan) bool { return p.hot[c] }) {
+			p.hot[pl] = true
+		}
+		if l.Visible && l.Amount > 0 {
+			out = append(out, pl)
 		}
 	}
-	for _, st := range l.Mask {
-		c := *st
-		c.ID, c.StrokeID = "", nil
-		b, _ := json.Marshal(&c)
-		pl.steps = append(pl.steps, newHash("step").str(string(b)).sum())
+	return out
+}
+
+func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
+	pl := &layerPlan{layer: l, coats: map[stack.Channel]*coatPlan{}}
+	for c, coat := range l.Channels {
+		if !coat.On || coat.Amount == 0 {
+			if l.Kind == stack.Group {
+				pl.coats[c] = &coatPlan{coat: coat}
+			}
+			continue
+		}
+		cp := &coatPlan{coat: coat}
+		bare := coat
+		bare.Stream = nil
+		b, _ := json.Marshal(bare)
+		cp.key = newHash("coat").str(l.Kind).str(string(b)).str(fmt.Sprint(l.Amount)).sum()
+		if len(coat.Stream) > 0 && l.Kind == stack.Fill {
+			info, _ := d.Info(c)
+			cp.stream = planStream(coat.Stream, ground(info, coat))
+			cp.stream.color = info.Color()
+		}
+		pl.coats[c] = cp
 	}
+	pl.mask = planStream(l.Mask, []float32{1}) // a mask begins white: an unmasked layer shows
 	b, _ := json.Marshal(l.Reach)
 	pl.reach = newHash("reach").str(string(b)).sum()
-	pick := func(names []string, n int, name func(int) string) []bool {
-		if len(names) == 0 {
-			return nil
-		}
-		on := make([]bool, n)
-		for i := range on {
-			on[i] = slices.Contains(names, name(i))
-		}
-		return on
+	if !l.Reach.All() {
+		pl.cover(s, l.Reach)
 	}
-	pl.sheets = pick(l.Reach.Sheets, len(s.Model.Sheets), func(i int) string { return s.Model.Sheets[i].Name })
-	pl.parts = pick(l.Reach.Parts, len(s.Model.Parts), func(i int) string { return s.Model.Parts[i].Name })
 	return pl
 }
 
-// none reports whether the layer cannot reach a tile at all, known from its sheet.
-func (pl *layerPlan) none(u *Surface) bool {
-	return u.tile != nil && pl.sheets != nil && !pl.sheets[u.tile.Sheet] && pl.parts == nil
+// ground is what a channel's stream begins with: the coat's value.
+func ground(info stack.ChannelInfo, coat stack.Coat) []float32 {
+	if len(coat.Value) != info.Components {
+		return []float32{0}
+	}
+	out := slices.Clone(coat.Value)
+	switch {
+	case info.Vector():
+		for i, v := range out {
+			out[i] = 0.5 + 0.5*v
+		}
+	case info.Components == 1:
+		r := rangeOf(info, coat)
+		if r[1] == r[0] {
+			return []float32{0}
+		}
+		out[0] = min(max((out[0]-r[0])/(r[1]-r[0]), 0), 1)
+	}
+	return out
 }
 
-func (pl *layerPlan) limited() bool { return pl.sheets != nil || pl.parts != nil }
+// rangeOf returns what black and white of a stream mean in a scalar channel.
+func rangeOf(info stack.ChannelInfo, coat stack.Coat) [2]float32 {
+	if len(coat.Range) == 2 {
+		return [2]float32{coat.Range[0], coat.Range[1]}
+	}
+	return info.Range
+}
 
-// strokes returns those that touch the surface, and the chain of their keys.
-func touching(u *Surface, all []*brush.Stroke, channel string) (list []*brush.Stroke, keys []Key) {
+// cover marks the triangles that a reach covers.
+func (pl *layerPlan) cover(s *Scene, r stack.Reach) {
+	m := s.Model
+	pl.covers, pl.sheets = make([]bool, len(m.Tri)), make([]bool, len(m.Sheets))
+	has := func(list []string) map[string]bool {
+		out := map[string]bool{}
+		for _, n := range list {
+			out[n] = true
+		}
+		return out
+	}
+	sheets, parts := has(r.Sheets), has(r.Parts)
+	islands := map[int32]bool{}
+	for _, i := range r.Islands {
+		islands[i] = true
+	}
+	for i := range m.Tri {
+		pl.covers[i] = sheets[m.Sheets[m.TriSheet[i]].Name] || parts[m.Parts[m.TriPart[i]].Name] || islands[m.Island[i]]
+	}
+	for k := 0; k+1 < len(r.Faces); k += 2 {
+		for i := max(int(r.Faces[k]), 0); i < min(int(r.Faces[k])+int(r.Faces[k+1]), len(m.Tri)); i++ {
+			pl.covers[i] = true
+		}
+	}
+	for i, on := range pl.covers {
+		if on {
+			pl.sheets[m.TriSheet[i]] = true
+		}
+	}
+}
+
+// none reports whether the layer cannot reach a tile at all, known from its
+// sheet. The tile's margin may show a neighbouring sheet's texels; there the layer
+// is then cut one texel early, which no interior texel sees.
+func (pl *layerPlan) none(u *Surface) bool {
+	return u.tile != nil && pl.sheets != nil && !pl.sheets[u.tile.Sheet]
+}
+
+// touching returns the strokes that touch the surface or come within pad metres
+// of it, and the chain of their keys.
+func touching(u *Surface, all []*brush.Stroke, channel string, pad float32) (list []*brush.Stroke, keys []Key) {
 	k := Key{}
 	for _, s := range all {
 		if _, on := s.Values[channel]; !on && !s.Erase {
 			continue
 		}
-		if u.touches(s) {
+		if u.touches(s, pad) {
 			k = join(k, newHash(s.ID).str(channel).sum(), uint64(len(s.Points)))
 			list, keys = append(list, s), append(keys, k)
 		}
 	}
 	return
-}
-
-// maskKeys returns the key after each step; the last is the mask's.
-func (pl *layerPlan) maskKey(u *Surface, upTo int) Key {
-	k := join(u.key, Key{Lo: 1}, 11)
-	if pl.limited() {
-		k = join(k, pl.reach, 1)
-	}
-	for i, st := range pl.layer.Mask[:upTo] {
-		if !st.On {
-			continue
-		}
-		k = join(k, pl.steps[i], 2)
-		if len(st.Strokes) > 0 {
-			if _, keys := touching(u, st.Strokes, "mask"); len(keys) > 0 {
-				k = join(k, keys[len(keys)-1], 3)
-			}
-		}
-	}
-	return k
 }
 
 // planes is what the cache holds for evaluated results.
@@ -132,95 +227,48 @@ func (p planes) Bytes() int {
 	return n
 }
 
-// mask evaluates a layer's mask up to a step; the reach is part of it when
-// withReach is set.
-func (p *Program) mask(ctx context.Context, u *Surface, pl *layerPlan, upTo int) (pix.Plane, error) {
-	key := pl.maskKey(u, upTo)
+// maskKey returns the key of a layer's mask with its reach.
+func (p *Program) maskKey(u *Surface, pl *layerPlan, pad float32) Key {
+	k := p.streamKey(u, pl.mask, len(pl.mask.steps), pad)
+	if pl.covers != nil {
+		k = join(k, pl.reach, 1)
+	}
+	return k
+}
+
+// mask evaluates a layer's mask with its reach.
+func (p *Program) mask(ctx context.Context, u *Surface, pl *layerPlan) (pix.Plane, error) {
+	return p.maskUpTo(ctx, u, pl, len(pl.mask.steps))
+}
+
+func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, upTo int) (pix.Plane, error) {
+	if pl.covers == nil && !pl.mask.active(upTo) {
+		return pix.Plane{Value: 1}, nil
+	}
+	key := join(p.streamKey(u, pl.mask, upTo, 0), pl.reach, 77)
 	if v, ok := p.Scene.Cache.get(key); ok {
 		return v.(planes)[0], nil
 	}
-	plane, err := p.stream(ctx, u, pl, upTo)
-	if err != nil {
-		return pix.Plane{}, err
-	}
-	p.Scene.Cache.put(key, planes{plane})
-	return plane, nil
-}
-
-func (p *Program) stream(ctx context.Context, u *Surface, pl *layerPlan, upTo int) (pix.Plane, error) {
-	active := slices.IndexFunc(pl.layer.Mask[:upTo], func(s *stack.Step) bool { return s.On }) >= 0
-	if !active && !pl.limited() {
-		return pix.Plane{Value: 1}, nil
-	}
-	f := u.Frame()
-	n := len(f.Pos)
-	out := make([]float32, n)
-	first := true
-	if !active {
+	out := make([]float32, len(u.Frame().Pos))
+	if pl.mask.active(upTo) {
+		v, err := p.stream(ctx, u, pl.mask, upTo)
+		if err != nil {
+			return pix.Plane{}, fmt.Errorf("layer %q: %w", pl.layer.Name, err)
+		}
+		copy(out, grey(v))
+	} else {
 		pix.Plane{Value: 1}.Fill(out)
 	}
-	var tmp, alpha []float32
-	for i, st := range pl.layer.Mask[:upTo] {
-		if !st.On {
-			continue
-		}
-		if err := ctx.Err(); err != nil {
-			return pix.Plane{}, err
-		}
-		d, ok := step.Get(st.Kind)
-		if !ok {
-			return pix.Plane{}, fmt.Errorf("layer %q: step %d: there is no step %q", pl.layer.Name, i+1, st.Kind)
-		}
-		if tmp == nil {
-			tmp, alpha = make([]float32, n), make([]float32, n)
-		}
-		if first && d.Role == "shaper" || first && d.Hand {
-			pix.Plane{Value: 1}.Fill(out)
-		}
-		switch {
-		case d.Hand:
-			if list, keys := touching(u, st.Strokes, "mask"); len(list) > 0 {
-				paint, err := p.painted(ctx, u, list, keys, "mask", 1)
-				if err != nil {
-					return pix.Plane{}, err
-				}
-				v, a := paint[0].Data, paint[1].Data
-				for k := range out {
-					out[k] += st.Amount * (v[k] - a[k]*out[k])
-				}
-			}
-		case d.Role == "source":
-			step.Run(st, f, p.Scene.Model.Bounds, tmp)
-			if first && (st.Blend == "" || st.Blend == blend.Normal) && st.Amount == 1 {
-				copy(out, tmp)
-				break
-			}
-			if first {
-				pix.Plane{Value: 1}.Fill(out) // a mask begins white: an unmasked layer shows
-			}
-			pix.Plane{Value: st.Amount}.Fill(alpha)
-			blend.Row(st.Blend, out, tmp, alpha)
-		default:
-			copy(tmp, out)
-			step.Run(st, f, p.Scene.Model.Bounds, tmp)
-			for k := range out {
-				out[k] += st.Amount * (tmp[k] - out[k])
-			}
-		}
-		for k, v := range out {
-			out[k] = min(max(v, 0), 1)
-		}
-		first = false
-	}
-	if pl.limited() {
-		m := p.Scene.Model
-		for k, t := range f.Tri {
-			if t < 0 || pl.sheets != nil && !pl.sheets[m.TriSheet[t]] || pl.parts != nil && !pl.parts[m.TriPart[t]] {
+	if pl.covers != nil {
+		for k, t := range u.Frame().Tri {
+			if t < 0 || !pl.covers[t] {
 				out[k] = 0
 			}
 		}
 	}
-	return shrink(out), nil
+	plane := shrink(out)
+	p.Scene.Cache.put(key, planes{plane})
+	return plane, nil
 }
 
 // shrink makes a uniform plane of data that holds one value.
@@ -231,6 +279,18 @@ func shrink(d []float32) pix.Plane {
 		}
 	}
 	return pix.Plane{Value: d[0]}
+}
+
+// grey makes one plane of a stream's result.
+func grey(v [][]float32) []float32 {
+	if len(v) == 1 {
+		return v[0]
+	}
+	out := make([]float32, len(v[0]))
+	for i := range out {
+		out[i] = step.Luma(v[0][i], v[1][i], v[2][i])
+	}
+	return out
 }
 
 // painted folds strokes into colour times coverage (components planes) and
@@ -290,4 +350,83 @@ func (p *Program) painted(ctx context.Context, u *Surface, list []*brush.Stroke,
 	}
 	p.Scene.Cache.put(at(len(list)-1), cur)
 	return cur, nil
+}
+
+// lowerPart returns the program of what lies below a layer: its siblings within
+// its group, and all below the groups around it.
+func (p *Program) lowerPart(id string) *Program { return p.part(id, false) }
+
+// part returns the program of what lies below a layer, or of that and the layer.
+func (p *Program) part(id string, with bool) *Program {
+	name := id
+	if with {
+		name += "+"
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if q := p.below[name]; q != nil {
+		return q
+	}
+	q := &Program{Scene: p.Scene, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, below: map[string]*Program{}}
+	d := *p.Doc
+	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
+	q.Doc, q.layers = &d, p.cut(d.Layers)
+	p.below[name] = q
+	return q
+}
+
+// cut returns the plans of a shortened list of layers, by its order; groups keep
+// of their layers what the list keeps.
+func (p *Program) cut(list []*stack.Layer) []*layerPlan {
+	var out []*layerPlan
+	for _, l := range list {
+		if !l.Visible || l.Amount == 0 {
+			continue
+		}
+		pl := p.all[l.ID]
+		if pl.layer != l { // a group that was shortened
+			g := *pl
+			g.kids = p.cut(l.Layers)
+			pl = &g
+		}
+		out = append(out, pl)
+	}
+	return out
+}
+
+// cutLayers returns the layers below one, and the layer itself when with is set;
+// the groups around it are shortened.
+func cutLayers(list []*stack.Layer, id string, with bool) ([]*stack.Layer, bool) {
+	for i, l := range list {
+		if l.ID == id {
+			if with {
+				i++
+			}
+			return list[:i:i], true
+		}
+		if kids, ok := cutLayers(l.Layers, id, with); ok {
+			g := *l
+			g.Layers = kids
+			return append(list[:i:i], &g), true
+		}
+	}
+	return list, false
+}
+
+// Mask evaluates the mask of a layer with its reach. It works on hidden layers too.
+func (p *Program) Mask(ctx context.Context, u *Surface, layerID string) (pix.Plane, error) {
+	pl := p.all[layerID]
+	if pl == nil {
+		return pix.Plane{}, fmt.Errorf("there is no layer %q", layerID)
+	}
+	return p.mask(ctx, u, pl)
+}
+
+// MaskKey returns the content key of a layer's whole mask on a surface.
+func (p *Program) MaskKey(u *Surface, layerID string) Key {
+	pl := p.all[layerID]
+	if pl == nil {
+		return Key{}
+	}
+	return p.maskKey(u, pl, 0)
 }

@@ -24,6 +24,10 @@ type Scene struct {
 	mu     sync.Mutex
 	blocks map[Tile]*tileBlocks
 	covers map[coverKey]*covering
+	plans  map[planKey]*layerPlan // of the layers of the last compiled document
+
+	// Picture returns a stored picture by name; nil when the scene has none.
+	Picture func(name string) (*pix.Picture, error)
 }
 
 // tileBlocks are the bounds of a tile's blocks, kept for every tile that was
@@ -45,16 +49,39 @@ func NewScene(m *mesh.Model, cache *Cache) *Scene {
 		Model: m, Cache: cache, base: h.sum(),
 		indexes: make([]*raster.Index, len(m.Sheets)), once: make([]sync.Once, len(m.Sheets)),
 		blocks: map[Tile]*tileBlocks{}, covers: map[coverKey]*covering{},
+		plans: map[planKey]*layerPlan{},
 	}
 }
 
-// Surface is a frame with its content key: a tile of a sheet, what a camera
-// sees, or one point.
+// Surface is a frame with its content key: a tile of a sheet, a patch (a window
+// of one island laid flat), what a camera sees, or one point. It belongs to one
+// goroutine.
 type Surface struct {
 	key   Key
 	tile  *Tile
+	patch *patch
 	scene *Scene
 	frame *raster.Frame
+	masks map[*streamPlan]Key // keys that were asked for before
+}
+
+// patch names a window of an island: w × h texels from (x, y) of the sheet at
+// size.
+type patch struct {
+	sheet, size, x, y, w, h int
+	island                  int32
+}
+
+// onPatch returns the surface of a patch.
+func (s *Scene) onPatch(p patch) *Surface {
+	k := join(s.base, Key{Hi: uint64(p.sheet)<<32 | uint64(p.size), Lo: uint64(uint32(p.island))}, 21)
+	k = join(k, Key{Hi: uint64(uint32(p.x))<<32 | uint64(uint32(p.y)), Lo: uint64(p.w)<<32 | uint64(p.h)}, 22)
+	return &Surface{key: k, patch: &p, scene: s}
+}
+
+func (s *Scene) index(sheet int) *raster.Index {
+	s.once[sheet].Do(func() { s.indexes[sheet] = raster.NewIndex(s.Model, sheet) })
+	return s.indexes[sheet]
 }
 
 // OnTile returns the surface of a tile; its frame is made when first needed.
@@ -79,8 +106,12 @@ func (u *Surface) Frame() *raster.Frame {
 		return u.frame
 	}
 	s := u.scene
-	s.once[u.tile.Sheet].Do(func() { s.indexes[u.tile.Sheet] = raster.NewIndex(s.Model, u.tile.Sheet) })
-	u.frame = s.indexes[u.tile.Sheet].Tile(u.tile.Size, u.tile.X, u.tile.Y)
+	if p := u.patch; p != nil {
+		u.frame = s.index(p.sheet).Patch(p.island, p.size, p.x, p.y, p.w, p.h)
+		s.Cache.put(k, u.frame)
+		return u.frame
+	}
+	u.frame = s.index(u.tile.Sheet).Tile(u.tile.Size, u.tile.X, u.tile.Y)
 	s.Cache.put(k, u.frame)
 	s.mu.Lock()
 	s.blocks[*u.tile] = &tileBlocks{u.frame.Bounds, u.frame.Blocks, u.frame.Covered}
@@ -119,6 +150,7 @@ func Tiles(sheet, size int) []Tile {
 type coverKey struct {
 	stroke  string
 	surface Key
+	pad     float32
 }
 
 // covering is the coverage of one stroke on one surface so far. A live stroke
@@ -135,11 +167,11 @@ type covering struct {
 // dropped wholesale when exceeded, as it can be made again.
 const maxCoverings = 1 << 18
 
-func (u *Surface) covering(s *brush.Stroke) *covering {
+func (u *Surface) covering(s *brush.Stroke, pad float32) *covering {
 	sc := u.scene
 	sc.mu.Lock()
 	defer sc.mu.Unlock()
-	k := coverKey{s.ID, u.key}
+	k := coverKey{s.ID, u.key, pad}
 	c := sc.covers[k]
 	if c == nil {
 		if len(sc.covers) > maxCoverings {
@@ -151,28 +183,29 @@ func (u *Surface) covering(s *brush.Stroke) *covering {
 	return c
 }
 
-// touches reports whether the stroke may reach the surface.
-func (u *Surface) touches(s *brush.Stroke) bool {
-	c := u.covering(s)
+// touches reports whether the stroke may reach the surface or come within pad
+// metres of it.
+func (u *Surface) touches(s *brush.Stroke, pad float32) bool {
+	c := u.covering(s, pad)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	n := len(s.Points) - 1
 	if n == 0 || c.tested > n { // a first point, or an older state of a live stroke
-		return touchesFrom(u, s, 0, s.Segments())
+		return touchesFrom(u, s, pad, 0, s.Segments())
 	}
 	if !c.touched && c.tested < n {
-		c.touched = touchesFrom(u, s, c.tested, n)
+		c.touched = touchesFrom(u, s, pad, c.tested, n)
 	}
 	c.tested = n
 	return c.touched
 }
 
-func touchesFrom(u *Surface, s *brush.Stroke, from, to int) bool {
+func touchesFrom(u *Surface, s *brush.Stroke, pad float32, from, to int) bool {
 	b := u.bounds()
-	if b.covered == 0 || !b.all.Overlaps(s.Bounds(from, to)) {
+	if b.covered == 0 || !b.all.Overlaps(s.Bounds(from, to).Pad(pad)) {
 		return false
 	}
-	return s.Touches(b.blocks, from, to)
+	return s.Touches(b.blocks, pad, from, to)
 }
 
 // cover returns the coverage of the whole stroke on the surface.
@@ -184,7 +217,7 @@ func (u *Surface) cover(s *brush.Stroke, live bool) []float32 {
 		s.Cover(f, out, 0, s.Segments())
 		return out
 	}
-	c := u.covering(s)
+	c := u.covering(s, 0)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if c.drawn > n || c.cover == nil {

@@ -26,10 +26,11 @@ type Frame struct {
 	Covered   int     // texels with Tri ≥ 0
 	Blocks    []geom.Box
 	Bounds    geom.Box
+	Owner     map[int32]int32 // of a tile: the island that a texel outside every island continues
 }
 
 // Bytes returns the memory the frame holds.
-func (f *Frame) Bytes() int { return len(f.Pos)*29 + len(f.Blocks)*24 + 128 }
+func (f *Frame) Bytes() int { return len(f.Pos)*29 + len(f.Blocks)*24 + len(f.Owner)*16 + 128 }
 
 // BlocksWide returns how many blocks make a row.
 func (f *Frame) BlocksWide() int { return (f.W + Block - 1) / Block }
@@ -44,19 +45,23 @@ type Index struct {
 	m    *mesh.Model
 	grid [cells * cells][]int32
 	area float64 // mean model area per unit of UV area
+	// by island: model area and UV area
+	scale map[int32][2]float64
 }
 
 // NewIndex builds the index of a sheet.
 func NewIndex(m *mesh.Model, sheet int) *Index {
-	x := &Index{m: m}
+	x := &Index{m: m, scale: map[int32][2]float64{}}
 	var world, flat float64
 	for i := range m.Tri {
 		if int(m.TriSheet[i]) != sheet {
 			continue
 		}
 		a, b, c := x.uv(int32(i))
-		world += float64(m.FaceNormal(i).Length())
-		flat += math.Abs(cross(a, b, c))
+		w3, w2 := float64(m.FaceNormal(i).Length()), math.Abs(cross(a, b, c))
+		world, flat = world+w3, flat+w2
+		island := x.scale[m.Island[i]]
+		x.scale[m.Island[i]] = [2]float64{island[0] + w3, island[1] + w2}
 		pad := float32(Reach+1) / pix.Size
 		lo, hi := cell(min(a.X, b.X, c.X)-pad), cell(max(a.X, b.X, c.X)+pad)
 		for cy := cell(min(a.Y, b.Y, c.Y) - pad); cy <= cell(max(a.Y, b.Y, c.Y)+pad); cy++ {
@@ -224,6 +229,10 @@ func (x *Index) beyond(f *Frame, i int32, j int, p [3][2]float64, fx, fy float64
 			tri = o.Tri
 		}
 		f.Pos[j], f.Nrm[j], f.Tri[j] = pos, nrm, tri
+		if f.Owner == nil {
+			f.Owner = map[int32]int32{}
+		}
+		f.Owner[int32(j)] = m.Island[i]
 	}
 }
 

@@ -11,22 +11,27 @@ import (
 
 // Op is one change of a document. Kind decides which fields count:
 //
-//	layer.add     Layer value, Index (innermost 0; −1 puts it outermost)
-//	layer.copy    Target, Layer with the copy's ids and name, Index
+//	layer.add     Layer value, Parent group or "", Index (innermost 0; −1 outermost)
+//	layer.copy    Target, Layer with the copy's id and name, Parent, Index
 //	layer.remove  Target
-//	layer.move    Target, Index
-//	layer.set     Target, Path name|visible|amount|reach|channels.<channel>, Value
-//	step.add      Target layer, Step value, Index (−1 last)
+//	layer.move    Target, Parent, Index (counted without the layer itself; −1 outermost)
+//	layer.set     Target, Path name|visible|locked|amount|blend|isolated|reach|channels.<channel>, Value
+//	step.add      Target layer, Path stream, Step value, Index (−1 last)
 //	step.remove   Target layer, StepID
-//	step.move     Target layer, StepID, Index
-//	step.set      Target layer, StepID, Path on|blend|amount|params.<name>, Value
+//	step.move     Target layer, StepID, Path stream, Index (counted without the step itself)
+//	step.set      Target layer, StepID, Path on|name|blend|amount|params.<name>, Value
 //	stroke.add    Target layer, StepID of a hand step or "", Stroke, Index (−1 last)
 //	stroke.remove Target layer, StepID or "", StrokeID
 //	sheet.size    Target sheet name, Value
-//	batch         Ops, all or none
+//	light.set     Value "encoded" or "linear"
+//	channel.add   Value a UserChannel, Index (−1 last)
+//	channel.remove Target channel; the layers lose their coats of it
+//	document      Value: everything, as Encode writes it without strokes
+//	batch         Ops, all or none; Label for the ledger
 type Op struct {
 	Kind     string          `json:"kind"`
 	Target   string          `json:"target,omitempty"`
+	Parent   string          `json:"parent,omitempty"`
 	StepID   string          `json:"step,omitempty"`
 	StrokeID string          `json:"stroke,omitempty"`
 	Path     string          `json:"path,omitempty"`
@@ -35,6 +40,7 @@ type Op struct {
 	Layer    *Layer          `json:"layer,omitempty"`
 	Step     *Step           `json:"newStep,omitempty"`
 	Ops      []Op            `json:"ops,omitempty"`
+	Label    string          `json:"label,omitempty"`
 
 	// Strokes travel beside the JSON, by id.
 	Stroke  *brush.Stroke            `json:"-"`
@@ -45,36 +51,88 @@ type Op struct {
 // readable line for the ledger. The error says why the operation is refused; the
 // document is never changed in place.
 func (d *Document) Apply(op Op) (next *Document, inverse Op, label string, err error) {
-	if op.Kind == "batch" {
-		next = d
-		for i, o := range op.Ops {
-			var inv Op
-			var l string
-			if next, inv, l, err = next.Apply(o); err != nil {
-				return nil, Op{}, "", err
-			}
-			inverse.Ops = slices.Insert(inverse.Ops, 0, inv)
-			if i == 0 {
-				label = l
-			}
-		}
-		inverse.Kind = "batch"
-		return next, inverse, label, nil
-	}
 	c := *d
 	next = &c
-	if op.Kind == "sheet.size" {
-		inverse, label, err = next.setSize(op)
-	} else {
-		inverse, label, err = next.applyLayer(op)
-	}
-	if err == nil {
+	if inverse, label, err = next.apply(op); err == nil {
 		err = next.Check()
 	}
 	if err != nil {
 		return nil, Op{}, "", err
 	}
 	return next, inverse, label, nil
+}
+
+// apply changes a shallow copy; the check comes once, after the last operation
+// of a batch.
+func (d *Document) apply(op Op) (Op, string, error) {
+	switch op.Kind {
+	case "batch":
+		inverse, label := Op{Kind: "batch", Label: op.Label}, op.Label
+		for _, o := range op.Ops {
+			inv, l, err := d.apply(o)
+			if err != nil {
+				return Op{}, "", err
+			}
+			inverse.Ops = slices.Insert(inverse.Ops, 0, inv)
+			if label == "" {
+				label = l
+			}
+		}
+		return inverse, label, nil
+	case "sheet.size":
+		return d.setSize(op)
+	case "light.set":
+		return d.setLight(op)
+	case "channel.add", "channel.remove":
+		return d.applyChannel(op)
+	case "document":
+		return d.replaceWhole(op)
+	case "layer.add":
+		return d.addLayer(op)
+	}
+	l := d.Layer(op.Target)
+	if l == nil {
+		return Op{}, "", fmt.Errorf("there is no layer with the id %q; it may have been deleted in another window", op.Target)
+	}
+	if err := d.unlocked(l, op); err != nil {
+		return Op{}, "", err
+	}
+	switch op.Kind {
+	case "layer.copy":
+		return d.copyLayer(l, op)
+	case "layer.remove":
+		return d.removeLayer(l)
+	case "layer.move":
+		return d.moveLayer(l, op)
+	}
+	var inverse Op
+	var label string
+	err := fmt.Errorf("the operation %q is unknown", op.Kind)
+	d.Layers, _ = replace(d.Layers, op.Target, func(n *Layer) {
+		switch op.Kind {
+		case "layer.set":
+			inverse, label, err = n.set(op, d)
+		case "step.add", "step.remove", "step.move", "step.set":
+			inverse, label, err = n.applyStep(op)
+		case "stroke.add", "stroke.remove":
+			inverse, label, err = n.applyStroke(op)
+		}
+	})
+	return inverse, label, err
+}
+
+// unlocked refuses to change a layer that is locked, or lies in a locked group;
+// looking (visible) and unlocking stay possible, and so does copying.
+func (d *Document) unlocked(l *Layer, op Op) error {
+	if op.Kind == "layer.copy" || op.Kind == "layer.set" && (op.Path == "locked" || op.Path == "visible") {
+		return nil
+	}
+	for _, o := range append(d.around(l.ID), l) {
+		if o.Locked {
+			return fmt.Errorf("%s %q is locked; unlock it to change it", map[bool]string{true: "the group", false: "the layer"}[o.Kind == Group], o.Name)
+		}
+	}
+	return nil
 }
 
 func raw(v any) json.RawMessage { b, _ := json.Marshal(v); return b }
@@ -95,6 +153,73 @@ func (d *Document) setSize(op Op) (Op, string, error) {
 	return inv, fmt.Sprintf("%s: size %d → %d", op.Target, old.Size, size), nil
 }
 
+func (d *Document) setLight(op Op) (Op, string, error) {
+	old := d.Light
+	if err := json.Unmarshal(op.Value, &d.Light); err != nil {
+		return Op{}, "", fmt.Errorf("the light is not a word: %w", err)
+	}
+	return Op{Kind: op.Kind, Value: raw(old)}, "Colours mixed as " + map[bool]string{true: "linear light", false: "encoded values"}[d.Light == Linear], nil
+}
+
+func (d *Document) applyChannel(op Op) (Op, string, error) {
+	if op.Kind == "channel.add" {
+		var u UserChannel
+		if err := json.Unmarshal(op.Value, &u); err != nil {
+			return Op{}, "", fmt.Errorf("the channel is not readable: %w", err)
+		}
+		at, err := place(op.Index, len(d.User))
+		if err != nil {
+			return Op{}, "", err
+		}
+		d.User = slices.Insert(slices.Clone(d.User), at, u)
+		return Op{Kind: "channel.remove", Target: string(u.Channel)}, "Add channel " + u.Label, nil
+	}
+	ch := Channel(op.Target)
+	i := slices.IndexFunc(d.User, func(u UserChannel) bool { return u.Channel == ch })
+	if i < 0 {
+		return Op{}, "", fmt.Errorf("the project has added no channel %q", op.Target)
+	}
+	u := d.User[i]
+	inverse := Op{Kind: "batch", Ops: []Op{{Kind: "channel.add", Value: raw(u), Index: i}}}
+	var locked error
+	var has []*Layer
+	d.Walk(func(l *Layer, _ []*Layer) {
+		if _, ok := l.Channels[ch]; !ok {
+			return
+		}
+		if err := d.unlocked(l, op); err != nil && locked == nil {
+			locked = err
+		}
+		has = append(has, l)
+	})
+	if locked != nil {
+		return Op{}, "", locked
+	}
+	for _, l := range has {
+		inverse.Ops = append(inverse.Ops, Op{Kind: "layer.set", Target: l.ID, Path: "channels." + op.Target, Value: raw(l.Channels[ch]), Carried: carried(l)})
+		d.Layers, _ = replace(d.Layers, l.ID, func(n *Layer) {
+			n.Channels = maps.Clone(n.Channels)
+			delete(n.Channels, ch)
+		})
+	}
+	d.User = slices.Delete(slices.Clone(d.User), i, i+1)
+	return inverse, "Delete channel " + u.Label, nil
+}
+
+func (d *Document) replaceWhole(op Op) (Op, string, error) {
+	n, err := Decode(op.Value, func(id string) *brush.Stroke { return op.Carried[id] })
+	if err != nil {
+		return Op{}, "", err
+	}
+	old, err := d.Encode(false)
+	if err != nil {
+		return Op{}, "", err
+	}
+	inverse := Op{Kind: "document", Value: old, Carried: d.Strokes()}
+	*d = *n
+	return inverse, "Another state", nil
+}
+
 func place(index, n int) (int, error) {
 	if index == -1 {
 		return n, nil
@@ -105,108 +230,79 @@ func place(index, n int) (int, error) {
 	return index, nil
 }
 
-func (d *Document) applyLayer(op Op) (Op, string, error) {
-	if op.Kind == "layer.add" {
-		if op.Layer == nil {
-			return Op{}, "", fmt.Errorf("layer.add has no layer")
-		}
-		at, err := place(op.Index, len(d.Layers))
-		if err != nil {
-			return Op{}, "", err
-		}
-		l := *op.Layer
-		if err := l.attach(op.Carried); err != nil {
-			return Op{}, "", err
-		}
-		d.Layers = slices.Insert(slices.Clone(d.Layers), at, &l)
-		return Op{Kind: "layer.remove", Target: l.ID}, "Add " + l.Name, nil
-	}
-	i, l := d.Layer(op.Target)
-	if l == nil {
-		return Op{}, "", fmt.Errorf("there is no layer with the id %q; it may have been deleted in another window", op.Target)
-	}
-	switch op.Kind {
-	case "layer.copy":
-		return d.copyLayer(l, op)
-	case "layer.remove":
-		d.Layers = slices.Delete(slices.Clone(d.Layers), i, i+1)
-		return Op{Kind: "layer.add", Index: i, Layer: l, Carried: l.carried()}, "Delete " + l.Name, nil
-	case "layer.move":
-		if op.Index < 0 || op.Index >= len(d.Layers) {
-			return Op{}, "", fmt.Errorf("place %d is outside the stack", op.Index)
-		}
-		d.Layers = slices.Insert(slices.Delete(slices.Clone(d.Layers), i, i+1), op.Index, l)
-		return Op{Kind: op.Kind, Target: op.Target, Index: i}, "Move " + l.Name, nil
-	}
-	n := *l
-	d.Layers = slices.Clone(d.Layers)
-	d.Layers[i] = &n
-	switch op.Kind {
-	case "layer.set":
-		return n.set(op)
-	case "step.add", "step.remove", "step.move", "step.set":
-		return n.applyStep(op)
-	case "stroke.add", "stroke.remove":
-		return n.applyStroke(op)
-	}
-	return Op{}, "", fmt.Errorf("the operation %q is unknown", op.Kind)
-}
-
-// copyLayer doubles a layer with its strokes; the op brings the new ids.
-func (d *Document) copyLayer(l *Layer, op Op) (Op, string, error) {
-	if op.Layer == nil || len(op.Layer.Mask) != len(l.Mask) {
-		return Op{}, "", fmt.Errorf("layer %q: the copy does not match; it may have changed meanwhile", l.Name)
-	}
-	at, err := place(op.Index, len(d.Layers))
+// insert puts a layer into a group or the stack.
+func (d *Document) insert(l *Layer, parent string, index int) error {
+	list, err := d.children(parent)
 	if err != nil {
-		return Op{}, "", err
-	}
-	c := *l
-	c.ID, c.Name, c.Mask = op.Layer.ID, op.Layer.Name, nil
-	for i, s := range l.Mask {
-		n := *s
-		n.ID = op.Layer.Mask[i].ID
-		c.Mask = append(c.Mask, &n)
-	}
-	d.Layers = slices.Insert(slices.Clone(d.Layers), at, &c)
-	return Op{Kind: "layer.remove", Target: c.ID}, "Double " + l.Name, nil
-}
-
-// attach fills in the strokes that the JSON names.
-func (l *Layer) attach(from map[string]*brush.Stroke) error {
-	get := func(ids []string, have []*brush.Stroke) ([]*brush.Stroke, error) {
-		if len(have) == len(ids) {
-			return have, nil
-		}
-		var out []*brush.Stroke
-		for _, id := range ids {
-			s := from[id]
-			if s == nil {
-				return nil, fmt.Errorf("layer %q: stroke %q is missing", l.Name, id)
-			}
-			out = append(out, s)
-		}
-		return out, nil
-	}
-	var err error
-	if l.Strokes, err = get(l.StrokeID, l.Strokes); err != nil {
 		return err
 	}
-	l.Mask = slices.Clone(l.Mask)
-	for i, s := range l.Mask {
-		if s == nil {
-			return fmt.Errorf("layer %q: step %d is null", l.Name, i+1)
-		}
-		c := *s
-		if c.Strokes, err = get(c.StrokeID, c.Strokes); err != nil {
+	at, err := place(index, len(list))
+	if err != nil {
+		return err
+	}
+	if g := d.Layer(parent); g != nil {
+		if err := d.unlocked(g, Op{}); err != nil {
 			return err
 		}
-		l.Mask[i] = &c
 	}
+	d.setChildren(parent, slices.Insert(slices.Clone(list), at, l))
 	return nil
 }
 
-func (l *Layer) carried() map[string]*brush.Stroke {
+func (d *Document) addLayer(op Op) (Op, string, error) {
+	if op.Layer == nil {
+		return Op{}, "", fmt.Errorf("layer.add has no layer")
+	}
+	l := op.Layer.clone()
+	if err := l.attach(func(id string) *brush.Stroke { return op.Carried[id] }); err != nil {
+		return Op{}, "", err
+	}
+	if err := d.insert(l, op.Parent, op.Index); err != nil {
+		return Op{}, "", err
+	}
+	return Op{Kind: "layer.remove", Target: l.ID}, "Add " + l.Name, nil
+}
+
+func (d *Document) removeLayer(l *Layer) (Op, string, error) {
+	parent, i, _ := d.Place(l.ID)
+	list, _ := d.children(parent)
+	d.setChildren(parent, slices.Delete(slices.Clone(list), i, i+1))
+	return Op{Kind: "layer.add", Parent: parent, Index: i, Layer: l, Carried: carried(l)}, "Delete " + l.Name, nil
+}
+
+func (d *Document) moveLayer(l *Layer, op Op) (Op, string, error) {
+	parent, i, _ := d.Place(l.ID)
+	for g := op.Parent; g != ""; g, _, _ = d.Place(g) {
+		if g == l.ID {
+			return Op{}, "", fmt.Errorf("the group %q cannot be put into itself", l.Name)
+		}
+	}
+	list, _ := d.children(parent)
+	d.setChildren(parent, slices.Delete(slices.Clone(list), i, i+1))
+	if err := d.insert(l, op.Parent, op.Index); err != nil {
+		return Op{}, "", err
+	}
+	label := "Move " + l.Name
+	if g := d.Layer(op.Parent); g != nil && op.Parent != parent {
+		label += " into " + g.Name
+	}
+	return Op{Kind: op.Kind, Target: op.Target, Parent: parent, Index: i}, label, nil
+}
+
+// copyLayer doubles a layer with all that is in it; the op brings the new id.
+func (d *Document) copyLayer(l *Layer, op Op) (Op, string, error) {
+	if op.Layer == nil || op.Layer.ID == "" {
+		return Op{}, "", fmt.Errorf("layer %q: the copy has no id", l.Name)
+	}
+	c := l.renamed(op.Layer.ID)
+	c.Name, c.Locked = op.Layer.Name, false
+	if err := d.insert(c, op.Parent, op.Index); err != nil {
+		return Op{}, "", err
+	}
+	return Op{Kind: "layer.remove", Target: c.ID}, "Double " + l.Name, nil
+}
+
+func carried(l *Layer) map[string]*brush.Stroke {
 	return (&Document{Layers: []*Layer{l}}).Strokes()
 }
 
@@ -224,77 +320,104 @@ func show(v any) string {
 		return s
 	case float32, float64:
 		return fmt.Sprintf("%.4g", t)
+	case nil:
+		return "as it was"
+	case []any, map[string]any:
+		return "…"
 	}
 	return fmt.Sprint(v)
 }
 
-func (l *Layer) set(op Op) (Op, string, error) {
+func (l *Layer) set(op Op, d *Document) (Op, string, error) {
 	inv := op
-	bad := func(err error) (Op, string, error) {
-		return Op{}, "", fmt.Errorf("layer %q: %s: %w", l.Name, op.Path, err)
-	}
 	name := l.Name
-	change := func(what string, old, now any) (Op, string, error) {
-		inv.Value = raw(old)
-		return inv, fmt.Sprintf("%s: %s %s → %s", name, what, show(old), show(now)), nil
+	if len(op.Path) > 9 && op.Path[:9] == "channels." {
+		return l.setCoat(op, d)
+	}
+	// the field that is set, and how the ledger tells it
+	field, line := any(nil), func(old, now string) string { return fmt.Sprintf("%s: %s %s → %s", name, op.Path, old, now) }
+	word := func(yes, no string) func(string, string) string {
+		return func(_, now string) string { return name + ": " + map[bool]string{true: yes, false: no}[now == "true"] }
 	}
 	switch op.Path {
 	case "name":
-		old := l.Name
-		if err := json.Unmarshal(op.Value, &l.Name); err != nil {
-			return bad(err)
-		}
-		return change("name", old, l.Name)
-	case "visible":
-		old := l.Visible
-		if err := json.Unmarshal(op.Value, &l.Visible); err != nil {
-			return bad(err)
-		}
-		inv.Value = raw(old)
-		return inv, name + map[bool]string{true: ": shown", false: ": hidden"}[l.Visible], nil
+		field = &l.Name
 	case "amount":
-		old := l.Amount
-		if err := json.Unmarshal(op.Value, &l.Amount); err != nil {
-			return bad(err)
-		}
-		return change("amount", old, l.Amount)
+		field = &l.Amount
+	case "blend":
+		field = &l.Blend
+	case "visible":
+		field, line = &l.Visible, word("shown", "hidden")
+	case "locked":
+		field, line = &l.Locked, word("locked", "unlocked")
+	case "isolated":
+		field, line = &l.Isolated, word("isolated", "not isolated")
 	case "reach":
-		old := l.Reach
+		inv.Value = raw(l.Reach)
 		l.Reach = Reach{}
 		if err := json.Unmarshal(op.Value, &l.Reach); err != nil {
-			return bad(err)
+			return Op{}, "", fmt.Errorf("layer %q: reach: %w", name, err)
 		}
-		inv.Value = raw(old)
 		return inv, name + ": reach changed", nil
+	default:
+		return Op{}, "", fmt.Errorf("layer %q: %s: there is no such setting", name, op.Path)
 	}
-	if len(op.Path) > 9 && op.Path[:9] == "channels." {
-		ch := Channel(op.Path[9:])
-		info, ok := Info(ch)
-		if !ok {
-			return bad(fmt.Errorf("there is no such channel"))
-		}
-		old, had := l.Channels[ch]
-		l.Channels = maps.Clone(l.Channels)
-		if l.Channels == nil {
-			l.Channels = map[Channel]Coat{}
-		}
-		if string(op.Value) == "null" {
-			delete(l.Channels, ch)
-			inv.Value = raw(old)
-			return inv, fmt.Sprintf("%s: %s off", name, info.Label), nil
-		}
-		var now Coat
-		if err := json.Unmarshal(op.Value, &now); err != nil {
-			return bad(err)
-		}
-		l.Channels[ch] = now
-		inv.Value = json.RawMessage("null")
-		if had {
-			inv.Value = raw(old)
-		}
-		return inv, name + ": " + info.Label + coatChange(old, now), nil
+	inv.Value = raw(field)
+	old := shown(inv.Value)
+	if err := json.Unmarshal(op.Value, field); err != nil {
+		return Op{}, "", fmt.Errorf("layer %q: %s: %w", name, op.Path, err)
 	}
-	return bad(fmt.Errorf("there is no such setting"))
+	return inv, line(old, shown(raw(field))), nil
+}
+
+// shown writes a JSON value for the ledger.
+func shown(b json.RawMessage) string {
+	var v any
+	_ = json.Unmarshal(b, &v)
+	return show(v)
+}
+
+func (l *Layer) setCoat(op Op, d *Document) (Op, string, error) {
+	ch := Channel(op.Path[9:])
+	info, ok := d.Info(ch)
+	if !ok {
+		return Op{}, "", fmt.Errorf("layer %q: there is no channel %q", l.Name, ch)
+	}
+	inv := op
+	old, had := l.Channels[ch]
+	l.Channels = maps.Clone(l.Channels)
+	if l.Channels == nil {
+		l.Channels = map[Channel]Coat{}
+	}
+	inv.Value = json.RawMessage("null")
+	if had {
+		inv.Value, inv.Carried = raw(old), carried(l)
+	}
+	if string(op.Value) == "null" {
+		delete(l.Channels, ch)
+		return inv, fmt.Sprintf("%s: %s off", l.Name, info.Label), nil
+	}
+	var now Coat
+	if err := json.Unmarshal(op.Value, &now); err != nil {
+		return Op{}, "", fmt.Errorf("layer %q: %s: %w", l.Name, info.Label, err)
+	}
+	// the page knows streams without their strokes: what it sends back keeps them
+	byID := carried(l)
+	was := map[string]*Step{}
+	walkSteps(old.Stream, func(s *Step) { was[s.ID] = s })
+	walkSteps(now.Stream, func(s *Step) {
+		if o := was[s.ID]; o != nil && len(s.StrokeID) == 0 {
+			s.StrokeID, s.Strokes = o.StrokeID, o.Strokes
+		}
+	})
+	l.Channels[ch] = now
+	err := l.attach(func(id string) *brush.Stroke {
+		if s := byID[id]; s != nil {
+			return s
+		}
+		return op.Carried[id]
+	})
+	return inv, l.Name + ": " + info.Label + coatChange(old, now), err
 }
 
 func coatChange(old, now Coat) string {
@@ -305,154 +428,191 @@ func coatChange(old, now Coat) string {
 		return fmt.Sprintf(" %s → %s", show(old.Value), show(now.Value))
 	case old.Blend != now.Blend:
 		return fmt.Sprintf(" blend %s → %s", old.Blend, now.Blend)
+	case old.Amount != now.Amount:
+		return fmt.Sprintf(" amount %s → %s", show(old.Amount), show(now.Amount))
+	case !slices.Equal(old.Range, now.Range):
+		return " range changed"
+	case len(old.Stream) == 0 && len(now.Stream) > 0:
+		return " from a stream"
+	case len(old.Stream) > 0 && len(now.Stream) == 0:
+		return " from a value"
 	}
-	return fmt.Sprintf(" amount %s → %s", show(old.Amount), show(now.Amount))
+	return " changed"
+}
+
+// title is what the ledger calls a step.
+func (s *Step) title() string {
+	if s.Name != "" {
+		return s.Name
+	}
+	return s.Kind
 }
 
 func (l *Layer) applyStep(op Op) (Op, string, error) {
 	if op.Kind == "step.add" {
-		at, err := place(op.Index, len(l.Mask))
-		if err != nil || op.Step == nil {
-			return Op{}, "", fmt.Errorf("layer %q: the step cannot be put there", l.Name)
+		if op.Step == nil {
+			return Op{}, "", fmt.Errorf("layer %q: step.add has no step", l.Name)
 		}
-		s := *op.Step
-		tmp := &Layer{Name: l.Name, Mask: []*Step{&s}}
-		if err := tmp.attach(op.Carried); err != nil {
+		tmp := (&Layer{Name: l.Name, Mask: []*Step{op.Step}}).clone()
+		if err := tmp.attach(func(id string) *brush.Stroke { return op.Carried[id] }); err != nil {
 			return Op{}, "", err
 		}
-		l.Mask = slices.Insert(slices.Clone(l.Mask), at, tmp.Mask[0])
-		return Op{Kind: "step.remove", Target: l.ID, StepID: s.ID}, fmt.Sprintf("%s: add %s", l.Name, s.Kind), nil
+		s := tmp.Mask[0]
+		if err := l.insertStep(s, op.Path, op.Index); err != nil {
+			return Op{}, "", err
+		}
+		return Op{Kind: "step.remove", Target: l.ID, StepID: s.ID}, fmt.Sprintf("%s: add %s", l.Name, s.title()), nil
 	}
-	i, s := l.Step(op.StepID)
+	s, stream, i := l.Step(op.StepID)
 	if s == nil {
 		return Op{}, "", fmt.Errorf("layer %q has no step with the id %q", l.Name, op.StepID)
 	}
-	l.Mask = slices.Clone(l.Mask)
 	switch op.Kind {
 	case "step.remove":
-		l.Mask = slices.Delete(l.Mask, i, i+1)
-		carried := (&Layer{Mask: []*Step{s}}).carried()
-		return Op{Kind: "step.add", Target: l.ID, Step: s, Index: i, Carried: carried}, fmt.Sprintf("%s: delete %s", l.Name, s.Kind), nil
+		l.cutStep(stream, i)
+		return Op{Kind: "step.add", Target: l.ID, Path: stream, Step: s, Index: i, Carried: carried(&Layer{Mask: []*Step{s}})}, fmt.Sprintf("%s: delete %s", l.Name, s.title()), nil
 	case "step.move":
-		if op.Index < 0 || op.Index >= len(l.Mask) {
-			return Op{}, "", fmt.Errorf("layer %q: place %d is outside the stream", l.Name, op.Index)
+		inner := false
+		walkSteps(s.Steps, func(o *Step) { inner = inner || op.Path == InStep+o.ID })
+		if inner || op.Path == InStep+s.ID {
+			return Op{}, "", fmt.Errorf("layer %q: %s cannot be put into itself", l.Name, s.title())
 		}
-		l.Mask = slices.Insert(slices.Delete(l.Mask, i, i+1), op.Index, s)
-		return Op{Kind: op.Kind, Target: l.ID, StepID: s.ID, Index: i}, fmt.Sprintf("%s: move %s", l.Name, s.Kind), nil
+		l.cutStep(stream, i)
+		if err := l.insertStep(s, op.Path, op.Index); err != nil {
+			return Op{}, "", err
+		}
+		return Op{Kind: op.Kind, Target: l.ID, StepID: s.ID, Path: stream, Index: i}, fmt.Sprintf("%s: move %s", l.Name, s.title()), nil
 	}
-	n := *s
-	l.Mask[i] = &n
+	return l.setStep(op, s)
+}
+
+func (l *Layer) cutStep(stream string, i int) {
+	list, _ := l.Stream(stream)
+	l.setStream(stream, slices.Delete(slices.Clone(list), i, i+1))
+}
+
+func (l *Layer) insertStep(s *Step, stream string, index int) error {
+	list, err := l.Stream(stream)
+	if err != nil {
+		return err
+	}
+	at, err := place(index, len(list))
+	if err != nil {
+		return fmt.Errorf("layer %q: the step cannot be put there: %w", l.Name, err)
+	}
+	l.setStream(stream, slices.Insert(slices.Clone(list), at, s))
+	return nil
+}
+
+func (l *Layer) setStep(op Op, s *Step) (Op, string, error) {
 	inv := op
 	var old, now any
 	var err error
-	switch {
-	case op.Path == "on":
-		old = n.On
-		err = json.Unmarshal(op.Value, &n.On)
-		now = n.On
-	case op.Path == "amount":
-		old = n.Amount
-		err = json.Unmarshal(op.Value, &n.Amount)
-		now = n.Amount
-	case op.Path == "blend":
-		old = n.Blend
-		err = json.Unmarshal(op.Value, &n.Blend)
-		now = n.Blend
-	case len(op.Path) > 7 && op.Path[:7] == "params.":
-		old = n.Params[op.Path[7:]]
-		if err = json.Unmarshal(op.Value, &now); err == nil {
-			n.Params = maps.Clone(n.Params)
-			if n.Params == nil {
-				n.Params = map[string]any{}
+	l.replaceStep(s.ID, func(n *Step) {
+		field := any(nil)
+		switch {
+		case op.Path == "on":
+			field = &n.On
+		case op.Path == "amount":
+			field = &n.Amount
+		case op.Path == "blend":
+			field = &n.Blend
+		case op.Path == "name":
+			field = &n.Name
+		case len(op.Path) > 7 && op.Path[:7] == "params.":
+			name := op.Path[7:]
+			old = n.Params[name]
+			inv.Value = raw(old)
+			if err = json.Unmarshal(op.Value, &now); err == nil {
+				n.Params = maps.Clone(n.Params)
+				if n.Params == nil {
+					n.Params = map[string]any{}
+				}
+				n.Params[name] = now
+				if now == nil {
+					delete(n.Params, name)
+				}
 			}
-			n.Params[op.Path[7:]] = now
-			if now == nil {
-				delete(n.Params, op.Path[7:])
-			}
+			return
+		default:
+			err = fmt.Errorf("there is no such setting")
+			return
 		}
-	default:
-		err = fmt.Errorf("there is no such setting")
-	}
+		inv.Value = raw(field)
+		_ = json.Unmarshal(inv.Value, &old)
+		if err = json.Unmarshal(op.Value, field); err == nil {
+			_ = json.Unmarshal(op.Value, &now)
+		}
+	})
 	if err != nil {
-		return Op{}, "", fmt.Errorf("layer %q: step %d (%s): %s: %w", l.Name, i+1, s.Kind, op.Path, err)
+		return Op{}, "", fmt.Errorf("layer %q: %s: %s: %w", l.Name, s.title(), op.Path, err)
 	}
-	inv.Value = raw(old)
-	return inv, fmt.Sprintf("%s: %s %s %s → %s", l.Name, s.Kind, op.Path, show(old), show(now)), nil
+	path := op.Path
+	if len(path) > 7 && path[:7] == "params." {
+		path = path[7:]
+	}
+	return inv, fmt.Sprintf("%s: %s %s %s → %s", l.Name, s.title(), path, show(old), show(now)), nil
 }
 
 func (l *Layer) applyStroke(op Op) (Op, string, error) {
-	list, ids, where := &l.Strokes, &l.StrokeID, l.Name
-	if op.StepID != "" {
-		i, s := l.Step(op.StepID)
-		if s == nil || s.Kind != "hand" {
-			return Op{}, "", fmt.Errorf("layer %q has no hand step %q to paint in; add one to its mask", l.Name, op.StepID)
+	change := func(list []*brush.Stroke) (out []*brush.Stroke, inv Op, label string, err error) {
+		inv = Op{Target: l.ID, StepID: op.StepID}
+		if op.Kind == "stroke.remove" {
+			at := slices.IndexFunc(list, func(s *brush.Stroke) bool { return s.ID == op.StrokeID })
+			if at < 0 {
+				return nil, Op{}, "", fmt.Errorf("layer %q has no stroke %q", l.Name, op.StrokeID)
+			}
+			inv.Kind, inv.StrokeID, inv.Index, inv.Carried = "stroke.add", op.StrokeID, at, map[string]*brush.Stroke{op.StrokeID: list[at]}
+			return slices.Delete(slices.Clone(list), at, at+1), inv, "remove stroke", nil
 		}
-		n := *s
-		l.Mask = slices.Clone(l.Mask)
-		l.Mask[i] = &n
-		list, ids, where = &n.Strokes, &n.StrokeID, l.Name+" mask"
-	} else if l.Kind != Paint {
-		return Op{}, "", fmt.Errorf("layer %q is a fill layer; paint in a hand step of its mask or in a paint layer", l.Name)
-	}
-	if op.Kind == "stroke.add" {
 		s := op.Stroke
 		if s == nil {
 			s = op.Carried[op.StrokeID]
 		}
 		if s == nil {
-			return Op{}, "", fmt.Errorf("layer %q: stroke %q is missing", l.Name, op.StrokeID)
+			return nil, Op{}, "", fmt.Errorf("layer %q: stroke %q is missing", l.Name, op.StrokeID)
 		}
 		if err := s.Check(); err != nil {
-			return Op{}, "", fmt.Errorf("layer %q: %w", l.Name, err)
+			return nil, Op{}, "", fmt.Errorf("layer %q: %w", l.Name, err)
 		}
-		at, err := place(op.Index, len(*list))
+		at, err := place(op.Index, len(list))
 		if err != nil {
-			return Op{}, "", err
+			return nil, Op{}, "", err
 		}
-		*list = slices.Insert(slices.Clone(*list), at, s)
-		*ids = names(*list)
-		verb := "stroke"
-		if s.Erase {
-			verb = "erase"
+		inv.Kind, inv.StrokeID = "stroke.remove", s.ID
+		return slices.Insert(slices.Clone(list), at, s), inv, map[bool]string{true: "erase", false: "stroke"}[s.Erase], nil
+	}
+	var inv Op
+	var label string
+	var err error
+	if op.StepID == "" {
+		if l.Kind != Paint {
+			return Op{}, "", fmt.Errorf("layer %q is a %s layer; paint in a hand step of its mask or in a paint layer", l.Name, l.Kind)
 		}
-		return Op{Kind: "stroke.remove", Target: l.ID, StepID: op.StepID, StrokeID: s.ID}, where + ": " + verb, nil
+		var list []*brush.Stroke
+		if list, inv, label, err = change(l.Strokes); err == nil {
+			l.Strokes, l.StrokeID = list, names(list)
+		}
+		return inv, l.Name + ": " + label, err
 	}
-	at := slices.IndexFunc(*list, func(s *brush.Stroke) bool { return s.ID == op.StrokeID })
-	if at < 0 {
-		return Op{}, "", fmt.Errorf("layer %q has no stroke %q", l.Name, op.StrokeID)
+	s, stream, _ := l.Step(op.StepID)
+	if s == nil || s.Kind != Hand {
+		return Op{}, "", fmt.Errorf("layer %q has no hand step %q to paint in; add one to its mask", l.Name, op.StepID)
 	}
-	s := (*list)[at]
-	*list = slices.Delete(slices.Clone(*list), at, at+1)
-	*ids = names(*list)
-	return Op{Kind: "stroke.add", Target: l.ID, StepID: op.StepID, StrokeID: s.ID, Index: at,
-		Carried: map[string]*brush.Stroke{s.ID: s}}, where + ": remove stroke", nil
+	var list []*brush.Stroke
+	if list, inv, label, err = change(s.Strokes); err == nil {
+		l.replaceStep(s.ID, func(n *Step) { n.Strokes, n.StrokeID = list, names(list) })
+	}
+	if stream != MaskStream {
+		stream = s.title()
+	}
+	return inv, fmt.Sprintf("%s %s: %s", l.Name, stream, label), err
 }
 
 func names(list []*brush.Stroke) []string {
 	ids := make([]string, len(list))
 	for i, s := range list {
 		ids[i] = s.ID
-	}
-	return ids
-}
-
-// StrokeIDs lists every stroke that the operation needs carried beside it.
-func (op Op) StrokeIDs() []string {
-	var ids []string
-	if op.Kind == "stroke.add" {
-		ids = append(ids, op.StrokeID)
-	}
-	if op.Layer != nil {
-		ids = append(ids, op.Layer.StrokeID...)
-		for _, s := range op.Layer.Mask {
-			ids = append(ids, s.StrokeID...)
-		}
-	}
-	if op.Step != nil {
-		ids = append(ids, op.Step.StrokeID...)
-	}
-	for _, o := range op.Ops {
-		ids = append(ids, o.StrokeIDs()...)
 	}
 	return ids
 }

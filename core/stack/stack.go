@@ -6,69 +6,23 @@ package stack
 import (
 	"encoding/json"
 	"fmt"
-	"math"
-	"slices"
 
 	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
 )
 
-// Channel names one output of the stack.
-type Channel string
-
-// The channels. Colours are sRGB-encoded 0..1; height is in metres around 0.
-const (
-	BaseColor Channel = "baseColor"
-	Roughness Channel = "roughness"
-	Metallic  Channel = "metallic"
-	Height    Channel = "height"
-	Occlusion Channel = "ambientOcclusion"
-	Opacity   Channel = "opacity"
-	Emissive  Channel = "emissive"
-)
-
-// ChannelInfo describes a channel to the interface and to the evaluation.
-type ChannelInfo struct {
-	Channel    Channel    `json:"channel"`
-	Label      string     `json:"label"`
-	Components int        `json:"components" doc:"1 or 3"`
-	Default    []float32  `json:"default" doc:"what an empty stack holds"`
-	Suggested  []float32  `json:"suggested" doc:"a first value when the channel is switched on"`
-	Min        float32    `json:"min"`
-	Max        float32    `json:"max"`
-	Unit       string     `json:"unit" doc:"unit in which the interface shows it"`
-	Scale      float32    `json:"scale" doc:"shown value = stored value × scale"`
-	Blend      blend.Mode `json:"blend" doc:"blend mode a new layer starts with"`
-}
-
-// Channels lists all channels in display order.
-var Channels = []ChannelInfo{
-	{BaseColor, "base color", 3, []float32{0.5, 0.5, 0.5}, []float32{0.6, 0.55, 0.5}, 0, 1, "", 1, blend.Normal},
-	{Roughness, "roughness", 1, []float32{0.6}, []float32{0.5}, 0, 1, "", 1, blend.Normal},
-	{Metallic, "metallic", 1, []float32{0}, []float32{0}, 0, 1, "", 1, blend.Normal},
-	{Height, "height", 1, []float32{0}, []float32{0.0002}, -0.02, 0.02, "mm", 1000, "add"},
-	{Occlusion, "ambient occlusion", 1, []float32{1}, []float32{1}, 0, 1, "", 1, "multiply"},
-	{Opacity, "opacity", 1, []float32{1}, []float32{1}, 0, 1, "", 1, blend.Normal},
-	{Emissive, "emissive", 3, []float32{0, 0, 0}, []float32{1, 0.7, 0.4}, 0, 1, "", 1, "add"},
-}
-
-// Info returns the description of a channel.
-func Info(c Channel) (ChannelInfo, bool) {
-	for _, i := range Channels {
-		if i.Channel == c {
-			return i, true
-		}
-	}
-	return ChannelInfo{}, false
-}
-
 // Document is the whole stack of a project.
 type Document struct {
 	Format  string               `json:"format" doc:"always velvetgrime.document"`
 	Version int                  `json:"version" doc:"always 1"`
+	Light   string               `json:"light,omitempty" enum:"encoded,linear" doc:"how colours are mixed: as their sRGB encoding (default) or as linear light"`
 	Sheets  map[string]SheetSize `json:"sheets" doc:"texture size of each sheet by name"`
+	User    []UserChannel        `json:"userChannels,omitempty" doc:"channels that this project adds"`
 	Layers  []*Layer             `json:"layers" doc:"innermost first"`
 }
+
+// Linear is the Light of a project that mixes colours as linear light.
+const Linear = "linear"
 
 // SheetSize is how many texels a sheet has along one side.
 type SheetSize struct {
@@ -79,47 +33,85 @@ type SheetSize struct {
 const (
 	Fill  = "fill"
 	Paint = "paint"
+	Group = "group"
+	// Picture is a layer whose channels were baked, a picture a sheet with coverage.
+	Picture = "picture"
 )
 
-// Layer is one coat.
+// Layer is one coat, or a group of them.
 type Layer struct {
 	ID       string           `json:"id"`
 	Name     string           `json:"name"`
-	Kind     string           `json:"kind" enum:"fill,paint"`
+	Kind     string           `json:"kind" enum:"fill,paint,group,picture"`
 	Visible  bool             `json:"visible"`
+	Locked   bool             `json:"locked,omitempty" doc:"refuses every change but unlocking"`
 	Amount   float32          `json:"amount" minimum:"0" maximum:"1"`
+	Blend    blend.Mode       `json:"blend,omitempty" doc:"of a group, for channels that have no coat of their own"`
+	Isolated bool             `json:"isolated,omitempty" doc:"of a group: its layers meet each other alone before they meet what lies below (W3C Compositing, section 9)"`
 	Reach    Reach            `json:"reach"`
 	Channels map[Channel]Coat `json:"channels"`
 	Mask     []*Step          `json:"mask" doc:"the stream of the mask; empty shows everything"`
+	Layers   []*Layer         `json:"layers,omitempty" doc:"of a group, innermost first"`
 	Strokes  []*brush.Stroke  `json:"-"`
 	StrokeID []string         `json:"strokes,omitempty" doc:"strokes of a paint layer, oldest first"`
 }
 
-// Reach limits a layer to sheets or parts by name; empty lists do not limit.
+// Reach limits a layer to what any of its lists names; with all lists empty it
+// covers the whole model.
 type Reach struct {
-	Sheets []string `json:"sheets,omitempty"`
-	Parts  []string `json:"parts,omitempty"`
+	Sheets  []string `json:"sheets,omitempty"`
+	Parts   []string `json:"parts,omitempty"`
+	Islands []int32  `json:"islands,omitempty" doc:"UV islands by number"`
+	Faces   []int32  `json:"faces,omitempty" doc:"runs of triangles: first, count, first, count …"`
 }
 
-// Coat is what a layer does to one channel. Value is ignored in a paint layer.
+// All reports whether the reach is the whole model.
+func (r Reach) All() bool {
+	return len(r.Sheets)+len(r.Parts)+len(r.Islands)+len(r.Faces) == 0
+}
+
+// Coat is what a layer does to one channel. Value and Stream are ignored in a
+// paint layer and in a group.
 type Coat struct {
-	On     bool       `json:"on"`
-	Value  []float32  `json:"value,omitempty"`
-	Blend  blend.Mode `json:"blend"`
-	Amount float32    `json:"amount" minimum:"0" maximum:"1"`
+	On       bool              `json:"on"`
+	Value    []float32         `json:"value,omitempty"`
+	Stream   []*Step           `json:"stream,omitempty" doc:"the source when not empty; the value otherwise"`
+	Range    []float32         `json:"range,omitempty" doc:"what black and white of the stream mean in a channel of one component"`
+	Pictures map[string]string `json:"pictures,omitempty" doc:"of a picture layer: picture by sheet name"`
+	Blend    blend.Mode        `json:"blend"`
+	Amount   float32           `json:"amount" minimum:"0" maximum:"1"`
 }
 
 // Step is one thing in a stream.
 type Step struct {
 	ID       string          `json:"id"`
 	Kind     string          `json:"kind"`
+	Name     string          `json:"name,omitempty" doc:"given by the artist; the kind's label when empty"`
 	On       bool            `json:"on"`
 	Blend    blend.Mode      `json:"blend,omitempty" doc:"how a source meets what came before"`
 	Amount   float32         `json:"amount" minimum:"0" maximum:"1"`
 	Params   map[string]any  `json:"params,omitempty"`
+	Steps    []*Step         `json:"steps,omitempty" doc:"of a bundle, its stream; of a warp, the stream that pushes"`
 	Strokes  []*brush.Stroke `json:"-"`
 	StrokeID []string        `json:"strokes,omitempty" doc:"strokes of a hand step, oldest first"`
 }
+
+// Kinds of steps that the document itself has to know.
+const (
+	Hand   = "hand"
+	Follow = "follow"
+	Bundle = "bundle"
+)
+
+// Below is the layer parameter of a follow step that reads all that lies below.
+const Below = "below"
+
+// MaskStream names a layer's mask where a stream is asked for; the others are
+// named by their channel, or by InStep and the id of the step that holds them.
+const MaskStream = "mask"
+
+// InStep begins the name of a stream that lies inside a step.
+const InStep = "step:"
 
 // New returns an empty document with the given sheets at size texels.
 func New(sheets []string, size int) *Document {
@@ -130,40 +122,42 @@ func New(sheets []string, size int) *Document {
 	return d
 }
 
-// Layer returns the index and the layer with an id, or −1.
-func (d *Document) Layer(id string) (int, *Layer) {
-	for i, l := range d.Layers {
-		if l.ID == id {
-			return i, l
-		}
-	}
-	return -1, nil
-}
-
-// Step returns the index and the mask step with an id, or −1.
-func (l *Layer) Step(id string) (int, *Step) {
-	for i, s := range l.Mask {
-		if s.ID == id {
-			return i, s
-		}
-	}
-	return -1, nil
-}
-
 // Strokes returns every stroke of the document by id.
 func (d *Document) Strokes() map[string]*brush.Stroke {
 	all := map[string]*brush.Stroke{}
-	for _, l := range d.Layers {
+	d.Walk(func(l *Layer, _ []*Layer) {
 		for _, s := range l.Strokes {
 			all[s.ID] = s
 		}
-		for _, st := range l.Mask {
+		l.EachStep(func(st *Step) {
 			for _, s := range st.Strokes {
 				all[s.ID] = s
 			}
-		}
-	}
+		})
+	})
 	return all
+}
+
+// Pictures lists every picture that the document names, in no order.
+func (d *Document) Pictures() []string {
+	seen := map[string]bool{}
+	d.Walk(func(l *Layer, _ []*Layer) {
+		for _, c := range l.Channels {
+			for _, h := range c.Pictures {
+				seen[h] = true
+			}
+		}
+		l.EachStep(func(s *Step) {
+			if h, ok := s.Params["picture"].(string); ok && h != "" {
+				seen[h] = true
+			}
+		})
+	})
+	var out []string
+	for h := range seen {
+		out = append(out, h)
+	}
+	return out
 }
 
 // file is the form of a document on disk: with its strokes.
@@ -184,6 +178,18 @@ func (d *Document) Encode(withStrokes bool) ([]byte, error) {
 // Decode reads a document and checks it. Strokes that the JSON does not hold are
 // asked from lookup, which may be nil.
 func Decode(data []byte, lookup func(id string) *brush.Stroke) (*Document, error) {
+	d, err := decode(data, lookup)
+	if err != nil {
+		return nil, err
+	}
+	return d, d.Check()
+}
+
+// DecodeLoose reads layers that were taken out of a document: what they follow
+// need not be there.
+func DecodeLoose(data []byte) (*Document, error) { return decode(data, nil) }
+
+func decode(data []byte, lookup func(id string) *brush.Stroke) (*Document, error) {
 	var f file
 	if err := json.Unmarshal(data, &f); err != nil {
 		return nil, fmt.Errorf("the document is not readable JSON: %w", err)
@@ -192,117 +198,66 @@ func Decode(data []byte, lookup func(id string) *brush.Stroke) (*Document, error
 	if d.Format != "velvetgrime.document" || d.Version != 1 {
 		return nil, fmt.Errorf("format %q version %d is not velvetgrime.document version 1", d.Format, d.Version)
 	}
-	find := func(where string, ids []string) ([]*brush.Stroke, error) {
+	find := func(id string) *brush.Stroke {
+		s := f.Strokes[id]
+		if s == nil && lookup != nil {
+			s = lookup(id)
+		}
+		if s != nil {
+			s.ID = id
+		}
+		return s
+	}
+	for _, l := range d.Layers {
+		if err := l.attach(find); err != nil {
+			return nil, err
+		}
+	}
+	return d, nil
+}
+
+// attach fills in, in place, the strokes that the JSON names.
+func (l *Layer) attach(find func(id string) *brush.Stroke) error {
+	if l == nil {
+		return fmt.Errorf("a layer is null")
+	}
+	get := func(ids []string, have []*brush.Stroke) ([]*brush.Stroke, error) {
+		if len(have) == len(ids) {
+			return have, nil
+		}
 		var out []*brush.Stroke
 		for _, id := range ids {
-			s := f.Strokes[id]
-			if s == nil && lookup != nil {
-				s = lookup(id)
-			}
+			s := find(id)
 			if s == nil {
-				return nil, fmt.Errorf("%s: stroke %q is missing", where, id)
+				return nil, fmt.Errorf("%s: stroke %q is missing", l.where(), id)
 			}
-			s.ID = id
 			out = append(out, s)
 		}
 		return out, nil
 	}
 	var err error
-	for i, l := range d.Layers {
-		if l == nil {
-			return nil, fmt.Errorf("layer %d is null", i+1)
+	if l.Strokes, err = get(l.StrokeID, l.Strokes); err != nil {
+		return err
+	}
+	l.EachStep(func(s *Step) {
+		if err != nil {
+			return
 		}
-		if l.Strokes, err = find(l.where(), l.StrokeID); err != nil {
-			return nil, err
+		if s == nil {
+			err = fmt.Errorf("%s: a step is null", l.where())
+			return
 		}
-		for k, s := range l.Mask {
-			if s == nil {
-				return nil, fmt.Errorf("%s: step %d is null", l.where(), k+1)
-			}
-			if s.Strokes, err = find(l.where(), s.StrokeID); err != nil {
-				return nil, err
-			}
+		s.Strokes, err = get(s.StrokeID, s.Strokes)
+	})
+	if err != nil {
+		return err
+	}
+	for _, k := range l.Layers {
+		if err := k.attach(find); err != nil {
+			return err
 		}
 	}
-	return d, d.Check()
+	return nil
 }
 
 func (l *Layer) where() string { return fmt.Sprintf("layer %q", l.Name) }
-
-// CheckStep is set by package step: it checks a step's kind and parameters.
-var CheckStep = func(*Step) error { return nil }
-
-// Check returns the first thing in the document that cannot be, with its place.
-func (d *Document) Check() error {
-	for name, s := range d.Sheets {
-		if s.Size < 128 || s.Size > 8192 || s.Size&(s.Size-1) != 0 {
-			return fmt.Errorf("sheet %q: size %d is not a power of two from 128 to 8192", name, s.Size)
-		}
-	}
-	seen := map[string]bool{}
-	for _, l := range d.Layers {
-		if err := l.check(); err != nil {
-			return fmt.Errorf("%s: %w", l.where(), err)
-		}
-		if seen[l.ID] {
-			return fmt.Errorf("%s: the id %q is used twice", l.where(), l.ID)
-		}
-		seen[l.ID] = true
-	}
-	return nil
-}
-
-func unit(what string, v float32) error {
-	if !(v >= 0 && v <= 1) {
-		return fmt.Errorf("%s is %v; it goes from 0 to 1", what, v)
-	}
-	return nil
-}
-
-func (l *Layer) check() error {
-	if l.ID == "" || len(l.ID) > 64 || len(l.Name) > 200 {
-		return fmt.Errorf("the id is empty, or id or name is too long")
-	}
-	if l.Kind != Fill && l.Kind != Paint {
-		return fmt.Errorf("kind %q is neither fill nor paint", l.Kind)
-	}
-	if err := unit("amount", l.Amount); err != nil {
-		return err
-	}
-	for c, coat := range l.Channels {
-		info, ok := Info(c)
-		if !ok {
-			return fmt.Errorf("channel %q is unknown", c)
-		}
-		if err := unit(info.Label+": amount", coat.Amount); err != nil {
-			return err
-		}
-		if err := blend.Check(coat.Blend, info.Components == 1); err != nil {
-			return fmt.Errorf("%s: %w", info.Label, err)
-		}
-		if l.Kind == Fill && len(coat.Value) != info.Components {
-			return fmt.Errorf("%s: %d numbers where %d are needed", info.Label, len(coat.Value), info.Components)
-		}
-		for _, v := range coat.Value {
-			if math.IsNaN(float64(v)) || v < info.Min || v > info.Max {
-				return fmt.Errorf("%s: %v lies outside %v to %v", info.Label, v, info.Min, info.Max)
-			}
-		}
-	}
-	for i, s := range l.Mask {
-		err := CheckStep(s)
-		if err == nil {
-			err = unit("amount", s.Amount)
-		}
-		if err == nil {
-			err = blend.Check(s.Blend, true)
-		}
-		if err == nil && slices.IndexFunc(l.Mask, func(o *Step) bool { return o.ID == s.ID }) != i {
-			err = fmt.Errorf("the id %q is used twice", s.ID)
-		}
-		if err != nil {
-			return fmt.Errorf("step %d (%s): %w", i+1, s.Kind, err)
-		}
-	}
-	return nil
-}

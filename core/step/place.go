@@ -1,6 +1,9 @@
 package step
 
-import "velvetgrime/core/geom"
+import (
+	"velvetgrime/core/geom"
+	"velvetgrime/core/stack"
+)
 
 var axes = map[string]geom.Vec3{
 	"up": {Y: 1}, "down": {Y: -1}, "east": {X: 1}, "west": {X: -1}, "south": {Z: 1}, "north": {Z: -1},
@@ -60,7 +63,7 @@ func init() {
 		},
 	})
 	register(Description{
-		Kind: "hand", Label: "Hand", Role: "source", Hand: true, Params: []Param{},
+		Kind: stack.Hand, Label: "Hand", Role: "source", Hand: true, Special: true, Params: []Param{},
 		Help: "Painted by hand over what came before; erasing brings that back.",
 	})
 }

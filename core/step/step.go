@@ -12,12 +12,24 @@ import (
 	"velvetgrime/core/stack"
 )
 
-// Param describes one parameter of a step.
+// Param describes one parameter of a step. Kinds and what their values are in a
+// document:
+//
+//	number, integer, seed  a number from Min to Max
+//	choice                 one of Choices
+//	switch                 true or false
+//	color                  [r, g, b], sRGB-encoded 0..1
+//	ramp                   [[at, r, g, b], …], at from 0 to 1, rising
+//	curve                  [[x, y], …], all 0..1, x rising
+//	direction              [x, y, z] in model space, not zero
+//	picture                the name of a stored picture, or "" for none
+//	layer                  the id of a layer, "below", or "" for none
+//	output                 "mask" or a channel
 type Param struct {
 	Name    string   `json:"name"`
 	Label   string   `json:"label"`
 	Help    string   `json:"help"`
-	Kind    string   `json:"kind" enum:"number,integer,choice,seed,switch"`
+	Kind    string   `json:"kind" enum:"number,integer,choice,seed,switch,color,ramp,curve,direction,picture,layer,output"`
 	Min     float64  `json:"min"`
 	Max     float64  `json:"max"`
 	Default any      `json:"default"`
@@ -34,12 +46,30 @@ type Description struct {
 	Help   string  `json:"help"`
 	Role   string  `json:"role" enum:"source,shaper"`
 	Params []Param `json:"params"`
+	Hand   bool    `json:"hand,omitempty" doc:"painted by hand"`
+	Inner  string  `json:"inner,omitempty" doc:"what the stream inside the step is for; none when empty"`
 
-	// Run writes (source) or changes (shaper) out, one value a point.
-	Run func(in Input, out []float32) `json:"-"`
-	// Point marks a step whose value depends on nothing but the point itself;
-	// a hand step is drawn by the evaluation instead.
-	Hand bool `json:"hand,omitempty"`
+	// Run writes (source) or changes (shaper) one plane of values, one a point.
+	// RunColor does it to three; a stream of greys is made one of colours first
+	// when the step has no Run, or when Colors says so.
+	Run      func(in Input, out []float32)    `json:"-"`
+	RunColor func(in Input, out [3][]float32) `json:"-"`
+	Colors   func(in Input) bool              `json:"-"`
+
+	// Filter makes a shaper that looks at neighbours: it writes out from src, both
+	// planes of in.Frame, which is a patch of the surface laid flat. Points that
+	// stand for nothing are to be left out of account. inner is the plane of the
+	// stream inside the step, or nil. Radius is how far it looks, in metres;
+	// with more texels than Texels in it, a coarser patch is filtered instead.
+	// Mix, when there is one, makes the result in filtered from what came before.
+	Filter func(in Input, src, inner, out []float32) `json:"-"`
+	Radius func(in Input) float32                    `json:"-"`
+	Texels int                                       `json:"-"`
+	// Spreads says that a filter's result has a meaning beside the surface too.
+	Spreads bool                                       `json:"-"`
+	Mix     func(in Input, before, filtered []float32) `json:"-"`
+	// Special marks a step that the evaluation itself carries out.
+	Special bool `json:"-"`
 }
 
 // Input is what a step may read.
@@ -47,6 +77,7 @@ type Input struct {
 	Frame  *raster.Frame
 	Bounds geom.Box // of the model
 	Params map[string]any
+	Weight []float32 // of a filter on a coarse patch: the share of each texel that lies on the surface; nil: all or nothing, as the frame says
 	desc   *Description
 }
 
@@ -79,10 +110,16 @@ func Descriptions() []Description {
 // Get returns the description of a kind.
 func Get(kind string) (*Description, bool) { d, ok := registry[kind]; return d, ok }
 
-// Run evaluates one step.
-func Run(s *stack.Step, f *raster.Frame, bounds geom.Box, out []float32) {
+// NewInput returns what a step reads on a frame.
+func NewInput(s *stack.Step, f *raster.Frame, bounds geom.Box) (Input, *Description) {
 	d := registry[s.Kind]
-	d.Run(Input{f, bounds, s.Params, d}, out)
+	return Input{Frame: f, Bounds: bounds, Params: s.Params, desc: d}, d
+}
+
+// Run evaluates one step that needs nothing but the points themselves.
+func Run(s *stack.Step, f *raster.Frame, bounds geom.Box, out []float32) {
+	in, d := NewInput(s, f, bounds)
+	d.Run(in, out)
 }
 
 func (in Input) param(name string) Param {
@@ -125,6 +162,67 @@ func (in Input) Switch(name string) bool {
 	return in.param(name).Default.(bool)
 }
 
+// Text returns a parameter that is a word, or its default.
+func (in Input) Text(name string) string {
+	if v, ok := in.Params[name].(string); ok {
+		return v
+	}
+	v, _ := in.param(name).Default.(string)
+	return v
+}
+
+// Rows returns a parameter that is a list of rows of numbers (a ramp, a curve),
+// or its default.
+func (in Input) Rows(name string) [][]float32 {
+	if v, ok := rows(in.Params[name]); ok {
+		return v
+	}
+	v, _ := rows(in.param(name).Default)
+	return v
+}
+
+// Row returns a parameter that is one row of numbers (a colour, a direction), or
+// its default.
+func (in Input) Row(name string) []float32 {
+	if v, ok := row(in.Params[name]); ok {
+		return v
+	}
+	v, _ := row(in.param(name).Default)
+	return v
+}
+
+func row(v any) ([]float32, bool) {
+	list, ok := v.([]any)
+	if !ok {
+		return nil, false
+	}
+	var out []float32
+	for _, x := range list {
+		n, ok := x.(float64)
+		if !ok || math.IsNaN(n) || math.IsInf(n, 0) {
+			return nil, false
+		}
+		out = append(out, float32(n))
+	}
+	return out, true
+}
+
+func rows(v any) ([][]float32, bool) {
+	list, ok := v.([]any)
+	if !ok {
+		return nil, false
+	}
+	var out [][]float32
+	for _, x := range list {
+		r, ok := row(x)
+		if !ok {
+			return nil, false
+		}
+		out = append(out, r)
+	}
+	return out, true
+}
+
 func init() { stack.CheckStep = check }
 
 func check(s *stack.Step) error {
@@ -135,26 +233,66 @@ func check(s *stack.Step) error {
 	if s.ID == "" || len(s.ID) > 64 {
 		return fmt.Errorf("the id is empty or too long")
 	}
+	if len(s.Steps) > 0 && d.Inner == "" {
+		return fmt.Errorf("there can be no stream inside it")
+	}
 	for name, v := range s.Params {
 		i := slices.IndexFunc(d.Params, func(p Param) bool { return p.Name == name })
 		if i < 0 {
 			return fmt.Errorf("there is no parameter %q", name)
 		}
-		p := d.Params[i]
-		switch p.Kind {
-		case "choice":
-			if c, ok := v.(string); !ok || !slices.Contains(p.Choices, c) {
-				return fmt.Errorf("%s: %v is not one of %v", p.Label, v, p.Choices)
+		if err := d.Params[i].check(v); err != nil {
+			return fmt.Errorf("%s: %w", d.Params[i].Label, err)
+		}
+	}
+	return nil
+}
+
+// maxRows bounds ramps and curves.
+const maxRows = 64
+
+func (p Param) check(v any) error {
+	switch p.Kind {
+	case "choice":
+		if c, ok := v.(string); !ok || !slices.Contains(p.Choices, c) {
+			return fmt.Errorf("%v is not one of %v", v, p.Choices)
+		}
+	case "switch":
+		if _, ok := v.(bool); !ok {
+			return fmt.Errorf("%v is neither true nor false", v)
+		}
+	case "picture", "layer", "output":
+		if t, ok := v.(string); !ok || len(t) > 200 {
+			return fmt.Errorf("%v is not a name", v)
+		}
+	case "color":
+		c, ok := row(v)
+		if !ok || len(c) != 3 || slices.Min(c) < 0 || slices.Max(c) > 1 {
+			return fmt.Errorf("%v is not three numbers from 0 to 1", v)
+		}
+	case "direction":
+		c, ok := row(v)
+		if !ok || len(c) != 3 || geom.V3(c[0], c[1], c[2]).Length() < 1e-6 {
+			return fmt.Errorf("%v is not a direction of three numbers", v)
+		}
+	case "ramp", "curve":
+		want := map[string]int{"ramp": 4, "curve": 2}[p.Kind]
+		list, ok := rows(v)
+		if !ok || len(list) < 1 || len(list) > maxRows {
+			return fmt.Errorf("it is not a list of 1 to %d points", maxRows)
+		}
+		for k, r := range list {
+			if len(r) != want || slices.Min(r) < 0 || slices.Max(r) > 1 {
+				return fmt.Errorf("point %d is not %d numbers from 0 to 1", k+1, want)
 			}
-		case "switch":
-			if _, ok := v.(bool); !ok {
-				return fmt.Errorf("%s: %v is neither true nor false", p.Label, v)
+			if k > 0 && r[0] < list[k-1][0] {
+				return fmt.Errorf("point %d lies before the one in front of it", k+1)
 			}
-		default:
-			n, ok := v.(float64)
-			if !ok || math.IsNaN(n) || n < p.Min || n > p.Max {
-				return fmt.Errorf("%s: %v lies outside %v to %v", p.Label, v, p.Min, p.Max)
-			}
+		}
+	default:
+		n, ok := v.(float64)
+		if !ok || math.IsNaN(n) || n < p.Min || n > p.Max {
+			return fmt.Errorf("%v lies outside %v to %v", v, p.Min, p.Max)
 		}
 	}
 	return nil

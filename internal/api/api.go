@@ -151,6 +151,10 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	huma.Get(api, "/api/about", func(context.Context, *struct{}) (*body[About], error) {
 		return &body[About]{About{stack.Channels, step.Descriptions(), blend.Modes(false), blend.Modes(true), deliver.Maps}}, nil
 	})
+	huma.Get(api, "/api/projects/{id}/pictures", func(ctx context.Context, in *idInput) (*body[[]store.Picture], error) {
+		list, err := s.Store.Pictures(ctx, in.ID)
+		return &body[[]store.Picture]{list}, fail(err)
+	})
 	huma.Get(api, "/api/projects", func(ctx context.Context, _ *struct{}) (*body[[]Project], error) {
 		list, err := s.Store.Projects(ctx)
 		out := &body[[]Project]{Body: []Project{}}

@@ -187,22 +187,22 @@ func TestWhatIsAcknowledgedIsKeptAndUndoGoesOverReloads(t *testing.T) {
 	w.send(`{"t":"stroke.begin","layer":"coat","step":"h","stroke":{"id":"st1","radius":0.05,"strength":1,"hardness":0.5,"values":{"mask":[0]}}}`)
 	w.send(`{"t":"stroke.add","points":[0,0.3,0.12,0,0,1,1, 0.02,0.3,0.12,0,0,1,1]}`)
 	w.send(`{"t":"stroke.end","id":3}`)
-	w.until("the stroke", func(s state) bool { return s.T == "doc" && s.Strokes["h"] == 1 })
+	w.until("the stroke", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
 
 	// another server on the same database: as after a crash
 	s2 := startService(t)
 	v := s2.open(id, "ann")
 	got := v.until("the kept document", layers(2))
-	if got.Strokes["h"] != 1 || got.Doc.Layers[1].Amount != 0.4 || !strings.Contains(got.Undo, "stroke") {
+	if got.Strokes["coat/h"] != 1 || got.Doc.Layers[1].Amount != 0.4 || !strings.Contains(got.Undo, "stroke") {
 		t.Fatalf("kept: %+v", got)
 	}
 	v.send(`{"t":"undo"}`)
 	got = v.until("undo", func(s state) bool { return s.T == "doc" && s.Seq == 4 })
-	if got.Strokes["h"] != 0 || !strings.Contains(got.Redo, "stroke") {
+	if got.Strokes["coat/h"] != 0 || !strings.Contains(got.Redo, "stroke") {
 		t.Fatalf("undone: %+v", got)
 	}
 	v.send(`{"t":"redo"}`)
-	if got = v.until("redo", func(s state) bool { return s.T == "doc" && s.Seq == 5 }); got.Strokes["h"] != 1 {
+	if got = v.until("redo", func(s state) bool { return s.T == "doc" && s.Seq == 5 }); got.Strokes["coat/h"] != 1 {
 		t.Fatalf("redone: %+v", got)
 	}
 }
@@ -218,7 +218,7 @@ func TestACutLineKeepsTheStrokeDrawnSoFar(t *testing.T) {
 	w.until("the samples", func(s state) bool { return s.T == "ack" })
 	_ = w.conn.CloseNow()
 	v := s.open(id, "ann")
-	v.until("the stroke after the cut", func(s state) bool { return s.T == "doc" && s.Strokes["h"] == 1 })
+	v.until("the stroke after the cut", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
 }
 
 func TestTwoWindowsSeeEachOtherAndUndoTheirOwn(t *testing.T) {

@@ -6,13 +6,16 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"image/png"
 	"io"
 	"net/http"
 	"path"
 	"strings"
+	"time"
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/meshio"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/store"
@@ -136,6 +139,8 @@ func (s *Server) files(g *gin.Engine) {
 		}
 		c.Data(200, "model/gltf-binary", b)
 	})
+	g.POST("/api/projects/:id/pictures", s.addPicture)
+	g.GET("/api/projects/:id/pictures/:blob", s.showPicture)
 	g.GET("/api/projects/:id/live", s.live)
 	g.GET("/api/jobs/:id/files/:name", s.jobFile)
 }
@@ -169,6 +174,52 @@ func (s *Server) upload(c *gin.Context) {
 		return
 	}
 	c.JSON(201, Project{p.ID, p.Name, p.UpdatedAt})
+}
+
+// maxPictureBytes bounds an uploaded picture.
+const maxPictureBytes = 256 << 20
+
+// addPicture keeps the picture that is the request's body; ?name= is what it is
+// called. It answers with the name by which documents know it.
+func (s *Server) addPicture(c *gin.Context) {
+	name := path.Base(c.Query("name"))
+	b, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, maxPictureBytes))
+	var pic *pix.Picture
+	if err == nil {
+		pic, err = pix.DecodePicture(bytes.NewReader(b))
+	}
+	var row *store.Picture
+	if err == nil {
+		w, h := pic.Size()
+		row = &store.Picture{ProjectID: c.Param("id"), Name: name, Width: w, Height: h, At: time.Now()}
+		if row.Blob, err = s.Store.PutBlob(c, b); err == nil {
+			err = s.Store.PutPicture(c, row)
+		}
+	}
+	if err != nil {
+		refuse(c, 422, fmt.Errorf("picture %q: %w", name, err))
+		return
+	}
+	c.JSON(201, row)
+}
+
+// showPicture sends a small PNG of a picture.
+func (s *Server) showPicture(c *gin.Context) {
+	b, err := s.Store.Blob(c, c.Param("blob"))
+	var pic *pix.Picture
+	if err == nil {
+		pic, err = pix.DecodePicture(bytes.NewReader(b))
+	}
+	var out bytes.Buffer
+	if err == nil {
+		err = png.Encode(&out, pic.Small(128))
+	}
+	if err != nil {
+		refuse(c, 404, err)
+		return
+	}
+	c.Header("Cache-Control", "max-age=31536000, immutable")
+	c.Data(200, "image/png", out.Bytes())
 }
 
 func (s *Server) live(c *gin.Context) {

@@ -17,8 +17,13 @@ type Request struct {
 	Stroke *brush.Stroke `json:"stroke"`
 	Points brush.Points  `json:"points"`
 	Layer  string        `json:"layer"`
+	Layers []string      `json:"layers"`
+	Parent string        `json:"parent"`
+	Index  int           `json:"index"`
 	Step   string        `json:"step"`
 	Kind   string        `json:"kind"`
+	Name   string        `json:"name"`
+	Seq    int64         `json:"seq"`
 	VP     []float64     `json:"vp"`
 	Pos    [3]float32    `json:"pos"`
 	Nrm    [3]float32    `json:"nrm"`
@@ -31,6 +36,9 @@ type line struct {
 	Kind  string    `json:"kind"`
 	Mine  bool      `json:"mine"`
 	At    time.Time `json:"at"`
+	Mark  string    `json:"mark,omitempty"`
+	On    bool      `json:"on"`    // led to the state now shown
+	After int64     `json:"after"` // the entry whose state it changed; 0 the beginning
 }
 
 // docMessage tells the page the whole state.
@@ -38,7 +46,7 @@ type docMessage struct {
 	T       string          `json:"t"`
 	Seq     int64           `json:"seq"`
 	Doc     json.RawMessage `json:"doc"`
-	Strokes map[string]int  `json:"strokes"` // count by layer or step id
+	Strokes map[string]int  `json:"strokes"` // count by layer or layer/step id
 	Ledger  []line          `json:"ledger"`  // newest first
 	Undo    string          `json:"undo"`    // label of what undo takes back, or ""
 	Redo    string          `json:"redo"`
@@ -47,36 +55,23 @@ type docMessage struct {
 }
 
 func (s *Session) message(actor string) docMessage {
-	// stroke ids are many and of no use to the page: it gets counts
 	m := docMessage{T: "doc", Strokes: map[string]int{}, Viewers: len(s.viewers)}
-	d := *s.doc
-	d.Layers = make([]*stack.Layer, len(s.doc.Layers))
-	for i, l := range s.doc.Layers {
-		c := *l
-		c.StrokeID = nil
+	s.doc.Walk(func(l *stack.Layer, _ []*stack.Layer) {
 		if len(l.Strokes) > 0 {
 			m.Strokes[l.ID] = len(l.Strokes)
 		}
-		c.Mask = make([]*stack.Step, len(l.Mask))
-		for k, st := range l.Mask {
-			sc := *st
-			sc.StrokeID = nil
+		l.EachStep(func(st *stack.Step) {
 			if len(st.Strokes) > 0 {
-				m.Strokes[st.ID] = len(st.Strokes)
+				m.Strokes[l.ID+"/"+st.ID] = len(st.Strokes)
 			}
-			c.Mask[k] = &sc
-		}
-		d.Layers[i] = &c
-	}
-	m.Doc, _ = json.Marshal(&d)
+		})
+	})
+	m.Doc, _ = json.Marshal(s.doc.WithoutStrokes())
 	n := len(s.entries)
 	if n > 0 {
 		m.Seq, m.Kept = s.entries[n-1].Seq, s.entries[n-1].At
 	}
-	for i := n - 1; i >= 0 && i >= n-80; i-- {
-		e := s.entries[i]
-		m.Ledger = append(m.Ledger, line{e.Seq, e.Label, e.Kind, e.Actor == actor, e.At})
-	}
+	m.Ledger = s.lines(actor)
 	undo, redo := s.turn(actor)
 	if k := len(undo); k > 0 {
 		m.Undo = s.entries[undo[k-1]].Label

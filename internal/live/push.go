@@ -30,10 +30,6 @@ const (
 	mapCount
 )
 
-func evalCompile(s *Session, d *stack.Document) *eval.Program {
-	return eval.Compile(s.Scene, d, "", "")
-}
-
 // slot is one map of one tile.
 type slot struct {
 	eval.Tile
@@ -56,10 +52,24 @@ type pusher struct {
 	views map[string]*eval.Surface
 	mu    sync.Mutex
 	cards map[string]eval.Key
+
+	// the keys of the program that the last pass showed: those of tiles that a
+	// stroke did not touch are not asked for again
+	last  *eval.Program
+	keys  map[slot]eval.Key
+	wishK string
+	solo  soloed
+}
+
+// soloed is a program that shows one layer without the others.
+type soloed struct {
+	of    *eval.Program
+	layer string
+	p     *eval.Program
 }
 
 func newPusher(v *viewer) *pusher {
-	return &pusher{v: v, have: map[slot]sent{}, views: map[string]*eval.Surface{}, cards: map[string]eval.Key{}}
+	return &pusher{v: v, have: map[slot]sent{}, views: map[string]*eval.Surface{}, cards: map[string]eval.Key{}, keys: map[slot]eval.Key{}}
 }
 
 const (
@@ -136,8 +146,7 @@ func (u *pusher) inView(p *eval.Program) func(eval.Tile) bool {
 	}
 }
 
-func (u *pusher) key(p *eval.Program, s slot) eval.Key {
-	t := p.Scene.OnTile(s.Tile)
+func (u *pusher) key(p *eval.Program, t *eval.Surface, kind int) eval.Key {
 	mix := func(cs ...stack.Channel) eval.Key {
 		var k eval.Key
 		for _, c := range cs {
@@ -146,28 +155,60 @@ func (u *pusher) key(p *eval.Program, s slot) eval.Key {
 		}
 		return k
 	}
-	switch s.kind {
+	switch kind {
 	case mapColor:
 		return mix(stack.BaseColor, stack.Opacity)
 	case mapORM:
 		return mix(stack.Occlusion, stack.Roughness, stack.Metallic)
 	case mapNormal:
-		return mix(stack.Height)
+		return p.NormalKey(t)
 	case mapEmissive:
 		return mix(stack.Emissive)
 	}
 	switch u.wish.alone {
-	case "height":
-		return mix(stack.Height)
+	case "", "layer":
+		return eval.Key{}
 	case "mask":
 		return p.MaskKey(t, u.wish.layer)
 	}
-	return eval.Key{}
+	if _, ok := p.Doc.Info(stack.Channel(u.wish.alone)); !ok {
+		return eval.Key{}
+	}
+	return mix(stack.Channel(u.wish.alone))
+}
+
+// program returns what this page shows: the session's program, or with one layer
+// alone that layer and what holds it, at full amount.
+func (u *pusher) program() *eval.Program {
+	p := u.v.s.shown()
+	if u.wish.alone != "layer" || p.Doc.Layer(u.wish.layer) == nil {
+		return p
+	}
+	if u.solo.of != p || u.solo.layer != u.wish.layer {
+		u.solo = soloed{p, u.wish.layer, eval.Compile(p.Scene, p.Doc.Alone(u.wish.layer), "", "")}
+	}
+	return u.solo.p
+}
+
+// begin prepares a pass: which keys of the last one still hold.
+func (u *pusher) begin(p *eval.Program) {
+	wish := u.wish.alone + " " + u.wish.layer
+	if box, ok := eval.OnlyStrokes(u.last, p); ok && wish == u.wishK {
+		for s := range u.keys {
+			if p.Scene.OnTile(s.Tile).Within(box) {
+				delete(u.keys, s)
+			}
+		}
+	} else {
+		clear(u.keys)
+	}
+	u.last, u.wishK = p, wish
 }
 
 // pass does one round; it returns early when something newer waits.
 func (u *pusher) pass(ctx context.Context) error {
-	p := u.v.s.shown()
+	p := u.program()
+	u.begin(p)
 	u.clock++
 	var full, draft []slot
 	for sheet, info := range p.Scene.Model.Sheets {
@@ -183,7 +224,7 @@ func (u *pusher) pass(ctx context.Context) error {
 			draft = append(draft, u.changed(p, sheet, draftSize, mapAlone)...)
 		}
 		full = append(full, changed...)
-		if u.wish.alone != "" {
+		if u.wish.alone != "" && u.wish.alone != "layer" {
 			draft = append(draft, u.changed(p, sheet, min(size, 512), mapCount)...)
 		}
 	}
@@ -231,9 +272,18 @@ func (u *pusher) changed(p *eval.Program, sheet, size, until int) []slot {
 		from = mapAlone
 	}
 	for _, t := range eval.Tiles(sheet, size) {
+		var surface *eval.Surface // one for all maps: they share keys of masks
 		for k := from; k < until; k++ {
 			s := slot{t, k}
-			if h, ok := u.have[s]; !ok || h.key != u.key(p, s) {
+			key, known := u.keys[s]
+			if !known {
+				if surface == nil {
+					surface = p.Scene.OnTile(t)
+				}
+				key = u.key(p, surface, k)
+				u.keys[s] = key
+			}
+			if h, ok := u.have[s]; !ok || h.key != key {
 				out = append(out, s)
 			}
 		}
@@ -263,7 +313,9 @@ var packed = [mapAlone]string{"base color with opacity", "occlusion roughness me
 
 func (u *pusher) sendTile(ctx context.Context, p *eval.Program, s slot, draft bool) error {
 	t := p.Scene.OnTile(s.Tile)
-	key := u.key(p, s)
+	u.mu.Lock()
+	key := u.keys[s]
+	u.mu.Unlock()
 	if !t.Empty() {
 		planes, err := u.planes(ctx, p, t, s.kind)
 		if err != nil {
@@ -310,15 +362,14 @@ func (u *pusher) planes(ctx context.Context, p *eval.Program, t *eval.Surface, k
 		return deliver.Planes(ctx, p, t, m)
 	}
 	if u.wish.alone == "mask" {
-		m, err := p.Mask(ctx, t, u.wish.layer, -1)
+		m, err := p.Mask(ctx, t, u.wish.layer)
 		return []pix.Plane{m, m, m}, err
 	}
-	m, _ := deliver.Find("height")
-	h, err := deliver.Planes(ctx, p, t, m)
-	if err != nil {
-		return nil, err
+	v, err := deliver.Shown(ctx, p, t, stack.Channel(u.wish.alone))
+	if err == nil && len(v) == 1 {
+		v = []pix.Plane{v[0], v[0], v[0]}
 	}
-	return []pix.Plane{h[0], h[0], h[0]}, nil
+	return v, err
 }
 
 // encodeTile writes: 1, sheet, map, flags (1 even, 2 draft), then size, x, y as
@@ -377,59 +428,69 @@ func encodeTile(f *raster.Frame, s slot, planes []pix.Plane, draft bool) []byte 
 // The cards' pictures are what the page's camera sees, small.
 const cardW, cardH = 132, 72
 
-// pictures sends the mask of every layer and, up to each step, of its stream, as
-// seen by the page's camera.
+// pictures sends the masks of all layers and, of the layer that is open, the
+// result of each of its streams up to each step, as seen by the page's camera.
 func (u *pusher) pictures(ctx context.Context, p *eval.Program) error {
 	view := u.look(p)
 	if view == nil {
 		return nil
 	}
-	for i := len(p.Doc.Layers) - 1; i >= 0; i-- {
-		l := p.Doc.Layers[i]
-		for k := len(l.Mask); k >= 0; k-- {
-			name := l.ID
-			if k < len(l.Mask) {
-				if k == 0 {
-					continue
-				}
-				name = l.ID + "/" + l.Mask[k-1].ID
-			} else if k > 0 {
-				if err := u.picture(ctx, p, view, l.ID+"/"+l.Mask[k-1].ID, l, k); err != nil {
-					return err
-				}
-			}
-			if err := u.picture(ctx, p, view, name, l, k); err != nil {
-				return err
-			}
-			if u.newer() {
-				return nil
-			}
+	type card struct{ layer, step string }
+	var list []card
+	if l := p.Doc.Layer(u.wish.focus); l != nil {
+		l.EachStep(func(s *stack.Step) { list = append(list, card{l.ID, s.ID}) })
+	}
+	p.Doc.Walk(func(l *stack.Layer, _ []*stack.Layer) { list = append(list, card{l.ID, ""}) })
+	for _, c := range list {
+		if err := u.picture(ctx, p, view, c.layer, c.step); err != nil {
+			return err
+		}
+		if u.newer() {
+			return nil
 		}
 	}
 	return nil
 }
 
-func (u *pusher) picture(ctx context.Context, p *eval.Program, view *eval.Surface, name string, l *stack.Layer, upTo int) error {
-	short := *l
-	short.Mask = l.Mask[:upTo]
-	key := eval.Compile(p.Scene, &stack.Document{Layers: []*stack.Layer{&short}}, "", "").MaskKey(view, l.ID)
-	if u.cards[name] == key {
+// picture sends one card when it has changed: 2, the length of its name, width and
+// height as little-endian 16 bit, the components (1 or 3), the name, then the
+// components of each texel. 0 is kept for what is not the model.
+func (u *pusher) picture(ctx context.Context, p *eval.Program, view *eval.Surface, layer, step string) error {
+	name, key := layer, p.MaskKey(view, layer)
+	if step != "" {
+		name, key = layer+"/"+step, p.StepKey(view, layer, step)
+	}
+	if len(name) > 255 || u.cards[name] == key {
 		return nil
 	}
-	m, err := p.Mask(ctx, view, l.ID, upTo)
-	if err != nil {
-		return nil // the error is told with the tiles
+	var v []pix.Plane
+	var err error
+	if step != "" {
+		v, err = p.Step(ctx, view, layer, step)
+	} else {
+		var m pix.Plane
+		m, err = p.Mask(ctx, view, layer)
+		v = []pix.Plane{m}
+	}
+	if err != nil || len(v) == 0 {
+		if ctx.Err() == nil && step != "" && err != nil {
+			u.v.send(map[string]any{"t": "step.error", "name": name, "message": err.Error()})
+		}
+		return nil
 	}
 	f := view.Frame()
-	out := make([]byte, 6+len(name)+cardW*cardH)
-	out[0], out[1] = 2, byte(len(name))
+	head := 7 + len(name)
+	out := make([]byte, head+len(v)*cardW*cardH)
+	out[0], out[1], out[6] = 2, byte(len(name)), byte(len(v))
 	binary.LittleEndian.PutUint16(out[2:], cardW)
 	binary.LittleEndian.PutUint16(out[4:], cardH)
-	copy(out[6:], name)
-	body := out[6+len(name):]
+	copy(out[7:], name)
 	for i, t := range f.Tri {
-		if t >= 0 { // 0 is kept for what is not the model
-			body[i] = 1 + byte(float32(pix.Byte(m.At(i)))*254/255)
+		if t < 0 {
+			continue
+		}
+		for c, q := range v {
+			out[head+i*len(v)+c] = 1 + byte(float32(pix.Byte(q.At(i)))*254/255)
 		}
 	}
 	u.cards[name] = key

@@ -16,6 +16,7 @@ import (
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/store"
 )
@@ -46,8 +47,11 @@ type Session struct {
 	doc     *stack.Document
 	entries []store.Entry
 	strokes map[string]*brush.Stroke
+	marks   map[int64]string
 	viewers map[*viewer]bool
 	hot     string
+	works   map[int64]*work // long work that ends in a change
+	worked  int64
 
 	mu      sync.Mutex
 	current *eval.Program // what viewers show, with live strokes and previews
@@ -68,6 +72,17 @@ func (h *Hub) model(ctx context.Context, p *store.Project) (*mesh.Model, error) 
 	return meshio.Read(z, p.ModelName, meshio.DefaultLimits)
 }
 
+// picture reads a stored picture; its name is that of its blob.
+func (h *Hub) picture(name string) (*pix.Picture, error) {
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	b, err := h.Store.Blob(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return pix.DecodePicture(bytes.NewReader(b))
+}
+
 // Open returns the session of a project, loading it when it is not open yet.
 func (h *Hub) Open(ctx context.Context, id string) (*Session, error) {
 	h.mu.Lock()
@@ -84,7 +99,15 @@ func (h *Hub) Open(ctx context.Context, id string) (*Session, error) {
 		return nil, err
 	}
 	m.Name = p.Name
-	s := &Session{hub: h, ID: id, Name: p.Name, Model: m, Scene: eval.NewScene(m, h.Cache), inbox: make(chan func(), 64), viewers: map[*viewer]bool{}}
+	marks, err := h.Store.Marks(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	s := &Session{hub: h, ID: id, Name: p.Name, Model: m, Scene: eval.NewScene(m, h.Cache), inbox: make(chan func(), 64), viewers: map[*viewer]bool{}, marks: map[int64]string{}}
+	for _, k := range marks {
+		s.marks[k.Seq] = k.Name
+	}
+	s.Scene.Picture = h.picture
 	if s.strokes, err = h.Store.Strokes(ctx, id); err != nil {
 		return nil, err
 	}
@@ -185,8 +208,9 @@ func (s *Session) shown() *eval.Program {
 
 const snapshotEvery = 40
 
-// commit applies, keeps and acknowledges one operation.
-func (s *Session) commit(actor, kind string, ref int64, op stack.Op) error {
+// commit applies, keeps and acknowledges one operation. Strokes are kept that the
+// project did not have yet.
+func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...*brush.Stroke) error {
 	next, inverse, label, err := s.doc.Apply(op)
 	if err != nil {
 		return err
@@ -203,10 +227,13 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op) error {
 	if n := len(s.entries); n > 0 {
 		seq = s.entries[n-1].Seq + 1
 	}
-	if kind == "undo" {
+	switch kind {
+	case "undo":
 		label = "Undo: " + s.label(ref)
-	} else if kind == "redo" {
+	case "redo":
 		label = "Redo: " + s.label(ref)
+	case "jump":
+		label = "Back at: " + s.label(ref)
 	}
 	e := store.Entry{ProjectID: s.ID, Seq: seq, Actor: actor, Kind: kind, Ref: ref, Label: label, Op: opJSON, Inverse: invJSON, At: time.Now()}
 	var doc []byte
@@ -217,11 +244,14 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op) error {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
-	if err := s.hub.Store.Append(ctx, &e, op.Stroke, doc); err != nil {
+	if op.Stroke != nil {
+		strokes = append(strokes, op.Stroke)
+	}
+	if err := s.hub.Store.Append(ctx, &e, strokes, doc); err != nil {
 		return fmt.Errorf("the change could not be kept and was not made: %w", err)
 	}
-	if op.Stroke != nil {
-		s.strokes[op.Stroke.ID] = op.Stroke
+	for _, st := range strokes {
+		s.strokes[st.ID] = st
 	}
 	s.doc = next
 	s.entries = append(s.entries, e)
@@ -231,61 +261,3 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op) error {
 	return nil
 }
 
-func (s *Session) label(seq int64) string {
-	for _, e := range s.entries {
-		if e.Seq == seq {
-			return e.Label
-		}
-	}
-	return ""
-}
-
-// turn returns what an actor may undo and redo next: his own changes only.
-func (s *Session) turn(actor string) (undo, redo []int) {
-	for i, e := range s.entries {
-		if e.Actor != actor {
-			continue
-		}
-		switch e.Kind {
-		case "do":
-			undo, redo = append(undo, i), nil
-		case "undo":
-			if n := len(undo); n > 0 {
-				undo = undo[:n-1]
-			}
-			redo = append(redo, i)
-		case "redo":
-			if n := len(redo); n > 0 {
-				redo = redo[:n-1]
-			}
-			undo = append(undo, i)
-		}
-	}
-	return
-}
-
-// back undoes (or, forward, redoes) the actor's last change.
-func (s *Session) back(actor string, forward bool) error {
-	undo, redo := s.turn(actor)
-	list, kind := undo, "undo"
-	if forward {
-		list, kind = redo, "redo"
-	}
-	if len(list) == 0 {
-		return fmt.Errorf("there is nothing of yours to %s", kind)
-	}
-	e := s.entries[list[len(list)-1]]
-	var op stack.Op
-	if err := json.Unmarshal(e.Inverse, &op); err != nil {
-		return err
-	}
-	op.Carry(s.strokes)
-	ref := e.Seq
-	if e.Ref != 0 {
-		ref = e.Ref
-	}
-	if err := s.commit(actor, kind, ref, op); err != nil {
-		return fmt.Errorf("%s %q: %w", kind, e.Label, err)
-	}
-	return nil
-}

@@ -7,11 +7,13 @@ import (
 	"time"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 
 	"github.com/coder/websocket"
+	"github.com/google/uuid"
 )
 
 // viewer is one page that looks at a project.
@@ -27,14 +29,19 @@ type viewer struct {
 
 	want chan wish       // newest wins
 	docs chan docMessage // newest wins
+	// small messages from the session's goroutine, which must never wait for a page
+	posts chan any
 	push *pusher
 }
 
 // wish is what the page wants to see besides the maps.
 type wish struct {
 	cards []float64 // view-projection of the cards' camera, 16 numbers
-	alone string    // "", "height" or "mask"
+	// alone is "", "mask", "layer" (that layer shown without the others), or a
+	// channel that the page has no map of
+	alone string
 	layer string
+	focus string // the layer whose steps are shown on cards
 }
 
 func (v *viewer) wake() {
@@ -49,11 +56,19 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string)
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	conn.SetReadLimit(8 << 20)
-	v := &viewer{s: s, actor: actor, conn: conn, woken: make(chan struct{}, 1), want: make(chan wish, 1), docs: make(chan docMessage, 1)}
+	v := &viewer{s: s, actor: actor, conn: conn, woken: make(chan struct{}, 1), want: make(chan wish, 1), docs: make(chan docMessage, 1), posts: make(chan any, 64)}
 	v.push = newPusher(v)
 	s.do(func() {
 		s.viewers[v] = true
 		s.tell()
+		s.tellWork()
+		if d, err := s.clip(actor); err == nil && d != nil {
+			names := []string{}
+			for _, l := range d.Layers {
+				names = append(names, l.Name)
+			}
+			v.post(map[string]any{"t": "clip", "names": names})
+		}
 		s.refresh()
 	})
 	defer s.do(func() {
@@ -76,6 +91,8 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string)
 			case <-ctx.Done():
 				return
 			case m := <-v.docs:
+				v.send(m)
+			case m := <-v.posts:
 				v.send(m)
 			}
 		}
@@ -100,8 +117,13 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string)
 		case "alone":
 			w.alone, w.layer = r.Kind, r.Layer
 			v.wish(w)
+		case "focus":
+			w.focus = r.Layer
+			v.wish(w)
 		case "drill":
 			v.drill(ctx, r)
+		case "pick":
+			v.pick(ctx, r)
 		default:
 			var err error
 			s.do(func() { err = v.handle(r) })
@@ -131,6 +153,15 @@ func (v *viewer) send(m any) {
 	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 	defer cancel()
 	_ = v.conn.Write(ctx, websocket.MessageText, b)
+}
+
+// post queues a small message; one that finds the queue full is dropped, as the
+// next of its kind says the same and more.
+func (v *viewer) post(m any) {
+	select {
+	case v.posts <- m:
+	default:
+	}
 }
 
 // tell sends the document to every viewer.
@@ -165,6 +196,26 @@ func (v *viewer) handle(r Request) error {
 		}
 	case "undo", "redo":
 		err = s.back(v.actor, r.T == "redo")
+	case "jump":
+		err = s.jump(v.actor, r.Seq)
+	case "mark":
+		err = s.mark(r.Seq, r.Name)
+	case "copy":
+		changed = false
+		var names []string
+		if names, err = s.copyLayers(v.actor, r.Layers); err == nil {
+			v.post(map[string]any{"t": "clip", "names": names})
+		}
+	case "paste":
+		err = s.paste(v.actor, r.Parent, r.Index, uuid.NewString)
+	case "merge":
+		changed = false
+		err = s.mergeDown(v.actor, r.Layer, uuid.NewString)
+	case "work.cancel":
+		changed = false
+		if w := s.works[r.Seq]; w != nil {
+			w.cancel()
+		}
 	case "stroke.begin":
 		changed = false
 		err = v.beginStroke(r)
@@ -221,49 +272,56 @@ func (v *viewer) beginStroke(r Request) error {
 	return nil
 }
 
-// drillLayer is what one layer adds at a point.
-type drillLayer struct {
-	Layer  string               `json:"layer"`
-	Mask   float32              `json:"mask"`
-	Steps  []float32            `json:"steps"`
-	Result map[string][]float32 `json:"result"` // channels after this layer
-}
-
 // drill answers with a core sample: outermost layer first.
 func (v *viewer) drill(ctx context.Context, r Request) {
 	s := v.s
-	p := s.shown()
-	pos, nrm := geom.V3(r.Pos[0], r.Pos[1], r.Pos[2]), geom.V3(r.Nrm[0], r.Nrm[1], r.Nrm[2])
-	tri := s.nearest(pos, nrm)
+	u, tri := s.point(r)
 	if tri < 0 {
 		return
 	}
-	f := raster.Point(pos, nrm, tri)
-	var out []drillLayer
-	for i, l := range p.Doc.Layers {
-		u := s.Scene.OnFrame(f, fmt.Sprint("drill", pos, nrm, tri))
-		d := drillLayer{Layer: l.ID, Result: map[string][]float32{}}
-		if m, err := p.Mask(ctx, u, l.ID, -1); err == nil && l.Visible {
-			d.Mask = m.At(0) * l.Amount
-		}
-		for k := range l.Mask {
-			if m, err := p.Mask(ctx, u, l.ID, k+1); err == nil {
-				d.Steps = append(d.Steps, m.At(0))
-			}
-		}
-		part := *p.Doc
-		part.Layers = p.Doc.Layers[:i+1]
-		sub := evalCompile(s, &part)
-		for _, c := range stack.Channels {
-			if planes, err := sub.Channel(ctx, u, c.Channel); err == nil {
-				for _, pl := range planes {
-					d.Result[string(c.Channel)] = append(d.Result[string(c.Channel)], pl.At(0))
-				}
-			}
-		}
-		out = append([]drillLayer{d}, out...)
+	p := eval.Compile(s.Scene, s.shown().Doc, "", "")
+	layers, err := p.Drill(ctx, u, r.Kind == "steps")
+	if err != nil {
+		v.send(map[string]any{"t": "error", "message": "drill: " + err.Error()})
+		return
 	}
-	v.send(map[string]any{"t": "drill", "pos": r.Pos, "layers": out, "part": s.Model.Parts[s.Model.TriPart[tri]].Name, "sheet": s.Model.Sheets[s.Model.TriSheet[tri]].Name})
+	m := s.Model
+	v.send(map[string]any{"t": "drill", "pos": r.Pos, "nrm": r.Nrm, "layers": layers, "part": m.Parts[m.TriPart[tri]].Name, "sheet": m.Sheets[m.TriSheet[tri]].Name})
+}
+
+// pick answers with what lies at a point: the names of what it belongs to, and the
+// value of every channel, not what the light makes of it.
+func (v *viewer) pick(ctx context.Context, r Request) {
+	s := v.s
+	u, tri := s.point(r)
+	if tri < 0 {
+		return
+	}
+	p := s.shown()
+	values := map[stack.Channel][]float32{}
+	for _, info := range p.Doc.Channels() {
+		planes, err := p.Channel(ctx, u, info.Channel)
+		if err != nil {
+			continue // its error is told with the tiles
+		}
+		for _, q := range planes {
+			values[info.Channel] = append(values[info.Channel], q.At(0))
+		}
+	}
+	m := s.Model
+	v.send(map[string]any{"t": "picked", "id": r.ID, "kind": r.Kind, "triangle": tri, "island": m.Island[tri],
+		"part": m.Parts[m.TriPart[tri]].Name, "sheet": m.Sheets[m.TriSheet[tri]].Name, "values": values})
+}
+
+// point returns the surface of the place that a request names, and its triangle or
+// −1.
+func (s *Session) point(r Request) (*eval.Surface, int32) {
+	pos, nrm := geom.V3(r.Pos[0], r.Pos[1], r.Pos[2]), geom.V3(r.Nrm[0], r.Nrm[1], r.Nrm[2])
+	tri := s.nearest(pos, nrm)
+	if tri < 0 {
+		return nil, tri
+	}
+	return s.Scene.OnFrame(raster.Point(pos, nrm, tri), fmt.Sprint("drill", pos, nrm, tri)), tri
 }
 
 // nearest returns the triangle at a point that faces the normal, or −1.

@@ -41,8 +41,8 @@ type Entry struct {
 	ProjectID string `gorm:"primaryKey"`
 	Seq       int64  `gorm:"primaryKey"`
 	Actor     string
-	Kind      string // do, undo, redo
-	Ref       int64  // the entry that an undo or redo acts on
+	Kind      string // do, undo, redo, jump
+	Ref       int64  // the entry that an undo or redo acts on, or that a jump goes to
 	Label     string
 	Op        json.RawMessage `gorm:"type:jsonb"`
 	Inverse   json.RawMessage `gorm:"type:jsonb"`
@@ -102,6 +102,15 @@ CREATE TABLE blob_chunks (hash text NOT NULL, n int NOT NULL, data bytea NOT NUL
 CREATE TABLE jobs (id text PRIMARY KEY, project_id text NOT NULL, kind text NOT NULL, state text NOT NULL, progress double precision NOT NULL,
   note text NOT NULL, args jsonb NOT NULL, files jsonb NOT NULL, created_at timestamptz NOT NULL, updated_at timestamptz NOT NULL);
 CREATE INDEX jobs_by_project ON jobs (project_id, created_at);`).Error
+	},
+}, {
+	ID: "0002",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(`
+CREATE TABLE marks (project_id text NOT NULL REFERENCES projects(id), seq bigint NOT NULL, name text NOT NULL, PRIMARY KEY (project_id, seq));
+CREATE TABLE clips (actor text PRIMARY KEY, doc jsonb NOT NULL, at timestamptz NOT NULL);
+CREATE TABLE pictures (project_id text NOT NULL REFERENCES projects(id), blob text NOT NULL, name text NOT NULL, width int NOT NULL, height int NOT NULL,
+  at timestamptz NOT NULL, PRIMARY KEY (project_id, blob));`).Error
 	},
 }}
 
@@ -267,11 +276,11 @@ func (s *Store) Strokes(ctx context.Context, project string) (map[string]*brush.
 	return out, nil
 }
 
-// Append keeps an entry, a stroke that came with it and, when doc is not nil, a
+// Append keeps an entry, the strokes that came with it and, when doc is not nil, a
 // snapshot after it; all or nothing.
-func (s *Store) Append(ctx context.Context, e *Entry, stroke *brush.Stroke, doc []byte) error {
+func (s *Store) Append(ctx context.Context, e *Entry, strokes []*brush.Stroke, doc []byte) error {
 	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		if stroke != nil {
+		for _, stroke := range strokes {
 			if err := putStroke(tx, e.ProjectID, stroke); err != nil {
 				return err
 			}

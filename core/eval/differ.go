@@ -1,0 +1,124 @@
+package eval
+
+import (
+	"reflect"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/stack"
+)
+
+// OnlyStrokes compares two programs of one scene. When their documents differ in
+// nothing but strokes, ok is true, and only tiles whose points come into the box
+// can have changed: so that a stroke costs what it touches, and not a key for every
+// tile of every sheet.
+func OnlyStrokes(a, b *Program) (box geom.Box, ok bool) {
+	if a == nil || a.Scene != b.Scene {
+		return box, false
+	}
+	d := differ{box: geom.EmptyBox()}
+	x, y := *a.Doc, *b.Doc
+	x.Layers, y.Layers = nil, nil
+	if !reflect.DeepEqual(x, y) || !d.layers(a.Doc.Layers, b.Doc.Layers) {
+		return box, false
+	}
+	var reach float32
+	for _, pl := range b.all {
+		reach += pl.mask.total()
+		for _, c := range pl.coats {
+			if c.stream != nil {
+				reach += c.stream.total()
+			}
+		}
+	}
+	return d.box.Pad(reach), true
+}
+
+// Within reports whether any point of a tile lies in a box.
+func (u *Surface) Within(box geom.Box) bool {
+	b := u.bounds()
+	return b.covered > 0 && b.all.Overlaps(box)
+}
+
+// total is how far all filters of a stream look together.
+func (sp *streamPlan) total() (r float32) {
+	for i := range sp.steps {
+		r += sp.steps[i].reach
+		if sp.steps[i].inner != nil {
+			r += sp.steps[i].inner.total()
+		}
+	}
+	return r
+}
+
+type differ struct{ box geom.Box }
+
+func (d *differ) layers(a, b []*stack.Layer) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range a {
+		if a[i] == b[i] {
+			continue
+		}
+		x, y := *a[i], *b[i]
+		if len(x.Channels) != len(y.Channels) {
+			return false
+		}
+		for c, cx := range x.Channels {
+			cy, ok := y.Channels[c]
+			sx, sy := cx.Stream, cy.Stream
+			cx.Stream, cy.Stream = nil, nil
+			if !ok || !reflect.DeepEqual(cx, cy) || !d.steps(sx, sy) {
+				return false
+			}
+		}
+		for _, l := range []*stack.Layer{&x, &y} {
+			l.Channels, l.Mask, l.Layers, l.Strokes, l.StrokeID = nil, nil, nil, nil, nil
+		}
+		if !reflect.DeepEqual(x, y) || !d.steps(a[i].Mask, b[i].Mask) || !d.layers(a[i].Layers, b[i].Layers) {
+			return false
+		}
+		d.strokes(a[i].Strokes, b[i].Strokes)
+	}
+	return true
+}
+
+func (d *differ) steps(a, b []*stack.Step) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for i := range a {
+		if a[i] == b[i] {
+			continue
+		}
+		x, y := *a[i], *b[i]
+		for _, s := range []*stack.Step{&x, &y} {
+			s.Steps, s.Strokes, s.StrokeID = nil, nil, nil
+		}
+		if !reflect.DeepEqual(x, y) || !d.steps(a[i].Steps, b[i].Steps) {
+			return false
+		}
+		d.strokes(a[i].Strokes, b[i].Strokes)
+	}
+	return true
+}
+
+// strokes grows the box by what is not the same at the ends of two lists. Of a
+// stroke that only grew, what was there before does not count.
+func (d *differ) strokes(a, b []*brush.Stroke) {
+	same := 0
+	for same < len(a) && same < len(b) && a[same] == b[same] {
+		same++
+	}
+	a, b = a[same:], b[same:]
+	if len(a) == 1 && len(b) == 1 && a[0].ID == b[0].ID && len(b[0].Points) >= len(a[0].Points) {
+		d.box = d.box.Union(b[0].Bounds(max(len(a[0].Points)-2, 0), b[0].Segments()))
+		return
+	}
+	for _, list := range [][]*brush.Stroke{a, b} {
+		for _, s := range list {
+			d.box = d.box.Union(s.Bounds(0, s.Segments()))
+		}
+	}
+}

@@ -1,0 +1,88 @@
+package eval
+
+import (
+	"context"
+
+	"velvetgrime/core/stack"
+)
+
+// CoreLayer is what one layer adds at one point.
+type CoreLayer struct {
+	Layer  string                      `json:"layer"`
+	Mask   float32                     `json:"mask" doc:"the mask with its reach, without the amount"`
+	Amount float32                     `json:"amount"`
+	Shown  bool                        `json:"shown" doc:"false when it or a group around it is hidden"`
+	Steps  map[string][]float32        `json:"steps" doc:"after each step of its streams: a grey, or a colour"`
+	Own    map[stack.Channel][]float32 `json:"own" doc:"what it brings to each channel it has"`
+	Cover  map[stack.Channel]float32   `json:"cover" doc:"mask × amounts: how much of it lies over what is below"`
+	Result map[stack.Channel][]float32 `json:"result" doc:"each channel with everything up to this layer"`
+}
+
+// Drill takes a core sample on a surface of one point: every layer, outermost
+// first, groups before what they hold. Colours are sRGB-encoded. withSteps also
+// evaluates every step of every stream.
+func (p *Program) Drill(ctx context.Context, u *Surface, withSteps bool) ([]CoreLayer, error) {
+	var out []CoreLayer
+	var first error
+	p.Doc.Walk(func(l *stack.Layer, around []*stack.Layer) {
+		if first != nil {
+			return
+		}
+		d, err := p.drillOne(ctx, u, l, withSteps)
+		if err != nil && ctx.Err() != nil {
+			first = ctx.Err()
+			return
+		}
+		d.Shown = l.Visible
+		for _, g := range around {
+			d.Shown = d.Shown && g.Visible
+		}
+		out = append([]CoreLayer{d}, out...)
+	})
+	return out, first
+}
+
+// drillOne leaves out what cannot be evaluated: the layer's error is told where
+// its tiles are.
+func (p *Program) drillOne(ctx context.Context, u *Surface, l *stack.Layer, withSteps bool) (CoreLayer, error) {
+	d := CoreLayer{Layer: l.ID, Amount: l.Amount, Steps: map[string][]float32{}, Own: map[stack.Channel][]float32{}, Cover: map[stack.Channel]float32{}, Result: map[stack.Channel][]float32{}}
+	pl := p.all[l.ID]
+	m, err := p.mask(ctx, u, pl)
+	if err != nil {
+		return d, err
+	}
+	d.Mask = m.At(0)
+	row := func(v planes) []float32 {
+		var out []float32
+		for _, q := range v {
+			out = append(out, q.At(0))
+		}
+		return out
+	}
+	if withSteps {
+		l.EachStep(func(s *stack.Step) {
+			if v, err := p.Step(ctx, u, l.ID, s.ID); err == nil {
+				d.Steps[s.ID] = row(v)
+			}
+		})
+	}
+	upTo := p.part(l.ID, true)
+	for _, info := range p.Doc.Channels() {
+		v, err := upTo.Channel(ctx, u, info.Channel)
+		if err != nil {
+			return d, err
+		}
+		d.Result[info.Channel] = row(v)
+		if coat := pl.coats[info.Channel]; coat == nil || l.Kind == stack.Group {
+			continue
+		}
+		own, cover, err := p.ownCovered(ctx, u, pl, info)
+		if err != nil {
+			return d, err
+		}
+		_, amount, _ := pl.modeOf(info)
+		d.Own[info.Channel] = row(p.encoded(own, info))
+		d.Cover[info.Channel] = d.Mask * amount * cover.At(0)
+	}
+	return d, nil
+}

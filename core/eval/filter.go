@@ -1,0 +1,335 @@
+package eval
+
+import (
+	"context"
+	"math"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
+	"velvetgrime/core/raster"
+	"velvetgrime/core/step"
+)
+
+var noBox geom.Box
+
+// filtered evaluates a stream up to and including a step that looks at
+// neighbours. On a tile every island is filtered on a patch of its own, laid flat
+// over its borders (idea 5 of the engine); on a patch the stream below the step is
+// evaluated on a larger patch, and a coarser one when the step looks far; on any
+// other surface the result is read from the tiles.
+func (p *Program) filtered(ctx context.Context, u *Surface, sp *streamPlan, i int) ([][]float32, error) {
+	key := join(p.streamKey(u, sp, i+1, 0), Key{}, 41)
+	if u.patch == nil {
+		if v, ok := p.Scene.Cache.get(key); ok {
+			return rows(v.(planes)), nil
+		}
+	}
+	var out [][]float32
+	var err error
+	switch {
+	case u.patch != nil:
+		return p.onPatch(ctx, u, sp, i)
+	case u.tile != nil:
+		out, err = p.onCharts(ctx, u, sp, i)
+	default:
+		out, err = p.fromTiles(ctx, u, sp, i)
+	}
+	if err != nil {
+		return nil, err
+	}
+	keep := make(planes, len(out))
+	for c := range out {
+		keep[c].Data = out[c]
+	}
+	p.Scene.Cache.put(key, keep)
+	return out, nil
+}
+
+func rows(v planes) [][]float32 {
+	out := make([][]float32, len(v))
+	for c := range v {
+		out[c] = v[c].Data
+	}
+	return out
+}
+
+// wide makes rows of n values with as many planes as v.
+func wide(out [][]float32, planes, n int) [][]float32 {
+	for len(out) < planes {
+		row := make([]float32, n)
+		if len(out) > 0 {
+			copy(row, out[0]) // greys so far
+		}
+		out = append(out, row)
+	}
+	return out
+}
+
+// onCharts filters each island of a tile on its own patch.
+func (p *Program) onCharts(ctx context.Context, u *Surface, sp *streamPlan, i int) ([][]float32, error) {
+	f, t := u.Frame(), u.tile
+	list, of := f.Charts(p.Scene.Model.Island)
+	out := wide(nil, 1, len(f.Pos))
+	for k, c := range list {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		w, h := c.X1-c.X0, c.Y1-c.Y0
+		q := p.Scene.onPatch(patch{sheet: t.Sheet, size: t.Size, island: c.Island, w: w, h: h,
+			x: t.X*pix.Size - pix.Margin + c.X0, y: t.Y*pix.Size - pix.Margin + c.Y0})
+		v, err := p.onPatch(ctx, q, sp, i)
+		if err != nil {
+			return nil, err
+		}
+		out = wide(out, len(v), len(f.Pos))
+		for y := range h {
+			for x := range w {
+				at := (c.Y0+y)*f.W + c.X0 + x
+				if int(of[at]) != k {
+					continue
+				}
+				for n := range out {
+					out[n][at] = v[min(n, len(v)-1)][y*w+x]
+				}
+			}
+		}
+	}
+	return out, nil
+}
+
+// onPatch filters on a patch: the stream below is evaluated on one that is larger
+// by what the step looks at.
+func (p *Program) onPatch(ctx context.Context, u *Surface, sp *streamPlan, i int) ([][]float32, error) {
+	s, q := &sp.steps[i], u.patch
+	factor, margin := 1, 1
+	texel := p.Scene.index(q.sheet).Footprint(q.island, q.size)
+	if texel > 0 && s.look > 0 {
+		far := float64(s.look / texel)
+		for far/float64(factor) > float64(s.desc.Texels) && q.size/factor > 8 {
+			factor *= 2
+		}
+		margin = min(int(math.Ceil(far/float64(factor))), 4*s.desc.Texels) + 1
+	}
+	g := grown(q, factor, margin)
+	big := p.Scene.onPatch(g)
+	before, inner, weight, err := p.coarse(ctx, big, sp, i, factor)
+	if err != nil {
+		return nil, err
+	}
+	in, d := step.NewInput(s.step, big.Frame(), p.Scene.Model.Bounds)
+	in.Weight = weight
+	out := make([][]float32, len(before))
+	for c := range before {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		full := make([]float32, len(before[c]))
+		d.Filter(in, before[c], inner, full)
+		out[c] = resample(full, big.Frame(), g, q, factor, d.Spreads)
+	}
+	if d.Mix == nil && s.step.Amount == 1 {
+		return out, nil
+	}
+	fine, err := p.stream(ctx, u, sp, i)
+	if err != nil {
+		return nil, err
+	}
+	for c := range out {
+		was := fine[min(c, len(fine)-1)]
+		if d.Mix != nil {
+			d.Mix(in, was, out[c])
+		}
+		if a := s.step.Amount; a != 1 {
+			for k, v := range was {
+				out[c][k] = v + a*(out[c][k]-v)
+			}
+		}
+	}
+	return out, nil
+}
+
+// coarse evaluates what a filter reads: the stream before it, and the one inside
+// it. A coarse patch is evaluated at twice its size and averaged, with the share of
+// each texel that lies on the surface, so that hard edges and the surface's own
+// border do not depend on where the coarse texels happen to lie.
+func (p *Program) coarse(ctx context.Context, big *Surface, sp *streamPlan, i, factor int) (before [][]float32, inner, weight []float32, err error) {
+	s, at := &sp.steps[i], big
+	if factor > 1 {
+		g := *big.patch
+		g.size, g.x, g.y, g.w, g.h = 2*g.size, 2*g.x, 2*g.y, 2*g.w, 2*g.h
+		at = p.Scene.onPatch(g)
+	}
+	if before, err = p.stream(ctx, at, sp, i); err != nil {
+		return nil, nil, nil, err
+	}
+	var in [][]float32
+	if s.inner != nil {
+		if in, err = p.stream(ctx, at, s.inner, len(s.inner.steps)); err != nil {
+			return nil, nil, nil, err
+		}
+		inner = grey(in)
+	}
+	if factor == 1 {
+		return before, inner, nil, nil
+	}
+	f, w := at.Frame(), big.patch.w
+	weight = make([]float32, w*big.patch.h)
+	for k, t := range f.Tri {
+		if t >= 0 {
+			weight[k/f.W/2*w+k%f.W/2] += 0.25
+		}
+	}
+	half := func(v []float32) []float32 {
+		out := make([]float32, len(weight))
+		for k, t := range f.Tri {
+			if t >= 0 {
+				out[k/f.W/2*w+k%f.W/2] += v[k]
+			}
+		}
+		for k := range out {
+			if weight[k] > 0 {
+				out[k] /= 4 * weight[k]
+			}
+		}
+		return out
+	}
+	for c := range before {
+		before[c] = half(before[c])
+	}
+	if inner != nil {
+		inner = half(inner)
+	}
+	return before, inner, weight, nil
+}
+
+// grown returns the patch around q with margin texels of a size that is factor
+// times coarser.
+func grown(q *patch, factor, margin int) patch {
+	g := *q
+	g.size = q.size / factor
+	down := func(v int) int { return int(math.Floor(float64(v) / float64(factor))) }
+	extra := margin
+	if factor > 1 {
+		extra += 2 // what the finer texels between them read
+	}
+	g.x, g.y = down(q.x)-extra, down(q.y)-extra
+	g.w, g.h = down(q.x+q.w-1)+1+extra-g.x, down(q.y+q.h-1)+1+extra-g.y
+	return g
+}
+
+// resample reads a filtered patch at the texels of the smaller, finer one: as it
+// is when the sizes agree, by cubic interpolation (Catmull and Rom, 1974) when it
+// is coarser, by what there is of it beside gaps.
+func resample(v []float32, f *raster.Frame, g patch, q *patch, factor int, spreads bool) []float32 {
+	out := make([]float32, q.w*q.h)
+	if factor == 1 {
+		for y := range q.h {
+			at := (q.y-g.y+y)*g.w + q.x - g.x
+			copy(out[y*q.w:(y+1)*q.w], v[at:at+q.w])
+		}
+		return out
+	}
+	inv := 1 / float32(factor)
+	for y := range q.h {
+		sy := (float32(q.y+y)+0.5)*inv - 0.5 - float32(g.y)
+		y0 := int(math.Floor(float64(sy)))
+		wy := catmullRom(sy - float32(y0))
+		for x := range q.w {
+			sx := (float32(q.x+x)+0.5)*inv - 0.5 - float32(g.x)
+			x0 := int(math.Floor(float64(sx)))
+			wx := catmullRom(sx - float32(x0))
+			var sum float32
+			whole := true
+			for j := 0; j < 4 && whole; j++ {
+				for k := range 4 {
+					at := (y0-1+j)*g.w + x0 - 1 + k
+					if f.Tri[at] < 0 && !spreads {
+						whole = false
+						break
+					}
+					sum += wy[j] * wx[k] * v[at]
+				}
+			}
+			if !whole {
+				sum = around(v, f, g.w, x0, y0, sx-float32(x0), sy-float32(y0))
+			}
+			out[y*q.w+x] = sum
+		}
+	}
+	return out
+}
+
+// around interpolates between the four neighbours that stand for something.
+func around(v []float32, f *raster.Frame, width, x0, y0 int, fx, fy float32) float32 {
+	var sum, weight float32
+	for k, w := range [4]float32{(1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy} {
+		if at := (y0+k/2)*width + x0 + k%2; f.Tri[at] >= 0 {
+			w += 1e-6
+			sum, weight = sum+w*v[at], weight+w
+		}
+	}
+	if weight == 0 {
+		return 0
+	}
+	return sum / weight
+}
+
+func catmullRom(t float32) [4]float32 {
+	t2, t3 := t*t, t*t*t
+	return [4]float32{-0.5*t3 + t2 - 0.5*t, 1.5*t3 - 2.5*t2 + 1, -1.5*t3 + 2*t2 + 0.5*t, 0.5*t3 - 0.5*t2}
+}
+
+// fromTiles reads the filtered tiles of the sheets at the points of a frame.
+func (p *Program) fromTiles(ctx context.Context, u *Surface, sp *streamPlan, i int) ([][]float32, error) {
+	f, m := u.Frame(), p.Scene.Model
+	out := wide(nil, 1, len(f.Pos))
+	tiles := map[Tile][]int32{}
+	at := make([]geom.Vec2, len(f.Pos)) // texels from the sheet's corner
+	for k, t := range f.Tri {
+		if t < 0 {
+			continue
+		}
+		sheet := int(m.TriSheet[t])
+		size := p.levelFor(sheet, f)
+		uv := p.Scene.index(sheet).UVAt(t, f.Pos[k])
+		x, y := min(max(uv.X, 0), 0.999999)*float32(size), min(max(uv.Y, 0), 0.999999)*float32(size)
+		at[k] = geom.Vec2{X: x, Y: y}
+		tile := Tile{sheet, size, int(x) / pix.Size, int(y) / pix.Size}
+		tiles[tile] = append(tiles[tile], int32(k))
+	}
+	for t, points := range tiles {
+		tu := p.Scene.OnTile(t)
+		v, err := p.filtered(ctx, tu, sp, i)
+		if err != nil {
+			return nil, err
+		}
+		out = wide(out, len(v), len(f.Pos))
+		tf := tu.Frame()
+		for _, k := range points {
+			x := at[k].X - float32(t.X*pix.Size) + pix.Margin - 0.5
+			y := at[k].Y - float32(t.Y*pix.Size) + pix.Margin - 0.5
+			x0, y0 := min(max(int(x), 0), tf.W-2), min(max(int(y), 0), tf.H-2)
+			for n := range out {
+				out[n][k] = around(v[min(n, len(v)-1)], tf, tf.W, x0, y0, x-float32(x0), y-float32(y0))
+			}
+		}
+	}
+	return out, nil
+}
+
+// levelFor returns the size at which a sheet's texels are about as large as a
+// frame's points are apart; a single point takes the sheet's own size.
+func (p *Program) levelFor(sheet int, f *raster.Frame) int {
+	own := p.Doc.Sheets[p.Scene.Model.Sheets[sheet].Name].Size
+	if own == 0 {
+		own = 1024
+	}
+	if len(f.Pos) == 1 {
+		return own
+	}
+	size := pix.Size
+	for size < min(own, 1024) && f.Footprint > 0 && p.Scene.index(sheet).Scale()/float32(size) > f.Footprint {
+		size *= 2
+	}
+	return size
+}

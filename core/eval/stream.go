@@ -1,0 +1,444 @@
+package eval
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"velvetgrime/core/blend"
+	"velvetgrime/core/pix"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+)
+
+// streamPlan is a stream with the keys of its parameters.
+type streamPlan struct {
+	steps  []stepPlan
+	ground []float32 // what it begins with, 1 or 3 components
+	start  Key
+	color  bool // whether colours are wanted at its end
+}
+
+type stepPlan struct {
+	step  *stack.Step
+	desc  *step.Description
+	key   Key
+	inner *streamPlan
+	look  float32 // how far it looks at neighbours, metres
+	reach float32 // within which a stroke may change it: a little more, for coarser texels
+	err   error
+}
+
+func planStream(list []*stack.Step, ground []float32) *streamPlan {
+	sp := &streamPlan{ground: ground, start: newHash("stream").str(fmt.Sprint(ground)).sum()}
+	for i, s := range list {
+		c := *s
+		c.ID, c.Name, c.StrokeID, c.Steps = "", "", nil, nil
+		b, _ := json.Marshal(&c)
+		pl := stepPlan{step: s, key: newHash("step").str(string(b)).sum()}
+		d, ok := step.Get(s.Kind)
+		if !ok {
+			pl.err = fmt.Errorf("step %d: there is no step %q", i+1, s.Kind)
+		}
+		pl.desc = d
+		if ok && d.Inner != "" {
+			pl.inner = planStream(s.Steps, []float32{0.5})
+			if s.Kind == stack.Bundle {
+				pl.inner = planStream(s.Steps, []float32{0})
+			}
+		}
+		if ok && d.Filter != nil {
+			in, _ := step.NewInput(s, nil, noBox)
+			pl.look = d.Radius(in)
+			pl.reach = 1.5 * pl.look
+		}
+		sp.steps = append(sp.steps, pl)
+	}
+	return sp
+}
+
+// active reports whether any of the first steps is switched on.
+func (sp *streamPlan) active(upTo int) bool {
+	for i := range upTo {
+		if sp.steps[i].step.On {
+			return true
+		}
+	}
+	return false
+}
+
+// lastFilter returns the index of the last step before upTo that looks at
+// neighbours, or −1.
+func (sp *streamPlan) lastFilter(upTo int) int {
+	for i := upTo - 1; i >= 0; i-- {
+		if s := &sp.steps[i]; s.step.On && s.desc != nil && s.desc.Filter != nil {
+			return i
+		}
+	}
+	return -1
+}
+
+// streamKey returns the key of a stream after its first upTo steps on a surface
+// and within pad metres around it: filters later in the evaluation read that far.
+func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) Key {
+	whole := pad == 0 && upTo == len(sp.steps)
+	if whole {
+		if k, ok := u.masks[sp]; ok {
+			return k
+		}
+	}
+	for i := range upTo {
+		if s := &sp.steps[i]; s.step.On {
+			pad += s.reach
+		}
+	}
+	k := join(u.key, sp.start, 11)
+	for i := range upTo {
+		s := &sp.steps[i]
+		if !s.step.On {
+			continue
+		}
+		pad -= s.reach
+		k = join(k, s.key, 2)
+		if s.reach > 0 && u.tile == nil && u.patch == nil {
+			k = join(k, p.sizes, 8) // read from the sheets
+		}
+		if len(s.step.Strokes) > 0 {
+			if _, keys := touching(u, s.step.Strokes, stack.MaskStream, pad); len(keys) > 0 {
+				k = join(k, keys[len(keys)-1], 3)
+			}
+		}
+		if s.inner != nil {
+			k = join(k, p.streamKey(u, s.inner, len(s.inner.steps), pad+s.reach), 4)
+		}
+		if s.step.Kind == stack.Follow {
+			k = join(k, p.followKey(u, s.step, pad), 6)
+		}
+	}
+	if whole {
+		if u.masks == nil {
+			u.masks = map[*streamPlan]Key{}
+		}
+		u.masks[sp] = k
+	}
+	return k
+}
+
+// stream evaluates the first upTo steps of a stream: one plane of greys or three
+// of colours, of the surface's points. The result may be shared: it is not to be
+// written.
+func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo int) ([][]float32, error) {
+	n := len(u.Frame().Pos)
+	var out [][]float32
+	from := 0
+	if last := sp.lastFilter(upTo); last >= 0 {
+		v, err := p.filtered(ctx, u, sp, last)
+		if err != nil {
+			return nil, err
+		}
+		out, from = copied(v), last+1
+	} else {
+		for _, g := range sp.ground {
+			row := make([]float32, n)
+			pix.Plane{Value: g}.Fill(row)
+			out = append(out, row)
+		}
+	}
+	first := from == 0
+	var scratch, alpha []float32
+	for i := from; i < upTo; i++ {
+		s := &sp.steps[i]
+		if !s.step.On {
+			continue
+		}
+		if s.err != nil {
+			return nil, s.err
+		}
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		if scratch == nil {
+			scratch, alpha = make([]float32, n), make([]float32, n)
+		}
+		var err error
+		switch {
+		case s.desc.Hand:
+			err = p.hand(ctx, u, s.step, out)
+		case s.desc.Role == "source":
+			out, err = p.source(ctx, u, s, out, scratch, alpha, first)
+		default:
+			out = p.shape(u, s, out, scratch)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("step %d (%s): %w", i+1, s.step.Kind, err)
+		}
+		for _, row := range out {
+			for k, v := range row {
+				row[k] = min(max(v, 0), 1)
+			}
+		}
+		first = false
+	}
+	return out, nil
+}
+
+func copied(v [][]float32) [][]float32 {
+	out := make([][]float32, len(v))
+	for c := range v {
+		out[c] = append([]float32(nil), v[c]...)
+	}
+	return out
+}
+
+// colored makes three planes of one.
+func colored(v [][]float32) [][]float32 {
+	if len(v) == 3 {
+		return v
+	}
+	return [][]float32{v[0], append([]float32(nil), v[0]...), append([]float32(nil), v[0]...)}
+}
+
+func (p *Program) hand(ctx context.Context, u *Surface, s *stack.Step, out [][]float32) error {
+	list, keys := touching(u, s.Strokes, stack.MaskStream, 0)
+	if len(list) == 0 {
+		return nil
+	}
+	paint, err := p.painted(ctx, u, list, keys, stack.MaskStream, 1)
+	if err != nil {
+		return err
+	}
+	v, a := paint[0].Data, paint[1].Data
+	for _, row := range out {
+		for k := range row {
+			row[k] += s.Amount * (v[k] - a[k]*row[k])
+		}
+	}
+	return nil
+}
+
+// source blends what a source makes over what came before.
+func (p *Program) source(ctx context.Context, u *Surface, s *stepPlan, out [][]float32, scratch, alpha []float32, first bool) ([][]float32, error) {
+	f := u.Frame()
+	var src [][]float32
+	var cover []float32
+	var err error
+	switch {
+	case s.desc.Special:
+		src, cover, err = p.special(ctx, u, s)
+		if err != nil || src == nil {
+			return out, err
+		}
+	case s.desc.RunColor != nil:
+		in, d := step.NewInput(s.step, f, p.Scene.Model.Bounds)
+		src = [][]float32{make([]float32, len(scratch)), make([]float32, len(scratch)), make([]float32, len(scratch))}
+		d.RunColor(in, [3][]float32(src))
+	default:
+		step.Run(s.step, f, p.Scene.Model.Bounds, scratch)
+		src = [][]float32{scratch}
+	}
+	plain := (s.step.Blend == "" || s.step.Blend == blend.Normal) && s.step.Amount == 1
+	if first && plain && cover == nil { // nothing of the ground is left
+		return copied(src), nil
+	}
+	if len(src) == 3 {
+		out = colored(out)
+	}
+	pix.Plane{Value: s.step.Amount}.Fill(alpha)
+	for k, c := range cover {
+		alpha[k] *= c
+	}
+	if len(out) == 3 {
+		three := [3][]float32{src[0], src[0], src[0]}
+		if len(src) == 3 {
+			three = [3][]float32(src)
+		}
+		blend.RowColor(s.step.Blend, [3][]float32(out), three, alpha)
+		return out, nil
+	}
+	mode := s.step.Blend
+	if mode != "" && blend.Separable(mode) == nil { // of two greys only the luminosity can be taken over
+		if mode != "luminosity" {
+			return out, nil
+		}
+		mode = blend.Normal
+	}
+	blend.Row(mode, out[0], src[0], alpha)
+	return out, nil
+}
+
+// special carries out the sources that read more than their own parameters.
+func (p *Program) special(ctx context.Context, u *Surface, s *stepPlan) (src [][]float32, cover []float32, err error) {
+	switch s.step.Kind {
+	case stack.Bundle:
+		if !s.inner.active(len(s.inner.steps)) {
+			return nil, nil, nil
+		}
+		src, err = p.stream(ctx, u, s.inner, len(s.inner.steps))
+		return src, nil, err
+	case stack.Follow:
+		src, err = p.follow(ctx, u, s.step)
+		return src, nil, err
+	case "picture":
+		return p.picture(u, s.step)
+	}
+	return nil, nil, fmt.Errorf("there is no way to carry it out")
+}
+
+// shape runs a shaper that needs nothing but the values.
+func (p *Program) shape(u *Surface, s *stepPlan, out [][]float32, scratch []float32) [][]float32 {
+	in, d := step.NewInput(s.step, u.Frame(), p.Scene.Model.Bounds)
+	if len(out) == 1 && d.Run == nil || d.Colors != nil && d.Colors(in) {
+		out = colored(out)
+	}
+	if len(out) == 3 && d.RunColor != nil {
+		v := copied(out)
+		d.RunColor(in, [3][]float32(v))
+		for c, row := range out {
+			mix(row, v[c], s.step.Amount)
+		}
+		return out
+	}
+	for _, row := range out {
+		copy(scratch, row)
+		d.Run(in, scratch)
+		mix(row, scratch, s.step.Amount)
+	}
+	return out
+}
+
+func mix(row, v []float32, amount float32) {
+	if amount == 1 {
+		copy(row, v)
+		return
+	}
+	for k := range row {
+		row[k] += amount * (v[k] - row[k])
+	}
+}
+
+// followKey returns the key of what a follow step reads within pad metres.
+func (p *Program) followKey(u *Surface, s *stack.Step, pad float32) Key {
+	layer, what := s.Sources()
+	if layer == stack.Below {
+		return p.lowerPart(p.holders[s]).key(u, stack.Channel(what), pad)
+	}
+	pl := p.all[layer]
+	if pl == nil {
+		return Key{}
+	}
+	if what == stack.MaskStream {
+		return p.maskKey(u, pl, pad)
+	}
+	return p.ownKey(u, pl, stack.Channel(what), pad)
+}
+
+// follow evaluates what a follow step reads.
+func (p *Program) follow(ctx context.Context, u *Surface, s *stack.Step) ([][]float32, error) {
+	layer, what := s.Sources()
+	n := len(u.Frame().Pos)
+	full := func(v []pix.Plane) [][]float32 {
+		var out [][]float32
+		for _, q := range v {
+			row := make([]float32, n)
+			q.Fill(row)
+			out = append(out, row)
+		}
+		return out
+	}
+	if layer == "" {
+		return [][]float32{make([]float32, n)}, nil
+	}
+	if layer != stack.Below && p.all[layer] == nil {
+		return nil, fmt.Errorf("the layer it follows is not there; choose another")
+	}
+	if what == stack.MaskStream && layer != stack.Below {
+		m, err := p.mask(ctx, u, p.all[layer])
+		return full([]pix.Plane{m}), err
+	}
+	info, ok := p.Doc.Info(stack.Channel(what))
+	if !ok {
+		return nil, fmt.Errorf("what lies below has no %s to follow; choose a channel", what)
+	}
+	var v planes
+	var err error
+	if layer == stack.Below {
+		v, err = p.lowerPart(p.holders[s]).mixed(ctx, u, info)
+	} else {
+		v, err = p.own(ctx, u, p.all[layer], info)
+	}
+	if err != nil {
+		return nil, err
+	}
+	out := full(v)
+	if info.Channel == stack.Height {
+		in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
+		lo, hi := in.Number("low")/1000, in.Number("high")/1000
+		scale := 1 / max(hi-lo, 1e-9)
+		for k, h := range out[0] {
+			out[0][k] = (h - lo) * scale
+		}
+	}
+	if info.Vector() {
+		for _, row := range out {
+			for k, x := range row {
+				row[k] = 0.5 + 0.5*x
+			}
+		}
+	}
+	return out, nil
+}
+
+// Preview returns a step's place in a layer for Stream: the plan of its stream
+// and how many steps come before its end.
+func (p *Program) find(layerID, stepID string) (pl *layerPlan, sp *streamPlan, upTo int) {
+	pl = p.all[layerID]
+	if pl == nil {
+		return nil, nil, 0
+	}
+	var look func(s *streamPlan)
+	look = func(s *streamPlan) {
+		for i := range s.steps {
+			if s.steps[i].step.ID == stepID {
+				sp, upTo = s, i+1
+			}
+			if s.steps[i].inner != nil {
+				look(s.steps[i].inner)
+			}
+		}
+	}
+	look(pl.mask)
+	for _, c := range pl.coats {
+		if c.stream != nil {
+			look(c.stream)
+		}
+	}
+	return pl, sp, upTo
+}
+
+// Step evaluates a stream up to and including one step: one plane of greys or
+// three of sRGB-encoded colours. The reach of the layer is not part of it. A step
+// of a channel that is switched off gives nothing.
+func (p *Program) Step(ctx context.Context, u *Surface, layerID, stepID string) ([]pix.Plane, error) {
+	_, sp, upTo := p.find(layerID, stepID)
+	if sp == nil {
+		return nil, nil
+	}
+	v, err := p.stream(ctx, u, sp, upTo)
+	if err != nil {
+		return nil, err
+	}
+	var out []pix.Plane
+	for _, row := range v {
+		out = append(out, pix.Plane{Data: row})
+	}
+	return out, nil
+}
+
+// StepKey returns the content key of what Step gives.
+func (p *Program) StepKey(u *Surface, layerID, stepID string) Key {
+	_, sp, upTo := p.find(layerID, stepID)
+	if sp == nil {
+		return Key{}
+	}
+	return join(p.streamKey(u, sp, upTo, 0), Key{}, 31)
+}

@@ -1,0 +1,222 @@
+package step
+
+import (
+	"math"
+	"sort"
+)
+
+func init() {
+	register(Description{
+		Kind: "curve", Label: "Curve", Role: "shaper",
+		Help:   "Bends the greys by a smooth curve through your points; it never overshoots them.",
+		Params: []Param{{Name: "points", Label: "curve", Kind: "curve", Default: []any{[]any{0.0, 0.0}, []any{0.5, 0.5}, []any{1.0, 1.0}}, Help: "in across, out upward"}},
+		Run: func(in Input, out []float32) {
+			c := newCurve(in.Rows("points"))
+			for i, v := range out {
+				out[i] = c.at(v)
+			}
+		},
+	})
+	register(Description{
+		Kind: "ramp", Label: "Ramp", Role: "shaper",
+		Help: "Gives every grey a colour or another grey.",
+		Params: []Param{
+			{Name: "stops", Label: "ramp", Kind: "ramp", Default: []any{[]any{0.0, 0.0, 0.0, 0.0}, []any{1.0, 1.0, 1.0, 1.0}}, Help: "colours along the greys"},
+			{Name: "between", Label: "between", Kind: "choice", Default: "straight", Choices: []string{"straight", "smooth", "steps"}, Help: "how one stop goes over into the next"},
+		},
+		Colors: func(in Input) bool {
+			for _, s := range in.Rows("stops") {
+				if s[1] != s[2] || s[2] != s[3] {
+					return true
+				}
+			}
+			return false
+		},
+		Run: func(in Input, out []float32) {
+			stops, between := in.Rows("stops"), in.Choice("between")
+			for i, v := range out {
+				out[i] = rampAt(stops, between, v)[0]
+			}
+		},
+		RunColor: func(in Input, out [3][]float32) {
+			stops, between := in.Rows("stops"), in.Choice("between")
+			for i := range out[0] {
+				c := rampAt(stops, between, Luma(out[0][i], out[1][i], out[2][i]))
+				out[0][i], out[1][i], out[2][i] = c[0], c[1], c[2]
+			}
+		},
+	})
+	register(Description{
+		Kind: "contrast", Label: "Brightness, contrast", Role: "shaper",
+		Help: "Shifts all greys and spreads them around the middle.",
+		Params: []Param{
+			{Name: "brightness", Label: "brightness", Kind: "number", Min: -1, Max: 1, Default: 0.0, Help: "added to every grey"},
+			{Name: "contrast", Label: "contrast", Kind: "number", Min: 0, Max: 8, Default: 1.0, Help: "spread around the middle grey"},
+		},
+		Run: func(in Input, out []float32) {
+			b, c := in.Number("brightness"), in.Number("contrast")
+			for i, v := range out {
+				out[i] = clamp01((v-0.5)*c + 0.5 + b)
+			}
+		},
+	})
+	register(Description{
+		Kind: "hue", Label: "Hue, saturation", Role: "shaper",
+		Help: "Turns the hue, strengthens or drains the colour, lightens or darkens.",
+		Params: []Param{
+			{Name: "turn", Label: "hue", Kind: "number", Min: -180, Max: 180, Default: 0.0, Unit: "°", Help: "turned around the colour circle"},
+			{Name: "saturation", Label: "saturation", Kind: "number", Min: 0, Max: 4, Default: 1.0, Help: "0 is grey"},
+			{Name: "lightness", Label: "lightness", Kind: "number", Min: -1, Max: 1, Default: 0.0, Help: "towards black or white"},
+		},
+		Run: func(in Input, out []float32) { // greys have no hue to turn
+			l := in.Number("lightness")
+			for i, v := range out {
+				out[i] = lighten(v, l)
+			}
+		},
+		RunColor: func(in Input, out [3][]float32) {
+			turn, sat, l := in.Number("turn")/360, in.Number("saturation"), in.Number("lightness")
+			for i := range out[0] {
+				h, s, v := toHSL(out[0][i], out[1][i], out[2][i])
+				r, g, b := fromHSL(h+turn, clamp01(s*sat), v)
+				out[0][i], out[1][i], out[2][i] = lighten(r, l), lighten(g, l), lighten(b, l)
+			}
+		},
+	})
+	register(Description{
+		Kind: "posterize", Label: "Posterize", Role: "shaper", Help: "Keeps only so many greys.",
+		Params: []Param{{Name: "count", Label: "greys", Kind: "integer", Min: 2, Max: 64, Default: 4, Help: "how many are left, black and white among them"}},
+		Run: func(in Input, out []float32) {
+			n := in.Number("count")
+			for i, v := range out {
+				out[i] = min(float32(math.Floor(float64(clamp01(v)*n))), n-1) / (n - 1)
+			}
+		},
+	})
+	register(Description{
+		Kind: "color", Label: "Even colour", Role: "source", Help: "One colour everywhere.",
+		Params: []Param{{Name: "value", Label: "colour", Kind: "color", Default: []any{0.6, 0.55, 0.5}, Help: "sRGB-encoded"}},
+		RunColor: func(in Input, out [3][]float32) {
+			v := in.Row("value")
+			for c := range out {
+				for i := range out[c] {
+					out[c][i] = v[c]
+				}
+			}
+		},
+	})
+}
+
+// Luma returns the grey of a colour, with the weights of the W3C Compositing
+// recommendation, section 10.2.
+func Luma(r, g, b float32) float32 { return 0.3*r + 0.59*g + 0.11*b }
+
+func lighten(v, l float32) float32 {
+	if l > 0 {
+		return v + (1-v)*l
+	}
+	return v * (1 + l)
+}
+
+// toHSL and fromHSL follow CSS Color 4, section 7; all values 0..1.
+func toHSL(r, g, b float32) (h, s, l float32) {
+	hi, lo := max(r, g, b), min(r, g, b)
+	l = (hi + lo) / 2
+	d := hi - lo
+	if d <= 1e-9 {
+		return 0, 0, l
+	}
+	s = d / (1 - float32(math.Abs(float64(2*l-1))))
+	switch hi {
+	case r:
+		h = (g - b) / d
+	case g:
+		h = 2 + (b-r)/d
+	default:
+		h = 4 + (r-g)/d
+	}
+	return h / 6, s, l
+}
+
+func fromHSL(h, s, l float32) (r, g, b float32) {
+	h -= float32(math.Floor(float64(h)))
+	f := func(n float32) float32 {
+		k := float32(math.Mod(float64(n+h*12), 12))
+		return clamp01(l - s*min(l, 1-l)*max(-1, min(k-3, 9-k, 1)))
+	}
+	return f(0), f(8), f(4)
+}
+
+func rampAt(stops [][]float32, between string, v float32) [3]float32 {
+	col := func(s []float32) [3]float32 { return [3]float32{s[1], s[2], s[3]} }
+	n := sort.Search(len(stops), func(i int) bool { return stops[i][0] > v })
+	if n == 0 {
+		return col(stops[0])
+	}
+	a := stops[n-1]
+	if n == len(stops) || between == "steps" {
+		return col(a)
+	}
+	b := stops[n]
+	t := (v - a[0]) / (b[0] - a[0])
+	if between == "smooth" {
+		t = t * t * (3 - 2*t)
+	}
+	return [3]float32{a[1] + (b[1]-a[1])*t, a[2] + (b[2]-a[2])*t, a[3] + (b[3]-a[3])*t}
+}
+
+// curve is a monotone cubic Hermite spline (Fritsch and Carlson, "Monotone
+// Piecewise Cubic Interpolation", 1980).
+type curve struct {
+	p [][]float32
+	m []float32
+}
+
+func newCurve(p [][]float32) curve {
+	n := len(p)
+	c := curve{p, make([]float32, n)}
+	slope := make([]float32, max(n-1, 0))
+	for i := range slope {
+		if dx := p[i+1][0] - p[i][0]; dx > 1e-9 {
+			slope[i] = (p[i+1][1] - p[i][1]) / dx
+		}
+	}
+	for i := range c.m {
+		switch {
+		case n == 1:
+		case i == 0:
+			c.m[i] = slope[0]
+		case i == n-1:
+			c.m[i] = slope[n-2]
+		case slope[i-1]*slope[i] > 0:
+			c.m[i] = (slope[i-1] + slope[i]) / 2
+		}
+	}
+	for i, s := range slope {
+		if s == 0 {
+			c.m[i], c.m[i+1] = 0, 0
+			continue
+		}
+		a, b := c.m[i]/s, c.m[i+1]/s
+		if r := a*a + b*b; r > 9 {
+			k := 3 / float32(math.Sqrt(float64(r)))
+			c.m[i], c.m[i+1] = k*a*s, k*b*s
+		}
+	}
+	return c
+}
+
+func (c curve) at(v float32) float32 {
+	n := sort.Search(len(c.p), func(i int) bool { return c.p[i][0] > v })
+	if n == 0 {
+		return c.p[0][1]
+	}
+	if n == len(c.p) {
+		return c.p[n-1][1]
+	}
+	a, b := c.p[n-1], c.p[n]
+	h := b[0] - a[0]
+	t := (v - a[0]) / h
+	t2, t3 := t*t, t*t*t
+	return a[1]*(2*t3-3*t2+1) + h*c.m[n-1]*(t3-2*t2+t) + b[1]*(3*t2-2*t3) + h*c.m[n]*(t3-t2)
+}
