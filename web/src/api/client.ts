@@ -13,6 +13,7 @@ export type PlannedFile = components['schemas']['File'];
 export type Job = components['schemas']['Job'];
 export type Param = components['schemas']['Param'];
 export type StepKind = components['schemas']['Description'];
+export type StoredPicture = components['schemas']['Picture'];
 export type ChannelInfo = components['schemas']['ChannelInfo'];
 
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {
@@ -39,6 +40,9 @@ export const api = {
   restore: (id: string) => call<void>('POST', at(id, '/restore')),
   facts: (id: string) => call<Facts>('GET', at(id, '/facts')),
   picture: (id: string, png: Blob) => call<void>('PUT', at(id, '/picture'), png),
+  pictures: (id: string) => call<StoredPicture[]>('GET', at(id, '/pictures')),
+  addPicture: (id: string, f: File) =>
+    call<StoredPicture>('POST', at(id, `/pictures?name=${encodeURIComponent(f.name)}`), f),
   plan: (id: string, order: Order) => call<PlannedFile[]>('POST', at(id, '/plan'), order),
   deliver: (id: string, order: Order) => call<Job>('POST', at(id, '/deliveries'), order),
   jobs: (id: string) => call<Job[]>('GET', at(id, '/jobs')),

@@ -142,6 +142,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/projects/{id}/pictures': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** List API projects by ID pictures */
+    get: operations['list-api-projects-by-id-pictures'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/projects/{id}/plan': {
     parameters: {
       query?: never;
@@ -203,6 +220,10 @@ export interface components {
       max: number;
       /** Format: float */
       min: number;
+      /** @description blend modes it can have */
+      modes: string[] | null;
+      /** @description what black and white of a stream mean when a coat does not say */
+      range: number[] | null;
       /**
        * Format: float
        * @description shown value = stored value × scale
@@ -218,11 +239,22 @@ export interface components {
       amount: number;
       blend: string;
       on: boolean;
+      /** @description of a picture layer: picture by sheet name */
+      pictures?: {
+        [key: string]: string;
+      };
+      /** @description what black and white of the stream mean in a channel of one component */
+      range?: number[] | null;
+      /** @description the source when not empty; the value otherwise */
+      stream?: components['schemas']['Step'][] | null;
       value?: number[] | null;
     };
     Description: {
+      /** @description painted by hand */
       hand?: boolean;
       help: string;
+      /** @description what the stream inside the step is for; none when empty */
+      inner?: string;
       kind: string;
       label: string;
       params: components['schemas']['Param'][] | null;
@@ -234,10 +266,17 @@ export interface components {
       format: string;
       /** @description innermost first */
       layers: components['schemas']['Layer'][] | null;
+      /**
+       * @description how colours are mixed: as their sRGB encoding (default) or as linear light
+       * @enum {string}
+       */
+      light?: 'encoded' | 'linear';
       /** @description texture size of each sheet by name */
       sheets: {
         [key: string]: components['schemas']['SheetSize'];
       };
+      /** @description channels that this project adds */
+      userChannels?: components['schemas']['UserChannel'][] | null;
       /**
        * Format: int64
        * @description always 1
@@ -338,12 +377,20 @@ export interface components {
     Layer: {
       /** Format: float */
       amount: number;
+      /** @description of a group, for channels that have no coat of their own */
+      blend?: string;
       channels: {
         [key: string]: components['schemas']['Coat'];
       };
       id: string;
+      /** @description of a group: its layers meet each other alone before they meet what lies below (W3C Compositing, section 9) */
+      isolated?: boolean;
       /** @enum {string} */
-      kind: 'fill' | 'paint';
+      kind: 'fill' | 'paint' | 'group' | 'picture';
+      /** @description of a group, innermost first */
+      layers?: components['schemas']['Layer'][] | null;
+      /** @description refuses every change but unlocking */
+      locked?: boolean;
       /** @description the stream of the mask; empty shows everything */
       mask: components['schemas']['Step'][] | null;
       name: string;
@@ -386,7 +433,19 @@ export interface components {
       default: unknown;
       help: string;
       /** @enum {string} */
-      kind: 'number' | 'integer' | 'choice' | 'seed' | 'switch';
+      kind:
+        | 'number'
+        | 'integer'
+        | 'choice'
+        | 'seed'
+        | 'switch'
+        | 'color'
+        | 'ramp'
+        | 'curve'
+        | 'direction'
+        | 'picture'
+        | 'layer'
+        | 'output';
       label: string;
       /** @description dragging multiplies instead of adding */
       log?: boolean;
@@ -410,6 +469,16 @@ export interface components {
     'Patch-api-projects-by-idRequest': {
       name: string;
     };
+    Picture: {
+      /** Format: date-time */
+      at: string;
+      /** Format: int64 */
+      height: number;
+      name: string;
+      picture: string;
+      /** Format: int64 */
+      width: number;
+    };
     Project: {
       id: string;
       name: string;
@@ -417,6 +486,10 @@ export interface components {
       updatedAt: string;
     };
     Reach: {
+      /** @description runs of triangles: first, count, first, count … */
+      faces?: number[] | null;
+      /** @description UV islands by number */
+      islands?: number[] | null;
       parts?: string[] | null;
       sheets?: string[] | null;
     };
@@ -462,12 +535,25 @@ export interface components {
       blend?: string;
       id: string;
       kind: string;
+      /** @description given by the artist; the kind's label when empty */
+      name?: string;
       on: boolean;
       params?: {
         [key: string]: unknown;
       };
+      /** @description of a bundle, its stream; of a warp, the stream that pushes */
+      steps?: components['schemas']['Step'][] | null;
       /** @description strokes of a hand step, oldest first */
       strokes?: string[] | null;
+    };
+    UserChannel: {
+      /** @description user. and letters, digits or hyphens */
+      channel: string;
+      /** @description three components instead of one */
+      color: boolean;
+      /** @description what an empty stack holds; black when absent */
+      default?: number[] | null;
+      label: string;
     };
   };
   responses: never;
@@ -773,6 +859,37 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Job'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'list-api-projects-by-id-pictures': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Picture'][] | null;
         };
       };
       /** @description Error */

@@ -1,5 +1,5 @@
 // What the server said about the open project, and the line to it.
-import type { About, Doc, Layer, Step } from '../api/client';
+import type { About, ChannelInfo, Doc, Layer, Step } from '../api/client';
 
 export interface LedgerLine {
   seq: number;
@@ -7,10 +7,16 @@ export interface LedgerLine {
   kind: string;
   mine: boolean;
   at: string;
+  mark?: string;
+  /** part of what led to the state now shown */
+  on: boolean;
+  after: number;
 }
 export interface Op {
   kind: string;
   target?: string;
+  parent?: string;
+  label?: string;
   step?: string;
   path?: string;
   index?: number;
@@ -22,14 +28,33 @@ export interface Op {
 export interface DrillLayer {
   layer: string;
   mask: number;
-  steps: number[] | null;
+  amount: number;
+  shown: boolean;
+  steps: Record<string, number[]>;
+  own: Record<string, number[]>;
+  cover: Record<string, number>;
   result: Record<string, number[]>;
 }
 export interface Drill {
   pos: [number, number, number];
+  nrm: [number, number, number];
   part: string;
   sheet: string;
   layers: DrillLayer[];
+}
+/** What lies at a point: what it belongs to, and the value of every channel there. */
+export interface Picked {
+  kind: string;
+  triangle: number;
+  island: number;
+  part: string;
+  sheet: string;
+  values: Record<string, number[]>;
+}
+export interface Work {
+  id: number;
+  label: string;
+  share: number;
 }
 /** One map of one tile as the server sends it; `even` holds one RGBA value. */
 export interface TileFrame {
@@ -41,6 +66,15 @@ export interface TileFrame {
   x: number;
   y: number;
   data: Uint8Array;
+}
+
+/** A layer with its place: the group it lies in, and its index there. */
+export interface Row {
+  layer: Layer;
+  parent: string;
+  index: number;
+  depth: number;
+  count: number;
 }
 
 /** A name for this browser that survives reloads: undo takes back one's own changes. */
@@ -64,6 +98,11 @@ export class Session {
   settled = $state(false);
   message = $state('');
   drill = $state.raw<Drill | null>(null);
+  works = $state.raw<Work[]>([]);
+  /** names of the layers that were copied and can be pasted */
+  clip = $state.raw<string[]>([]);
+  /** why a step cannot be evaluated, by layer/step id */
+  stepErrors = $state.raw<Record<string, string>>({});
   /** pictures of masks by layer id or layer/step id; a new object each time one arrives */
   pictures = $state.raw<Record<string, ImageData>>({});
   onTile: (t: TileFrame) => void = () => {};
@@ -73,6 +112,8 @@ export class Session {
   private closed = false;
   private lastView = '';
   private lastAlone = '';
+  private lastFocus = '';
+  private picking: ((p: Picked) => void) | null = null;
 
   constructor(
     readonly id: string,
@@ -88,6 +129,7 @@ export class Session {
       this.online = true;
       if (this.lastView) s.send(this.lastView);
       if (this.lastAlone) s.send(this.lastAlone);
+      if (this.lastFocus) s.send(this.lastFocus);
     };
     s.onmessage = (e) => (typeof e.data === 'string' ? this.text(JSON.parse(e.data)) : this.binary(e.data));
     s.onclose = () => {
@@ -136,14 +178,70 @@ export class Session {
     if (this.online) this.socket?.send(this.lastView);
   }
 
-  alone(kind: '' | 'height' | 'mask', layer = '') {
-    this.lastAlone = JSON.stringify({ t: 'alone', kind, layer });
-    if (this.online) this.socket?.send(this.lastAlone);
+  /** Asks for one thing alone: a mask, one layer, or a channel that no map holds. */
+  alone(kind: string, layer = '') {
+    const m = JSON.stringify({ t: 'alone', kind, layer });
+    if (m === this.lastAlone) return;
+    this.lastAlone = m;
+    if (this.online) this.socket?.send(m);
+  }
+
+  /** Says which layer is open: its steps get pictures. */
+  focus(layer: string) {
+    const m = JSON.stringify({ t: 'focus', layer });
+    if (m === this.lastFocus) return;
+    this.lastFocus = m;
+    if (this.online) this.socket?.send(m);
+  }
+
+  /** Asks what lies at a point on the surface. */
+  pick(pos: number[], nrm: number[], then: (p: Picked) => void) {
+    this.picking = then;
+    this.send({ t: 'pick', pos, nrm });
+  }
+
+  get layers(): Layer[] {
+    return (this.doc?.layers ?? []) as Layer[];
+  }
+
+  /** All channels of the project, those it added at the end. */
+  get channels(): ChannelInfo[] {
+    const added = (this.doc?.userChannels ?? []).map((u): ChannelInfo => {
+      const n = u.color ? 3 : 1;
+      const modes = (u.color ? this.about.modes : this.about.scalarModes) ?? [];
+      const plain = { min: 0, max: 1, unit: '', scale: 1, blend: 'normal', range: [0, 1], modes };
+      const fill = (v: number) => Array(n).fill(v) as number[];
+      return {
+        ...plain,
+        channel: u.channel,
+        label: u.label,
+        components: n,
+        default: u.default ?? fill(0),
+        suggested: fill(1),
+      };
+    });
+    return [...(this.about.channels ?? []), ...added];
   }
 
   layer(id: string): Layer | undefined {
-    return this.doc?.layers?.find((l) => l.id === id);
+    return this.rows.find((r) => r.layer.id === id)?.layer;
   }
+
+  place(id: string): Row | undefined {
+    return this.rows.find((r) => r.layer.id === id);
+  }
+
+  /** Every layer with its place, innermost first, groups before what they hold. */
+  rows = $derived.by(() => {
+    const out: Row[] = [];
+    const into = (list: Layer[], parent: string, depth: number) =>
+      list.forEach((layer, index) => {
+        out.push({ layer, parent, index, depth, count: list.length });
+        into((layer.layers ?? []) as Layer[], layer.id, depth + 1);
+      });
+    into(this.layers, '', 0);
+    return out;
+  });
 
   private text(m: any) {
     switch (m.t) {
@@ -166,6 +264,19 @@ export class Session {
       case 'drill':
         this.drill = m;
         break;
+      case 'picked':
+        this.picking?.(m);
+        this.picking = null;
+        break;
+      case 'works':
+        this.works = m.works;
+        break;
+      case 'clip':
+        this.clip = m.names ?? [];
+        break;
+      case 'step.error':
+        this.stepErrors = { ...this.stepErrors, [m.name]: m.message };
+        break;
     }
   }
 
@@ -174,14 +285,19 @@ export class Session {
     if (v.getUint8(0) === 2) {
       const n = v.getUint8(1);
       const [w, h] = [v.getUint16(2, true), v.getUint16(4, true)];
-      const name = new TextDecoder().decode(new Uint8Array(buffer, 6, n));
-      const grey = new Uint8Array(buffer, 6 + n);
+      const c = v.getUint8(6);
+      const name = new TextDecoder().decode(new Uint8Array(buffer, 7, n));
+      const values = new Uint8Array(buffer, 7 + n);
       const img = new ImageData(w, h);
       for (let i = 0; i < w * h; i++) {
-        const g = grey[i];
-        img.data.set(g ? [g, g, g, 255] : [0, 0, 0, 0], i * 4);
+        const at = i * c;
+        if (values[at]) img.data.set([values[at], values[at + (c > 1 ? 1 : 0)], values[at + c - 1], 255], i * 4);
       }
       this.pictures = { ...this.pictures, [name]: img };
+      if (this.stepErrors[name]) {
+        const { [name]: _, ...rest } = this.stepErrors;
+        this.stepErrors = rest;
+      }
       return;
     }
     const flags = v.getUint8(3);

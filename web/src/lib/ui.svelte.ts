@@ -1,8 +1,11 @@
 // What this page looks at and paints with; nothing here is kept by the server.
-import type { Session } from './session.svelte';
+import { SvelteSet } from 'svelte/reactivity';
+import type { Step } from '../api/client';
+import type { Picked, Session } from './session.svelte';
+import { addStep, eachStep, title } from './stack';
 
 export type Station = 'Prepare' | 'Layer' | 'Judge' | 'Deliver';
-export type Tool = 'orbit' | 'brush' | 'erase' | 'drill';
+export type Tool = 'orbit' | 'brush' | 'erase' | 'drill' | 'reach';
 export type ViewMode = 'model' | 'flat' | 'both';
 /** What the view shows: the shaded surface, or one thing alone. */
 export type Alone = '' | 'mask' | string;
@@ -11,11 +14,32 @@ export class UI {
   station = $state<Station>('Layer');
   tool = $state<Tool>('orbit');
   mode = $state<ViewMode>('model');
-  /** selected layer id */
+  /** the layer that is open */
   selected = $state('');
+  /** other layers that are selected with it */
+  many = $state<string[]>([]);
+  /** groups whose layers are listed */
+  opened = new SvelteSet<string>();
+  /** the stream on the worktop: mask, a channel, or step: and the id of the step that holds it */
+  stream = $state('mask');
+  /** a stream that was asked for and is not in the document yet */
+  freshStream = '';
+  /** names of the model's parts */
+  parts = $state.raw<string[]>([]);
+  /** called with what was clicked on the model while the reach is picked */
+  onReach: (p: Picked) => void = () => {};
+  /** words that layers are found by */
+  find = $state('');
+  sheet = $state(false);
+  /** what a click on the model adds to the open layer's reach */
+  reachKind = $state<'part' | 'island' | 'face' | 'sheet'>('part');
+  /** waits for a click on the model, to take a value from there */
+  taking = $state.raw<{ label: string; take: (p: Picked) => void } | null>(null);
+  /** the layer that is shown without the others */
+  solo = $state('');
   /** id of a layer that was asked for and is not in the document yet */
   fresh = $state('none');
-  /** selected step of the layer's mask, or '' for the layer itself */
+  /** selected step of the open stream, or '' */
   step = $state('');
   alone = $state<Alone>('');
   light = $state(312);
@@ -34,6 +58,17 @@ export class UI {
     emissive: [1, 0.7, 0.4] as number[],
     mask: 0, // what a stroke in a hand step leaves: 0 hides, 1 shows
   });
+
+  /** Opens a layer; a fresh one need not be in the document yet. */
+  choose(id: string, fresh = false) {
+    if (id !== this.selected) {
+      this.stream = 'mask';
+      this.step = '';
+    }
+    this.selected = id;
+    this.many = [];
+    if (fresh) this.fresh = id;
+  }
 }
 
 /** What the next stroke will hit, or why it can hit nothing and what helps. */
@@ -57,52 +92,50 @@ export function target(s: Session, ui: UI): Target {
     };
     return { ...none, text: `${l.name} is hidden`, remedy };
   }
-  const hand = (l.mask ?? []).findLast((m) => m.kind === 'hand' && (m.id === ui.step || !ui.step || l.kind === 'fill'));
-  const inMask = l.kind === 'fill' || (hand && hand.id === ui.step);
-  if (inMask) {
+  const locked = lockedBy(s, l.id);
+  if (locked) {
+    const remedy = {
+      label: 'Unlock it',
+      run: () => s.op({ kind: 'layer.set', target: locked.id, path: 'locked', value: false }),
+    };
+    return { ...none, text: `${locked.name} is locked`, remedy };
+  }
+  const picked = eachStep(l).find((m) => m.kind === 'hand' && m.id === ui.step);
+  const hand =
+    picked ?? (l.kind === 'paint' ? undefined : ((l.mask ?? []) as Step[]).findLast((m) => m.kind === 'hand'));
+  if (hand || l.kind !== 'paint') {
     if (!hand) {
-      const remedy = { label: 'Add a hand step', run: () => addStep(s, ui, 'hand') };
-      return { ...none, text: `${l.name} is a fill layer without a hand step`, remedy };
+      const remedy = {
+        label: 'Add a hand step',
+        run: () => {
+          ui.stream = 'mask';
+          addStep(s, ui, 'hand');
+        },
+      };
+      return {
+        ...none,
+        text: `${l.name} is a ${l.kind === 'group' ? 'group' : l.kind + ' layer'} without a hand step`,
+        remedy,
+      };
     }
     const verb = ui.tool === 'erase' ? 'brings back' : ui.brush.mask < 0.5 ? 'hides' : 'shows';
-    return { ok: true, layer: l.id, step: hand.id, channels: ['mask'], text: `${l.name} · mask · hand · ${verb}` };
+    const where = ((l.mask ?? []) as Step[]).some((m) => m.id === hand.id) ? 'mask' : 'stream';
+    const name = title(s.about.steps!, hand).toLowerCase();
+    return {
+      ok: true,
+      layer: l.id,
+      step: hand.id,
+      channels: ['mask'],
+      text: `${l.name} · ${where} · ${name} · ${verb}`,
+    };
   }
-  const on = s.about.channels!.filter((c) => l.channels?.[c.channel]?.on);
+  const on = s.channels.filter((c) => l.channels?.[c.channel]?.on);
   if (!on.length) return { ...none, text: `${l.name} has no channel switched on` };
   const names = on.map((c) => c.label).join(', ');
   return { ok: true, layer: l.id, step: '', channels: on.map((c) => c.channel), text: `${l.name} · paint · ${names}` };
 }
 
-import { newID } from './session.svelte';
-
-export function addStep(s: Session, ui: UI, kind: string) {
-  const l = s.layer(ui.selected);
-  const d = s.about.steps!.find((k) => k.kind === kind);
-  if (!l || !d) return;
-  const id = newID();
-  const source = d.role === 'source' && kind !== 'hand';
-  const blend = source ? ((l.mask ?? []).length ? 'multiply' : 'normal') : '';
-  const params: Record<string, unknown> = kind === 'noise' ? { seed: Math.floor(Math.random() * 1000) } : {};
-  s.op({ kind: 'step.add', target: l.id, index: -1, newStep: { id, kind, on: true, amount: 1, blend, params } });
-  ui.step = id;
-}
-
-export function addLayer(s: Session, ui: UI, kind: 'fill' | 'paint', reach: { sheets?: string[]; parts?: string[] }) {
-  const id = newID();
-  const n = (s.doc?.layers ?? []).filter((l) => l.kind === kind).length + 1;
-  const channels: Record<string, unknown> = {};
-  for (const c of s.about.channels!) {
-    const on = c.channel === 'baseColor' || (kind === 'fill' && c.channel === 'roughness');
-    if (on) channels[c.channel] = { on, value: c.suggested, blend: c.blend, amount: 1 };
-  }
-  const at = s.doc?.layers?.findIndex((l) => l.id === ui.selected) ?? -1;
-  const name = kind === 'fill' ? `Coat ${n}` : `Paint ${n}`;
-  s.op({
-    kind: 'layer.add',
-    index: at < 0 ? -1 : at + 1,
-    layer: { id, name, kind, visible: true, amount: 1, reach, channels, mask: [] } as never,
-  });
-  ui.fresh = ui.selected = id;
-  ui.step = '';
-  if (kind === 'paint') ui.tool = 'brush';
+/** The layer itself or the group around it that is locked. */
+export function lockedBy(s: Session, id: string) {
+  for (let r = s.place(id); r; r = r.parent ? s.place(r.parent) : undefined) if (r.layer.locked) return r.layer;
 }

@@ -1,26 +1,40 @@
 <script lang="ts">
-  // The open layer: a line a channel, with on/off, value, blend mode and amount.
-  import type { ChannelInfo, Coat, Layer } from '../api/client';
-  import type { Session } from '../lib/session.svelte';
+  // The open layer: a line a channel, with on/off, source, blend mode and amount.
+  import type { ChannelInfo, Coat, Layer, Step } from '../api/client';
+  import { newID, type Session } from '../lib/session.svelte';
+  import { heightRange, modeName, newCoat } from '../lib/stack';
+  import type { UI } from '../lib/ui.svelte';
+  import AddChannel from './AddChannel.svelte';
   import ColorField from './ColorField.svelte';
   import NumberField from './NumberField.svelte';
 
-  let { session, layer }: { session: Session; layer: Layer } = $props();
+  let { session, ui, layer }: { session: Session; ui: UI; layer: Layer } = $props();
+  const group = $derived(layer.kind === 'group');
 
-  function coat(c: ChannelInfo): Coat {
-    return layer.channels?.[c.channel] ?? { on: false, value: c.suggested, blend: c.blend, amount: 1 };
-  }
+  const coat = (c: ChannelInfo): Coat =>
+    (layer.channels?.[c.channel] as Coat) ?? { ...newCoat(c), on: group, blend: group ? '' : c.blend };
   const op = (c: ChannelInfo, change: Partial<Coat>) => ({
     kind: 'layer.set',
     target: layer.id,
     path: `channels.${c.channel}`,
-    value: { ...coat(c), ...change },
+    value: { ...coat(c), ...change, blend: change.blend ?? (coat(c).blend || c.blend) },
   });
-  const modes = (c: ChannelInfo) => (c.components === 1 ? session.about.scalarModes : session.about.modes) ?? [];
+  /** A channel made of a stream begins with a noise: something to see and to change. */
+  function source(c: ChannelInfo, kind: string) {
+    if (kind === 'value') {
+      session.op(op(c, { stream: [] }));
+      if (ui.stream === c.channel) ui.stream = 'mask';
+      return;
+    }
+    const noise = { id: newID(), kind: 'noise', on: true, amount: 1, blend: 'normal' } as Step;
+    if (!coat(c).stream?.length) session.op(op(c, { stream: [noise] }));
+    ui.freshStream = ui.stream = c.channel;
+    ui.step = '';
+  }
 </script>
 
 <div class="table" role="table" aria-label={`Channels of ${layer.name}`}>
-  {#each session.about.channels ?? [] as c (c.channel)}
+  {#each session.channels as c (c.channel)}
     {@const k = coat(c)}
     <div class="line" class:off={!k.on} role="row">
       <span role="cell"
@@ -33,38 +47,63 @@
       >
       <span class="label" role="cell">{c.label}</span>
       {#if k.on}
-        <span role="cell">
-          {#if layer.kind === 'paint'}
-            <span class="quiet">painted</span>
-          {:else if c.components === 3}
-            <ColorField
-              label={c.label}
-              value={k.value!}
-              preview={(value) => session.preview(op(c, { value }))}
-              commit={(value) => session.op(op(c, { value }))}
-            />
+        <span role="cell" class="source">
+          {#if layer.kind === 'paint' || layer.kind === 'picture'}
+            <span class="quiet">{layer.kind === 'paint' ? 'painted' : 'picture'}</span>
+          {:else if group}
+            <span class="quiet">of its layers</span>
+          {:else if k.stream?.length}
+            <button class="chip grow" class:on={ui.stream === c.channel} onclick={() => source(c, 'stream')}
+              >stream, {k.stream.length} step{k.stream.length === 1 ? '' : 's'}</button
+            >
+            <button
+              class="chip mini"
+              title="Back to one value"
+              aria-label={`${c.label}: one value`}
+              onclick={() => source(c, 'value')}>✕</button
+            >
           {:else}
-            <NumberField
-              label={c.label}
-              value={k.value![0]}
-              min={c.channel === 'height' ? -0.002 : c.min}
-              max={c.channel === 'height' ? 0.002 : c.max}
-              unit={c.unit}
-              scale={c.scale}
-              fallback={c.suggested![0]}
-              preview={(v) => session.preview(op(c, { value: [v] }))}
-              commit={(v) => session.op(op(c, { value: [v] }))}
-            />
+            {#if c.channel === 'normal'}
+              <span class="quiet grow">flat</span>
+            {:else if c.components === 3}
+              <ColorField
+                label={c.label}
+                channel={c.channel}
+                {ui}
+                value={k.value!}
+                preview={(value) => session.preview(op(c, { value }))}
+                commit={(value) => session.op(op(c, { value }))}
+              />
+            {:else}
+              <NumberField
+                label={c.label}
+                value={k.value![0]}
+                min={heightRange(c)[0]}
+                max={heightRange(c)[1]}
+                unit={c.unit}
+                scale={c.scale}
+                fallback={c.suggested![0]}
+                preview={(v) => session.preview(op(c, { value: [v] }))}
+                commit={(v) => session.op(op(c, { value: [v] }))}
+              />
+            {/if}
+            <button
+              class="chip mini"
+              title="Make it of a stream: noise, picture, ramp …"
+              aria-label={`${c.label}: make it of a stream`}
+              onclick={() => source(c, 'stream')}>…</button
+            >
           {/if}
         </span>
         <span role="cell">
           <select
             class="pick w-full"
             aria-label={`${c.label} blend mode`}
-            value={k.blend || 'normal'}
+            value={k.blend || (group ? '' : c.blend)}
             onchange={(e) => session.op(op(c, { blend: e.currentTarget.value }))}
           >
-            {#each modes(c) as m (m)}<option>{m}</option>{/each}
+            {#if group && !k.blend}<option value="">as the group</option>{/if}
+            {#each c.modes ?? [] as m (m)}<option value={m}>{modeName(c.channel, m)}</option>{/each}
           </select>
         </span>
         <span role="cell"
@@ -80,9 +119,17 @@
             commit={(amount) => session.op(op(c, { amount }))}
           /></span
         >
+      {:else if c.channel.startsWith('user.')}
+        <button
+          class="chip mini"
+          aria-label={`Delete channel ${c.label}`}
+          title="Delete this channel from the project"
+          onclick={() => session.op({ kind: 'channel.remove', target: c.channel })}>✕</button
+        >
       {/if}
     </div>
   {/each}
+  <AddChannel {session} />
 </div>
 
 <style>
@@ -100,10 +147,37 @@
   .line.off {
     min-height: 26px;
     opacity: 0.75;
-    grid-template-columns: 20px 1fr;
+    grid-template-columns: 20px 1fr auto;
   }
   .label {
     line-height: 1.1;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .source {
+    display: flex;
+    gap: 2px;
+    min-width: 0;
+    align-items: center;
+  }
+  .source :global(.color),
+  .source :global(.field) {
+    flex: 1;
+    min-width: 0;
+  }
+  .chip.grow {
+    padding: 0 6px;
+    overflow: hidden;
+    white-space: nowrap;
+  }
+  .chip.on {
+    border-color: var(--plum);
+  }
+  .mini {
+    padding: 0;
+    width: 20px;
+    flex: none;
+    justify-content: center;
   }
   input[type='checkbox'] {
     width: 15px;

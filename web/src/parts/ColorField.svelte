@@ -1,50 +1,48 @@
 <script lang="ts">
-  // A colour in sRGB encoding: the browser's own picker and a hex field.
-  let {
-    value,
-    label,
-    commit,
-    preview,
-  }: { value: number[]; label: string; commit: (v: number[]) => void; preview?: (v: number[]) => void } = $props();
-  const hex = $derived(
-    '#' +
-      value
-        .map((v) =>
-          Math.round(Math.min(Math.max(v, 0), 1) * 255)
-            .toString(16)
-            .padStart(2, '0'),
-        )
-        .join(''),
-  );
-  const parse = (s: string) =>
-    /^#?([0-9a-f]{6})$/i
-      .exec(s.trim())?.[1]
-      .match(/../g)
-      ?.map((h) => parseInt(h, 16) / 255);
+  // A colour: its patch opens a picker beside it, its hex can be typed.
+  import { css, fromHex, toHex } from '../lib/color';
+  import type { UI } from '../lib/ui.svelte';
+  import ColorPicker from './ColorPicker.svelte';
+
+  interface Props {
+    value: number[];
+    label: string;
+    channel?: string;
+    ui?: UI;
+    commit: (v: number[]) => void;
+    preview?: (v: number[]) => void;
+  }
+  let { value, label, channel = 'baseColor', ui, commit, preview }: Props = $props();
+  let place = $state<{ left: number; top: number } | null>(null);
+
+  function open(e: MouseEvent) {
+    const r = (e.currentTarget as HTMLElement).getBoundingClientRect();
+    const left = Math.min(r.right + 8, innerWidth - 250);
+    place = place ? null : { left, top: Math.max(50, Math.min(r.top - 40, innerHeight - 380)) };
+  }
   function typed(e: Event) {
     const el = e.currentTarget as HTMLInputElement;
-    const v = parse(el.value);
+    const v = fromHex(el.value);
     if (v) commit(v);
-    else el.value = hex;
+    else el.value = toHex(value);
   }
 </script>
 
 <span class="color">
-  <input
-    type="color"
-    aria-label={label}
-    value={hex}
-    oninput={(e) => preview?.(parse(e.currentTarget.value)!)}
-    onchange={(e) => commit(parse(e.currentTarget.value)!)}
-  />
+  <button class="patch" aria-label={label} aria-expanded={!!place} title={`${label}: choose`} onclick={open}>
+    <span style:background={css(value)}></span>
+  </button>
   <input
     class="hex"
     aria-label={`${label} as hex`}
-    value={hex}
+    value={toHex(value)}
     onchange={typed}
     onkeydown={(e) => e.stopPropagation()}
   />
 </span>
+{#if place}
+  <ColorPicker {value} {label} {channel} {ui} {place} {preview} {commit} close={() => (place = null)} />
+{/if}
 
 <style>
   .color {
@@ -54,13 +52,15 @@
     background: var(--field);
     min-height: 28px;
   }
-  input[type='color'] {
+  .patch {
     width: 34px;
-    height: 26px;
+    flex: none;
     padding: 3px;
-    border: 0;
-    background: none;
-    cursor: pointer;
+  }
+  .patch span {
+    display: block;
+    height: 20px;
+    border-radius: 2px;
   }
   .hex {
     width: 100%;

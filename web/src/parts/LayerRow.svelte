@@ -1,46 +1,74 @@
 <script lang="ts">
-  import type { Layer } from '../api/client';
-  import type { Session } from '../lib/session.svelte';
-  import { newID } from '../lib/session.svelte';
+  // One layer of the section: its part of the cut face, its mask, its amount; and
+  // when it is open, all it does.
+  import { css } from '../lib/color';
+  import type { Row, Session } from '../lib/session.svelte';
+  import { doubleLayers, groupLayers, modeName, removeLayers } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
   import ChannelTable from './ChannelTable.svelte';
   import NumberField from './NumberField.svelte';
   import Picture from './Picture.svelte';
+  import ReachChips from './ReachChips.svelte';
 
-  let { session, ui, layer, place, count }: { session: Session; ui: UI; layer: Layer; place: number; count: number } =
-    $props();
+  interface Props {
+    session: Session;
+    ui: UI;
+    row: Row;
+    choose: (e: MouseEvent) => void;
+  }
+  let { session, ui, row, choose }: Props = $props();
+  const layer = $derived(row.layer);
   const open = $derived(ui.selected === layer.id);
+  const marked = $derived(ui.many.includes(layer.id));
+  const group = $derived(layer.kind === 'group');
+  const unfolded = $derived(ui.opened.has(layer.id) || !!ui.find);
   let naming = $state(false);
 
   const set = (path: string, value: unknown) => ({ kind: 'layer.set', target: layer.id, path, value });
   const drilled = $derived(session.drill?.layers.find((d) => d.layer === layer.id));
-  /** the colour on the cut face: the layer's own, as thick as its amount at the drilled point */
-  const face = $derived.by(() => {
-    const c = drilled?.result.baseColor ?? (layer.channels?.baseColor?.on ? layer.channels.baseColor.value : null);
-    return c && c.length === 3 ? `rgb(${c.map((v) => Math.round(v * 255)).join(' ')})` : 'transparent';
-  });
-  const thick = $derived(drilled ? drilled.mask : layer.visible ? layer.amount : 0);
-  const names = $derived(
-    session.about
-      .channels!.filter((c) => layer.channels?.[c.channel]?.on)
-      .map((c) => c.label)
-      .join(' · ') || 'no channel',
+  /** the colour on the cut face: the layer's own, as thick as it is at the drilled point */
+  const face = $derived(
+    css(
+      drilled?.own.baseColor ??
+        (group ? drilled?.result.baseColor : null) ??
+        (layer.channels?.baseColor?.on ? layer.channels.baseColor.value : null),
+    ),
   );
-  const reach = $derived([...(layer.reach.sheets ?? []), ...(layer.reach.parts ?? [])].join(', '));
+  const thick = $derived(
+    drilled ? (drilled.shown ? drilled.mask * drilled.amount : 0) : layer.visible ? layer.amount : 0,
+  );
+  const names = $derived(
+    session.channels
+      .filter((c) => layer.channels?.[c.channel]?.on)
+      .map((c) => c.label)
+      .join(' · ') || (group ? '' : 'no channel'),
+  );
+  const limited = $derived(
+    [...(layer.reach.parts ?? []), ...(layer.reach.sheets ?? [])].join(', ') ||
+      ((layer.reach.islands ?? []).length || (layer.reach.faces ?? []).length ? 'picked faces' : ''),
+  );
+  const words = $derived(
+    [
+      layer.visible ? '' : 'hidden',
+      layer.locked ? 'locked' : '',
+      ui.solo === layer.id ? 'alone' : '',
+      layer.kind === 'paint' ? 'painted' : layer.kind === 'picture' ? 'picture' : '',
+      group ? `${(layer.layers ?? []).length} layer${(layer.layers ?? []).length === 1 ? '' : 's'}` : '',
+      limited && !open ? `on ${limited}` : names,
+    ]
+      .filter(Boolean)
+      .join(' · '),
+  );
 
-  function duplicate() {
-    const copy = structuredClone($state.snapshot(layer)) as Layer;
-    copy.id = newID();
-    copy.name = `${layer.name} copy`;
-    for (const s of copy.mask ?? []) s.id = newID();
-    session.op({ kind: 'layer.copy', target: layer.id, index: place + 1, layer: copy });
-    ui.fresh = ui.selected = copy.id;
-  }
   function rename(e: Event) {
     const v = (e.currentTarget as HTMLInputElement).value.trim();
     naming = false;
     if (v && v !== layer.name) session.op(set('name', v));
   }
+  const toggle = () => (ui.opened.has(layer.id) ? ui.opened.delete(layer.id) : ui.opened.add(layer.id));
+  const solo = () => (ui.solo = ui.solo === layer.id ? '' : layer.id);
+  const move = (d: number) =>
+    session.op({ kind: 'layer.move', target: layer.id, parent: row.parent, index: row.index + d });
   let track: HTMLElement | null = $state(null);
   let amount = $state<number | null>(null);
   function slide(e: PointerEvent) {
@@ -52,13 +80,21 @@
   const focus = (el: HTMLInputElement) => el.select();
 </script>
 
-<div class="row" class:open class:hidden={!layer.visible}>
+<div class="row" class:open class:marked class:hidden={!layer.visible} style:--depth={row.depth}>
   <div class="face" title="Cut face: what this layer adds at the drilled point">
     <span style:background={face} style:width={`${Math.max(thick, 0.08) * 100}%`} style:opacity={thick > 0 ? 1 : 0.15}
     ></span>
   </div>
   <div class="body">
     <div class="head">
+      {#if group}
+        <button
+          class="plain fold"
+          aria-expanded={unfolded}
+          aria-label={`${unfolded ? 'Fold' : 'Unfold'} ${layer.name}`}
+          onclick={toggle}><span class:turned={unfolded}>›</span></button
+        >
+      {/if}
       <button
         class="thumb"
         title={layer.visible ? 'Click to hide' : 'Click to show'}
@@ -85,16 +121,13 @@
         <button
           class="plain names"
           aria-expanded={open}
-          onclick={() => ((ui.selected = layer.id), (ui.step = ''))}
+          aria-current={marked ? 'true' : undefined}
+          onclick={choose}
           ondblclick={() => (naming = true)}
-          title="Double click to rename"
+          title="Double click to rename; with Ctrl or Shift several are selected"
         >
           <span class="name">{layer.name}</span>
-          <span class="quiet sub"
-            >{layer.visible ? '' : 'hidden · '}{layer.kind === 'paint' ? 'painted · ' : ''}{open && reach
-              ? `reach: ${reach}`
-              : names}</span
-          >
+          <span class="quiet sub">{words}</span>
         </button>
       {/if}
       <span class="w-8 text-right">{Math.round((amount ?? layer.amount) * 100)}</span>
@@ -111,7 +144,29 @@
       <span style:width={`${(amount ?? layer.amount) * 100}%`}></span>
     </div>
     {#if open}
-      <ChannelTable {session} {layer} />
+      <ReachChips {session} {ui} {layer} parts={ui.parts} />
+      <ChannelTable {session} {ui} {layer} />
+      {#if group}
+        <div class="tools">
+          <select
+            class="pick"
+            aria-label="Blend mode of the group"
+            value={layer.blend || 'normal'}
+            onchange={(e) => session.op(set('blend', e.currentTarget.value))}
+          >
+            {#each session.about.modes ?? [] as m (m)}<option value={m}>{modeName('', m)}</option>{/each}
+          </select>
+          <label
+            class="flex items-center gap-2"
+            title="Its layers meet each other alone before they meet what lies below"
+            ><input
+              type="checkbox"
+              checked={layer.isolated ?? false}
+              onchange={(e) => session.op(set('isolated', e.currentTarget.checked))}
+            /> isolated</label
+          >
+        </div>
+      {/if}
       <div class="tools">
         <div class="w-20">
           <NumberField
@@ -128,20 +183,42 @@
         </div>
         <button
           class="chip"
-          disabled={place === count - 1}
-          onclick={() => session.op({ kind: 'layer.move', target: layer.id, index: place + 1 })}
+          disabled={row.index === row.count - 1}
+          onclick={() => move(1)}
           aria-label="Move outward"
-          title="Move outward">↑</button
+          title="Move outward (Alt ↑)">↑</button
         >
         <button
           class="chip"
-          disabled={place === 0}
-          onclick={() => session.op({ kind: 'layer.move', target: layer.id, index: place - 1 })}
+          disabled={row.index === 0}
+          onclick={() => move(-1)}
           aria-label="Move inward"
-          title="Move inward">↓</button
+          title="Move inward (Alt ↓)">↓</button
         >
-        <button class="chip" onclick={duplicate}>Double</button>
-        <button class="chip" onclick={() => session.op({ kind: 'layer.remove', target: layer.id })}>Delete</button>
+        <button class="chip" aria-pressed={ui.solo === layer.id} title="Show it without the others (A)" onclick={solo}
+          >Alone</button
+        >
+        <button
+          class="chip"
+          aria-pressed={!!layer.locked}
+          title="Refuse every change (K)"
+          onclick={() => session.op(set('locked', !layer.locked))}>{layer.locked ? 'Unlock' : 'Lock'}</button
+        >
+      </div>
+      <div class="tools">
+        <button class="chip" title="A copy above it (Ctrl D)" onclick={() => doubleLayers(session, ui)}>Double</button>
+        <button class="chip" title="Put what is selected into a group (B)" onclick={() => groupLayers(session, ui)}
+          >Group</button
+        >
+        <button
+          class="chip"
+          disabled={!group && row.index === 0}
+          title={group ? 'Bake the group to one picture layer' : 'Bake it and the layer below to one picture layer'}
+          onclick={() => session.send({ t: 'merge', layer: layer.id })}>{group ? 'Merge' : 'Merge down'}</button
+        >
+        <button class="chip" title="Delete what is selected (Del)" onclick={() => removeLayers(session, ui)}
+          >Delete</button
+        >
       </div>
     {/if}
   </div>
@@ -152,6 +229,29 @@
     display: grid;
     grid-template-columns: 14px 1fr;
     border-bottom: 1px solid var(--line);
+  }
+  .body {
+    margin-left: calc(var(--depth) * 12px);
+  }
+  .fold {
+    width: 20px;
+    min-height: 28px;
+    flex: none;
+    margin: 0 -6px 0 -4px;
+    text-align: center;
+    font-size: 17px;
+  }
+  .fold span {
+    display: inline-block;
+  }
+  .turned {
+    rotate: 90deg;
+  }
+  .row.marked {
+    background: color-mix(in srgb, var(--plum-soft) 30%, var(--panel));
+  }
+  .chip[aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
   }
   .row.open {
     background: color-mix(in srgb, var(--plum-soft) 55%, var(--panel));

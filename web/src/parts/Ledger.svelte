@@ -1,6 +1,20 @@
 <script lang="ts">
-  import type { Session } from '../lib/session.svelte';
+  // The history of everything done: named marks, jumps to any point, and what was
+  // jumped over, which is kept as a branch.
+  import type { LedgerLine, Session } from '../lib/session.svelte';
   let { session, close }: { session: Session; close: () => void } = $props();
+  let naming = $state<number | null>(null);
+  let marked = $state(false);
+  const head = $derived(session.ledger.find((l) => l.on)?.seq ?? 0);
+  const list = $derived(session.ledger.filter((l) => !marked || l.mark));
+  const focus = (el: HTMLInputElement) => el.select();
+  function mark(l: LedgerLine, e: Event) {
+    const name = (e.currentTarget as HTMLInputElement).value.trim();
+    naming = null;
+    if (name !== (l.mark ?? '')) session.send({ t: 'mark', seq: l.seq, name });
+  }
+  const time = (l: LedgerLine) =>
+    l.seq ? new Date(l.at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' }) : '';
 </script>
 
 <section aria-label="Ledger">
@@ -8,23 +22,52 @@
     <h2 class="grow font-semibold">Ledger</h2>
     <button class="chip" disabled={!session.undoLabel} onclick={() => session.undo()}>Undo</button>
     <button class="chip" disabled={!session.redoLabel} onclick={() => session.redo()}>Redo</button>
+    <button class="chip" aria-pressed={marked} onclick={() => (marked = !marked)}>Marks</button>
     <button class="chip" onclick={close}>Close</button>
   </header>
-  {#if session.ledger.length === 0}
-    <p class="quiet p-3">Nothing has been done in this project yet.</p>
-  {/if}
+  <p class="quiet px-3 pb-2 text-sm">
+    A click on a line goes back to it. What came later is kept as a branch, set in; a click goes there again.
+  </p>
   <ol>
-    {#each session.ledger as l (l.seq)}
-      <li>
-        <span class="quiet w-10 text-right text-xs">{l.seq}</span>
-        <span class="grow" class:quiet={l.kind !== 'do'}>{l.label}</span>
-        <span class="quiet text-xs"
-          >{l.mine ? '' : 'another window · '}{new Date(l.at).toLocaleTimeString([], {
-            hour: '2-digit',
-            minute: '2-digit',
-          })}</span
+    {#each list as l (l.seq)}
+      <li class:head={l.seq === head} class:branch={!l.on}>
+        <button
+          class="plain go"
+          title="Go to this state"
+          aria-label={`Go to ${l.seq}: ${l.label}`}
+          aria-current={l.seq === head ? 'step' : undefined}
+          onclick={() => session.send({ t: 'jump', seq: l.seq })}
         >
+          <span class="quiet w-8 shrink-0 text-right text-xs">{l.seq || ''}</span>
+          <span class="grow" class:quiet={l.kind === 'undo' || l.kind === 'redo'}>{l.label}</span>
+        </button>
+        {#if naming === l.seq}
+          <input
+            class="naming"
+            value={l.mark ?? ''}
+            aria-label="Name of the mark"
+            placeholder="name, or empty for none"
+            use:focus
+            onblur={(e) => mark(l, e)}
+            onkeydown={(e) => (
+              e.stopPropagation(),
+              e.key === 'Enter' && mark(l, e),
+              e.key === 'Escape' && (naming = null)
+            )}
+          />
+        {:else}
+          <button
+            class="plain flag"
+            class:set={l.mark}
+            title={l.mark ? 'Rename the mark' : 'Name this state'}
+            aria-label={`Mark ${l.seq}`}
+            onclick={() => (naming = l.seq)}>{l.mark || 'mark'}</button
+          >
+          <span class="quiet text-xs whitespace-nowrap">{l.mine || !l.seq ? '' : 'other · '}{time(l)}</span>
+        {/if}
       </li>
+    {:else}
+      <li class="quiet p-3">{marked ? 'No state is marked yet.' : 'Nothing has been done in this project yet.'}</li>
     {/each}
   </ol>
 </section>
@@ -35,7 +78,7 @@
     right: 0;
     top: 44px;
     bottom: 0;
-    width: 340px;
+    width: 380px;
     background: var(--panel);
     border-left: 1px solid var(--line);
     z-index: 15;
@@ -47,9 +90,57 @@
   }
   li {
     display: flex;
-    gap: 8px;
-    align-items: baseline;
-    padding: 5px 10px;
+    gap: 6px;
+    align-items: center;
+    padding: 1px 10px 1px 4px;
     border-top: 1px solid var(--line);
+    min-height: 30px;
+  }
+  .go {
+    display: flex;
+    gap: 8px;
+    flex: 1;
+    min-width: 0;
+    min-height: 28px;
+    align-items: center;
+    text-align: left;
+  }
+  .branch .go {
+    padding-left: 22px;
+    color: var(--quiet);
+    background: linear-gradient(var(--line), var(--line)) 12px 0 / 2px 100% no-repeat;
+  }
+  .head {
+    background: var(--plum-soft);
+    box-shadow: inset 3px 0 var(--plum);
+  }
+  .flag {
+    font-size: 12px;
+    color: var(--quiet);
+    opacity: 0;
+    max-width: 130px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  li:hover .flag,
+  .flag:focus-visible,
+  .flag.set {
+    opacity: 1;
+  }
+  .flag.set {
+    color: var(--text);
+    border-left: 3px solid var(--ochre);
+    padding-left: 6px;
+  }
+  .naming {
+    width: 150px;
+    background: var(--field);
+    color: var(--text);
+    font: inherit;
+    font-size: 12.5px;
+  }
+  .chip[aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
   }
 </style>

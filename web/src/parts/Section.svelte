@@ -1,64 +1,184 @@
 <script lang="ts">
   // The stack as a cut through the surface, outermost layer on top. Its left edge
   // holds the real colours of the last drilled point.
-  import type { Session } from '../lib/session.svelte';
-  import { addLayer, type UI } from '../lib/ui.svelte';
+  import type { Row, Session } from '../lib/session.svelte';
+  import { addLayer, chosen, moveLayers, type Reach } from '../lib/stack';
+  import type { UI } from '../lib/ui.svelte';
   import LayerRow from './LayerRow.svelte';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
   let reach = $state('');
   let dragging = $state('');
-  let target = $state(-1);
+  let target = $state<{ id: string; where: 'above' | 'into' | 'below' } | null>(null);
 
-  const layers = $derived([...(session.doc?.layers ?? [])].reverse());
+  /** what a layer is found by: its name, channels, what it covers, its steps */
+  const words = (r: Row) =>
+    [
+      r.layer.name,
+      r.layer.kind,
+      ...session.channels.filter((c) => r.layer.channels?.[c.channel]?.on).map((c) => c.label),
+      ...(r.layer.reach.parts ?? []),
+      ...(r.layer.reach.sheets ?? []),
+    ]
+      .join(' ')
+      .toLowerCase();
+  const rows = $derived.by(() => {
+    const find = ui.find.trim().toLowerCase();
+    const hit = new Set(session.rows.filter((r) => words(r).includes(find)).map((r) => r.layer.id));
+    // groups around what is found stay, so that one sees where it lies
+    for (const r of session.rows)
+      if (hit.has(r.layer.id)) for (let g = r.parent; g; g = session.place(g)!.parent) hit.add(g);
+    const folded = (r: Row): boolean => !!r.parent && (!ui.opened.has(r.parent) || folded(session.place(r.parent)!));
+    const list = session.rows.filter((r) => (find ? hit.has(r.layer.id) : !folded(r)));
+    return order(list);
+  });
+  /** outermost first, but a group above what it holds */
+  function order(list: Row[]): Row[] {
+    const by = new Map<string, Row[]>();
+    for (const r of list) by.set(r.parent, [...(by.get(r.parent) ?? []), r]);
+    const out: Row[] = [];
+    const into = (parent: string) =>
+      [...(by.get(parent) ?? [])].reverse().forEach((r) => {
+        out.push(r);
+        into(r.layer.id);
+      });
+    into('');
+    return out;
+  }
+  const limit = (): Reach =>
+    reach.startsWith('part ') ? { parts: [reach.slice(5)] } : reach ? { sheets: [reach.slice(6)] } : {};
   const sheets = $derived(Object.keys(session.doc?.sheets ?? {}));
 
-  function drop(at: number) {
-    const from = layers.findIndex((l) => l.id === dragging);
-    const n = layers.length;
-    if (from >= 0 && from !== at) session.op({ kind: 'layer.move', target: dragging, index: n - 1 - at });
+  function choose(e: MouseEvent, r: Row) {
+    const id = r.layer.id;
+    if (e.shiftKey && ui.selected) {
+      const at = (x: string) => rows.findIndex((q) => q.layer.id === x);
+      const [a, b] = [at(ui.selected), at(id)].sort((x, y) => x - y);
+      ui.many = rows
+        .slice(a, b + 1)
+        .map((q) => q.layer.id)
+        .filter((x) => x !== ui.selected);
+    } else if (e.ctrlKey || e.metaKey) {
+      if (id === ui.selected) return;
+      ui.many = ui.many.includes(id) ? ui.many.filter((x) => x !== id) : [...ui.many, id];
+    } else ui.choose(id);
+  }
+  function over(e: DragEvent, r: Row) {
+    if (!dragging) return;
+    e.preventDefault();
+    const box = (e.currentTarget as HTMLElement).getBoundingClientRect();
+    const y = (e.clientY - box.top) / box.height;
+    const group = r.layer.kind === 'group';
+    const where = group && y > 0.3 && y < 0.7 ? 'into' : y < 0.5 ? 'above' : 'below';
+    target = { id: r.layer.id, where: group && where === 'below' && ui.opened.has(r.layer.id) ? 'into' : where };
+  }
+  function drop(r: Row) {
+    const all = [ui.selected, ...ui.many].includes(dragging)
+      ? chosen(session, ui)
+      : session.rows.filter((q) => q.layer.id === dragging);
+    const list = all.filter((q) => q.layer.id !== r.layer.id);
+    if (target && list.length) {
+      if (target.where === 'into') moveLayers(session, list, r.layer.id, (r.layer.layers ?? []).length);
+      else moveLayers(session, list, r.parent, r.index + (target.where === 'above' ? 1 : 0));
+      if (target.where === 'into') ui.opened.add(r.layer.id);
+    }
     dragging = '';
-    target = -1;
+    target = null;
+  }
+  function paste() {
+    const p = session.place(ui.selected);
+    session.send({ t: 'paste', parent: p?.parent ?? '', index: p ? p.index + 1 : -1 });
   }
 </script>
 
 <div class="flex h-full flex-col">
-  <header class="flex h-9 items-center gap-2 border-b px-3" style:border-color="var(--line)">
-    <h2 class="grow font-semibold">Section</h2>
-    <label class="quiet text-sm" for="reach">new layers reach</label>
-    <select id="reach" class="pick" style="max-width: 110px" bind:value={reach}>
-      <option value="">whole model</option>
-      {#each sheets as s (s)}<option value={s}>{s}</option>{/each}
-    </select>
+  <header class="border-b px-3 py-1" style:border-color="var(--line)">
+    <div class="flex items-center gap-2">
+      <h2 class="font-semibold">Section</h2>
+      <input
+        type="search"
+        class="find"
+        bind:value={ui.find}
+        placeholder="find by name, channel, part"
+        aria-label="Find layers"
+        onkeydown={(e) => (e.stopPropagation(), e.key === 'Escape' && (ui.find = ''))}
+      />
+    </div>
   </header>
   <ol class="min-h-0 grow overflow-auto" aria-label="Layers, outermost first">
-    {#each layers as l, i (l.id)}
+    {#each rows as r (r.layer.id)}
       <li
-        class:drop={target === i}
-        draggable={ui.selected !== l.id || undefined}
-        ondragstart={() => (dragging = l.id)}
-        ondragover={(e) => dragging && (e.preventDefault(), (target = i))}
-        ondrop={(e) => (e.preventDefault(), drop(i))}
-        ondragend={() => ((dragging = ''), (target = -1))}
+        class:above={target?.id === r.layer.id && target.where === 'above'}
+        class:below={target?.id === r.layer.id && target.where === 'below'}
+        class:into={target?.id === r.layer.id && target.where === 'into'}
+        draggable={ui.selected !== r.layer.id || undefined}
+        ondragstart={(e) => (e.stopPropagation(), (dragging = r.layer.id))}
+        ondragover={(e) => over(e, r)}
+        ondrop={(e) => (e.preventDefault(), drop(r))}
+        ondragend={() => ((dragging = ''), (target = null))}
       >
-        <LayerRow {session} {ui} layer={l} place={layers.length - 1 - i} count={layers.length} />
+        <LayerRow {session} {ui} row={r} choose={(e) => choose(e, r)} />
       </li>
     {:else}
-      <li class="quiet p-4">The surface is bare. Add a fill layer below, then give it a mask.</li>
+      <li class="quiet p-4">
+        {ui.find ? 'No layer is found by that.' : 'The surface is bare. Add a fill layer below, then give it a mask.'}
+      </li>
     {/each}
   </ol>
-  <footer class="flex gap-2 border-t p-2" style:border-color="var(--line)">
-    <button class="chip" onclick={() => addLayer(session, ui, 'fill', reach ? { sheets: [reach] } : {})}
-      >+ Fill layer</button
-    >
-    <button class="chip" onclick={() => addLayer(session, ui, 'paint', reach ? { sheets: [reach] } : {})}
-      >+ Paint layer</button
-    >
+  <footer class="border-t p-2" style:border-color="var(--line)">
+    {#if ui.many.length}
+      <div class="quiet pb-1 text-sm">{ui.many.length + 1} layers selected</div>
+    {/if}
+    <div class="flex flex-wrap items-center gap-1">
+      <button class="chip" title="New fill layer (N)" onclick={() => addLayer(session, ui, 'fill', limit())}
+        >+ Fill layer</button
+      >
+      <button class="chip" title="New paint layer (Shift N)" onclick={() => addLayer(session, ui, 'paint', limit())}
+        >+ Paint layer</button
+      >
+      <button class="chip" onclick={() => addLayer(session, ui, 'group', {})}>+ Group</button>
+      <button
+        class="chip"
+        disabled={!session.clip.length}
+        title={session.clip.length
+          ? `Paste ${session.clip.join(', ')} (Ctrl V)`
+          : 'Nothing was copied yet (Ctrl C copies)'}
+        onclick={paste}>Paste</button
+      >
+      <label class="quiet text-sm" for="reach">new layers reach</label>
+      <select id="reach" class="pick" style="max-width: 130px" bind:value={reach}>
+        <option value="">whole model</option>
+        <optgroup label="sheets"
+          >{#each sheets as s (s)}<option value={`sheet ${s}`}>{s}</option>{/each}</optgroup
+        >
+        <optgroup label="parts"
+          >{#each ui.parts as p (p)}<option value={`part ${p}`}>{p}</option>{/each}</optgroup
+        >
+      </select>
+    </div>
   </footer>
 </div>
 
 <style>
-  .drop {
+  .above {
     box-shadow: inset 0 2px var(--plum);
+  }
+  .below {
+    box-shadow: inset 0 -2px var(--plum);
+  }
+  .into {
+    box-shadow: inset 0 0 0 2px var(--plum);
+  }
+  .find {
+    flex: 1;
+    min-width: 0;
+    min-height: 28px;
+    background: var(--field);
+    color: var(--text);
+    border: 1px solid var(--line);
+    border-radius: 3px;
+    padding: 0 8px;
+    font: inherit;
+    font-size: 13px;
   }
 </style>

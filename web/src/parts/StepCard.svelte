@@ -1,24 +1,44 @@
 <script lang="ts">
-  import type { Layer, Param, Step } from '../api/client';
+  // One step of a stream: the picture of the result up to it, how it meets what
+  // came before, and its controls.
+  import type { Layer, Step } from '../api/client';
   import type { Session } from '../lib/session.svelte';
+  import { title } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
   import NumberField from './NumberField.svelte';
+  import ParamField from './ParamField.svelte';
   import Picture from './Picture.svelte';
 
-  let {
-    session,
-    ui,
-    layer,
-    step,
-    first,
-    dragstart,
-  }: { session: Session; ui: UI; layer: Layer; step: Step; first: boolean; dragstart: () => void } = $props();
+  interface Props {
+    session: Session;
+    ui: UI;
+    layer: Layer;
+    step: Step;
+    first: boolean;
+    color: boolean;
+    dragstart: () => void;
+  }
+  let { session, ui, layer, step, first, color, dragstart }: Props = $props();
   const kind = $derived(session.about.steps!.find((k) => k.kind === step.kind)!);
   const open = $derived(ui.step === step.id);
+  const name = $derived(title(session.about.steps!, step));
   const op = (path: string, value: unknown) => ({ kind: 'step.set', target: layer.id, step: step.id, path, value });
-  const value = (p: Param) => (step.params?.[p.name] ?? p.default) as never;
-  const shown = $derived(open ? kind.params! : kind.params!.slice(0, 2));
-  const strokes = $derived(session.strokes[step.id] ?? 0);
+  const params = $derived(
+    (kind.params ?? []).filter((p) => !(kind.kind === 'follow' && p.unit === 'mm' && step.params?.what !== 'height')),
+  );
+  const shown = $derived(open ? params : params.filter((p) => p.kind !== 'ramp' && p.kind !== 'curve').slice(0, 2));
+  const strokes = $derived(session.strokes[`${layer.id}/${step.id}`] ?? 0);
+  const error = $derived(session.stepErrors[`${layer.id}/${step.id}`]);
+  const inner = $derived((step.steps ?? []).length);
+  const modes = $derived((color ? session.about.modes : session.about.scalarModes) ?? []);
+  const strength = $derived(!kind.hand && (kind.role === 'shaper' || !first));
+  let naming = $state(false);
+  const focus = (el: HTMLInputElement) => el.select();
+  function rename(e: Event) {
+    const v = (e.currentTarget as HTMLInputElement).value.trim();
+    naming = false;
+    if (v !== (step.name ?? '')) session.op(op('name', v === kind.label ? '' : v));
+  }
 </script>
 
 {#if !first && kind.role === 'source' && !kind.hand}
@@ -29,94 +49,87 @@
       value={step.blend || 'normal'}
       onchange={(e) => session.op(op('blend', e.currentTarget.value))}
     >
-      {#each session.about.scalarModes ?? [] as m (m)}<option>{m}</option>{/each}
+      {#each modes as m (m)}<option>{m}</option>{/each}
     </select>
-    <NumberField
-      label="Amount"
-      value={step.amount}
-      min={0}
-      max={1}
-      scale={100}
-      fallback={1}
-      preview={(v) => session.preview(op('amount', v))}
-      commit={(v) => session.op(op('amount', v))}
-    />
+    {@render amount()}
   </span>
-{:else if !first}
-  <span class="joint quiet">then</span>
+{:else if !first || strength}
+  <span class="joint quiet"
+    >{first ? '' : 'then'}{#if strength}{@render amount()}{/if}</span
+  >
 {/if}
-<article class="card" class:open class:off={!step.on} aria-label={kind.label}>
+{#snippet amount()}
+  <NumberField
+    label="Amount"
+    value={step.amount}
+    min={0}
+    max={1}
+    scale={100}
+    unit="%"
+    fallback={1}
+    preview={(v) => session.preview(op('amount', v))}
+    commit={(v) => session.op(op('amount', v))}
+  />
+{/snippet}
+<article class="card" class:open class:off={!step.on} class:failed={!!error} aria-label={name}>
   <button
     class="shot"
     draggable="true"
     ondragstart={dragstart}
     aria-pressed={step.on}
-    aria-label={`${step.on ? 'Switch off' : 'Switch on'} ${kind.label}`}
+    aria-label={`${step.on ? 'Switch off' : 'Switch on'} ${name}`}
     title={step.on ? 'Click to switch off, drag to move' : 'Click to switch on'}
     onclick={() => session.op(op('on', !step.on))}
   >
-    <Picture image={session.pictures[`${layer.id}/${step.id}`]} label={`Mask up to ${kind.label}`} />
+    <Picture image={session.pictures[`${layer.id}/${step.id}`]} label={`Result up to ${name}`} />
   </button>
   <div class="title">
-    <button
-      class="plain grow font-semibold"
-      aria-expanded={open}
-      title={kind.help}
-      onclick={() => (ui.step = open ? '' : step.id)}>{kind.label}</button
+    {#if naming}
+      <input
+        class="naming"
+        value={name}
+        aria-label="Step name"
+        use:focus
+        onblur={rename}
+        onkeydown={(e) => (e.stopPropagation(), e.key === 'Enter' && rename(e), e.key === 'Escape' && (naming = false))}
+      />
+    {:else}
+      <button
+        class="plain name"
+        aria-expanded={open}
+        title={`${kind.help} Double click to rename.`}
+        ondblclick={() => (naming = true)}
+        onclick={() => (ui.step = open ? '' : step.id)}>{name}</button
+      >
+    {/if}
+    <span class="quiet text-xs"
+      >{kind.hand ? `${strokes} stroke${strokes === 1 ? '' : 's'}` : open ? '' : kind.role}</span
     >
-    <span class="quiet text-xs">{kind.hand ? `${strokes} stroke${strokes === 1 ? '' : 's'}` : kind.role}</span>
     {#if open}<button
         class="plain quiet"
-        aria-label={`Delete ${kind.label}`}
+        aria-label={`Delete ${name}`}
         title="Delete this step"
         onclick={() => session.op({ kind: 'step.remove', target: layer.id, step: step.id })}>✕</button
       >{/if}
   </div>
-  <div class="params" class:wide={open && kind.params!.length > 2}>
+  <div class="params" class:wide={open && params.length > 2}>
+    {#if error}<span class="error">{error}</span>{/if}
     {#each shown as p (p.name)}
-      <span class="quiet" title={p.help}>{p.label}</span>
-      {#if p.kind === 'choice'}
-        <select
-          class="pick w-full"
-          aria-label={p.label}
-          value={value(p)}
-          onchange={(e) => session.op(op(`params.${p.name}`, e.currentTarget.value))}
-        >
-          {#each p.choices ?? [] as c (c)}<option>{c}</option>{/each}
-        </select>
-      {:else if p.kind === 'seed'}
-        <span class="flex gap-1">
-          <NumberField
-            label={p.label}
-            value={value(p)}
-            min={p.min}
-            max={p.max}
-            whole
-            commit={(v) => session.op(op(`params.${p.name}`, v))}
-          />
-          <button
-            class="chip"
-            style="padding: 0 6px"
-            title="Another pattern"
-            onclick={() => session.op(op(`params.${p.name}`, (value(p) as number) + 1))}>next</button
-          >
-        </span>
-      {:else}
-        <NumberField
-          label={p.label}
-          value={value(p)}
-          min={p.min}
-          max={p.max}
-          unit={p.unit ?? ''}
-          scale={p.scale}
-          log={p.log}
-          whole={p.kind === 'integer'}
-          fallback={p.default as number}
-          preview={(v) => session.preview(op(`params.${p.name}`, v))}
-          commit={(v) => session.op(op(`params.${p.name}`, v))}
-        />
-      {/if}
+      {#if p.kind !== 'ramp' && p.kind !== 'curve'}<span class="quiet" title={p.help}>{p.label}</span>{/if}
+      <ParamField
+        {session}
+        {ui}
+        {step}
+        param={p}
+        preview={(v) => session.preview(op(`params.${p.name}`, v))}
+        commit={(v) => session.op(op(`params.${p.name}`, v))}
+      />
     {/each}
+    {#if kind.inner}
+      <button class="chip col-span-2" onclick={() => ((ui.stream = `step:${step.id}`), (ui.step = ''))}
+        >{kind.inner}: {inner} step{inner === 1 ? '' : 's'} …</button
+      >
+    {/if}
     {#if kind.hand}
       <button class="chip col-span-2" onclick={() => ((ui.step = step.id), (ui.tool = 'brush'))}>Paint here</button>
     {/if}
@@ -147,7 +160,11 @@
   }
   .card.open {
     border-color: var(--plum);
-    width: 196px;
+    width: 214px;
+  }
+  .card.open:has(:global(.ramp)),
+  .card.open:has(:global(svg)) {
+    width: 300px;
   }
   .card.open:has(.wide) {
     width: 560px;
@@ -181,6 +198,28 @@
     padding: 0 8px 4px;
     font-size: 12.5px;
     overflow: auto;
+  }
+  .name {
+    flex: 1;
+    min-width: 0;
+    font-weight: 600;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .naming {
+    width: 100%;
+    background: var(--field);
+    color: var(--text);
+    font: inherit;
+  }
+  .failed {
+    border-color: var(--brick);
+  }
+  .error {
+    grid-column: 1 / -1;
+    border-left: 3px solid var(--brick);
+    padding-left: 6px;
   }
   .params.wide {
     grid-template-columns: auto 1fr auto 1fr;

@@ -27,6 +27,7 @@
     ['brush', 'P'],
     ['erase', 'E'],
     ['drill', 'D'],
+    ['reach', 'R'],
   ];
   const modes: [ViewMode, string][] = [
     ['model', 'Model'],
@@ -77,8 +78,9 @@
     stage.sheets.forEach((sheet, i) => {
       const size = session.doc!.sheets?.[sheet.name]?.size;
       if (size) stage!.setSize(i, size);
-      const clear = (session.doc!.layers ?? []).some(
-        (l) => l.visible && l.channels?.opacity?.on && (!l.reach.sheets?.length || l.reach.sheets.includes(sheet.name)),
+      const clear = session.rows.some(
+        ({ layer: l }) =>
+          l.visible && l.channels?.opacity?.on && (!l.reach.sheets?.length || l.reach.sheets.includes(sheet.name)),
       );
       stage!.setTransparent(i, clear);
     });
@@ -124,6 +126,19 @@
     if (!stage) return;
     const [x, y] = local(e);
     if (held === 'l') return;
+    if (e.button === 0 && (ui.taking || (ui.tool === 'reach' && ui.station === 'Layer'))) {
+      const h = stage.pick(x, y);
+      if (!h) return;
+      stage.controls.enabled = false;
+      const { taking } = ui;
+      session.pick(h.pos.toArray(), h.nrm.toArray(), (p) => {
+        if (taking) {
+          taking.take(p);
+          ui.taking = null;
+        } else ui.onReach(p);
+      });
+      return;
+    }
     if (painting && e.button === 0 && !e.altKey) {
       canvas.setPointerCapture(e.pointerId);
       const why = painter!.down(e, x, y);
@@ -209,7 +224,7 @@
   <canvas
     bind:this={canvas}
     class:painting={painting && t.ok}
-    class:drilling={ui.tool === 'drill'}
+    class:drilling={ui.tool === 'drill' || ui.tool === 'reach' || !!ui.taking}
     aria-label="The model"
     data-settled={session.settled}
     onpointerdowncapture={down}
@@ -254,9 +269,22 @@
   {/if}
   {#if session.drill && ui.tool === 'drill'}<CoreSample {session} {ui} at={sampleAt} />{/if}
   {#if ui.mode !== 'flat' || ui.station === 'Judge'}<LightRing {ui} />{/if}
-  {#if ui.alone}<div class="alone">
-      {session.about.channels!.find((c) => c.channel === ui.alone)?.label ?? ui.alone} alone
+  {#if ui.alone || ui.solo}<div class="alone">
+      {ui.alone
+        ? (session.channels.find((c) => c.channel === ui.alone)?.label ?? ui.alone)
+        : session.layer(ui.solo)?.name} alone
+      {#if !ui.alone}<button class="chip" onclick={() => (ui.solo = '')}>Show all</button>{/if}
     </div>{/if}
+  {#if ui.taking}
+    <div class="alone">
+      Click on the model or the flat sheet to {ui.taking.label}
+      <button class="chip" onclick={() => (ui.taking = null)}>Stop</button>
+    </div>
+  {:else if ui.tool === 'reach' && ui.station === 'Layer'}
+    <div class="alone">
+      A click takes a {ui.reachKind} into the reach of {session.layer(ui.selected)?.name ?? 'no layer'}, or out of it
+    </div>
+  {/if}
   {#if failed}
     <div class="veil" role="alert"><p>{failed}</p></div>
   {:else if loading}

@@ -1,43 +1,135 @@
 <script lang="ts">
-  // What the selected layer's mask is made of, left to right, and the brush.
-  import { Dropdown, DropdownItem } from 'flowbite-svelte';
+  // What the selected thing is made of: the stream of the mask or of a channel,
+  // left to right, a card a step; and the brush.
+  import type { ChannelInfo, Coat } from '../api/client';
   import type { Session } from '../lib/session.svelte';
-  import { addStep, target, type UI } from '../lib/ui.svelte';
+  import { findStep, heightRange, streamOf, title } from '../lib/stack';
+  import { target, type UI } from '../lib/ui.svelte';
   import Brush from './Brush.svelte';
+  import NumberField from './NumberField.svelte';
   import Picture from './Picture.svelte';
   import StepCard from './StepCard.svelte';
+  import StepMenu from './StepMenu.svelte';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
   const layer = $derived(session.layer(ui.selected));
-  const mask = $derived(layer?.mask ?? []);
+  const steps = $derived(streamOf(layer, ui.stream));
+  const made = $derived(
+    session.channels.filter((c) => layer?.channels?.[c.channel]?.on && layer.channels[c.channel].stream?.length),
+  );
+  const holder = $derived(ui.stream.startsWith('step:') ? findStep(layer, ui.stream.slice(5)) : undefined);
+  const channel = $derived(session.channels.find((c) => c.channel === ui.stream));
+  /** whether colours can be in the open stream */
+  const color = $derived(channel ? channel.components === 3 : made.some((c) => c.components === 3 && inside(c)));
   let dragging = $state('');
-  let adding = $state(false);
   const painting = $derived(ui.tool === 'brush' || ui.tool === 'erase');
   const t = $derived(target(session, ui));
 
+  $effect(() => session.focus(ui.selected));
+  $effect(() => {
+    // what was open may be gone: another window, an undo
+    const gone = ui.stream.startsWith('step:')
+      ? !holder
+      : ui.stream !== 'mask' && !layer?.channels?.[ui.stream]?.stream?.length;
+    if (layer && gone && ui.stream !== ui.freshStream) ui.stream = 'mask';
+  });
+  const inside = (c: ChannelInfo) =>
+    JSON.stringify(layer?.channels?.[c.channel]?.stream ?? []).includes(ui.stream.slice(5));
+
+  /** the streams around the open one, outermost first */
+  const trail = $derived.by(() => {
+    const out: { stream: string; label: string }[] = [];
+    let name = ui.stream;
+    for (let guard = 0; name.startsWith('step:') && guard < 20; guard++) {
+      const id = name.slice(5);
+      const s = findStep(layer, id);
+      if (!s) break;
+      out.unshift({ stream: name, label: title(session.about.steps!, s) });
+      name = streamHolding(id);
+    }
+    return { root: name, out };
+  });
+  function streamHolding(id: string): string {
+    for (const name of ['mask', ...made.map((c) => c.channel)])
+      if (streamOf(layer, name).some((s) => s.id === id)) return name;
+    const all = ['mask', ...made.map((c) => c.channel)].flatMap((n) => streamOf(layer, n));
+    while (all.length) {
+      const s = all.shift()!;
+      if ((s.steps ?? []).some((x) => x.id === id)) return `step:${s.id}`;
+      all.push(...((s.steps ?? []) as never[]));
+    }
+    return 'mask';
+  }
   function drop(index: number) {
-    if (layer && dragging) session.op({ kind: 'step.move', target: layer.id, step: dragging, index });
+    const from = steps.findIndex((s) => s.id === dragging);
+    if (layer && from >= 0 && from !== index)
+      session.op({ kind: 'step.move', target: layer.id, step: dragging, path: ui.stream, index });
     dragging = '';
   }
+  const show = (stream: string) => {
+    ui.stream = stream;
+    ui.step = '';
+  };
+  const range = (c: ChannelInfo, i: number, v: number) => {
+    const coat = layer!.channels![c.channel] as Coat;
+    const r = [...(coat.range?.length === 2 ? coat.range : c.range!)];
+    r[i] = v;
+    return { kind: 'layer.set', target: layer!.id, path: `channels.${c.channel}`, value: { ...coat, range: r } };
+  };
 </script>
 
 <section class="top">
-  <header class="flex items-center gap-3 px-3 pt-2">
+  <header class="flex items-center gap-2 px-3 pt-2">
     {#if layer}
-      <h2 class="truncate font-semibold">Mask of {layer.name}</h2>
-      <span class="quiet"
-        >{mask.length === 0 ? 'shows everywhere' : `${mask.length} step${mask.length === 1 ? '' : 's'}`}</span
+      <h2 class="truncate font-semibold">
+        {trail.root === 'mask' ? 'Mask' : (session.channels.find((c) => c.channel === trail.root)?.label ?? trail.root)} of
+        {layer.name}
+      </h2>
+      {#each trail.out as p, i (p.stream)}
+        <span class="quiet">▸</span>
+        <button class="plain" disabled={i === trail.out.length - 1} onclick={() => show(p.stream)}>{p.label}</button>
+      {/each}
+      {#if made.length || ui.stream !== 'mask'}
+        <span class="tabs" role="tablist" aria-label="Streams">
+          <button role="tab" aria-selected={trail.root === 'mask'} onclick={() => show('mask')}>mask</button>
+          {#each made as c (c.channel)}
+            <button role="tab" aria-selected={trail.root === c.channel} onclick={() => show(c.channel)}
+              >{c.label}</button
+            >
+          {/each}
+        </span>
+      {/if}
+      <span class="quiet whitespace-nowrap"
+        >{steps.length === 0
+          ? ui.stream === 'mask'
+            ? 'shows everywhere'
+            : 'empty'
+          : `${steps.length} step${steps.length === 1 ? '' : 's'}`}</span
       >
-      <button class="chip" id="add-step">+ Step</button>
-      <Dropdown simple triggeredBy="#add-step" bind:isOpen={adding} placement="top-start" class="w-80">
-        {#each session.about.steps ?? [] as s (s.kind)}
-          <DropdownItem onclick={() => ((adding = false), addStep(session, ui, s.kind))} title={s.help}>
-            <span class="font-semibold">{s.label}</span> <span class="quiet text-xs">{s.role} · {s.help}</span>
-          </DropdownItem>
+      <StepMenu {session} {ui} />
+      {#if channel && channel.components === 1 && layer.channels?.[channel.channel]?.stream?.length}
+        {@const r =
+          layer.channels[channel.channel].range?.length === 2 ? layer.channels[channel.channel].range! : channel.range!}
+        {@const [lo, hi] = heightRange(channel)}
+        {#each ['black is', 'white is'] as word, i (word)}
+          <span class="quiet whitespace-nowrap text-sm">{word}</span>
+          <span class="w-20"
+            ><NumberField
+              label={word}
+              value={r[i]}
+              min={lo}
+              max={hi}
+              unit={channel.unit}
+              scale={channel.scale}
+              fallback={channel.range![i]}
+              preview={(v) => session.preview(range(channel, i, v))}
+              commit={(v) => session.op(range(channel, i, v))}
+            /></span
+          >
         {/each}
-      </Dropdown>
-      <span class="quiet ml-auto hidden text-sm lg:inline"
-        >hold M to see the mask on the model, 1–8 for one channel, L to turn the light</span
+      {/if}
+      <span class="quiet ml-auto hidden whitespace-nowrap text-sm lg:inline"
+        >hold M: mask on the model · ? for all keys</span
       >
     {:else}
       <h2 class="quiet">No layer is selected</h2>
@@ -45,7 +137,7 @@
   </header>
   <div class="cards">
     {#if layer}
-      {#each mask as s, i (s.id)}
+      {#each steps as s, i (s.id)}
         <div
           class="slot"
           role="group"
@@ -53,11 +145,16 @@
           ondragover={(e) => dragging && e.preventDefault()}
           ondrop={(e) => (e.preventDefault(), drop(i))}
         >
-          <StepCard {session} {ui} {layer} step={s} first={i === 0} dragstart={() => (dragging = s.id)} />
+          <StepCard {session} {ui} {layer} {color} step={s} first={i === 0} dragstart={() => (dragging = s.id)} />
         </div>
       {/each}
       <div class="result">
-        <div class="h-[62px]"><Picture image={session.pictures[layer.id]} label="Result" /></div>
+        <div class="h-[62px]">
+          <Picture
+            image={session.pictures[ui.stream === 'mask' ? layer.id : `${layer.id}/${steps.at(-1)?.id}`]}
+            label="Result"
+          />
+        </div>
         <span class="quiet px-2">= result</span>
       </div>
     {/if}
@@ -67,7 +164,7 @@
 
 <style>
   .top {
-    height: 206px;
+    height: 212px;
     display: flex;
     flex-direction: column;
   }
@@ -81,6 +178,22 @@
   }
   .slot {
     display: flex;
+  }
+  .tabs {
+    display: flex;
+    border: 1px solid var(--line);
+    border-radius: 4px;
+  }
+  .tabs button {
+    min-height: 28px;
+    padding: 0 9px;
+    color: var(--quiet);
+    white-space: nowrap;
+  }
+  .tabs button[aria-selected='true'] {
+    color: var(--text);
+    background: var(--raised);
+    box-shadow: inset 0 -2px var(--plum);
   }
   .result {
     width: 116px;

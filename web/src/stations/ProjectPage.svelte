@@ -33,8 +33,14 @@
   });
   $effect(() => {
     if (session.doc && !session.layer(ui.selected) && ui.fresh !== ui.selected)
-      ui.selected = session.doc.layers?.at(-1)?.id ?? '';
+      ui.choose(session.doc.layers?.at(-1)?.id ?? '');
+    if (ui.solo && session.doc && !session.layer(ui.solo)) ui.solo = '';
   });
+  // svelte-ignore state_referenced_locally
+  api
+    .facts(id)
+    .then((f) => (ui.parts = (f.parts ?? []).map((p) => p.name)))
+    .catch(() => {});
   onDestroy(() => session.close());
   const stations: Station[] = ['Prepare', 'Layer', 'Judge', 'Deliver'];
 </script>
@@ -56,6 +62,11 @@
       {#if running.length}<button class="chip" onclick={() => (ui.station = 'Deliver')}
           >{running.length} running · {Math.round(running[0].progress * 100)} %</button
         >{/if}
+      {#each session.works as w (w.id)}
+        <button class="chip" title="Click to stop it" onclick={() => session.send({ t: 'work.cancel', seq: w.id })}
+          >{w.label} · {Math.round(w.share * 100)} % ✕</button
+        >
+      {/each}
       <button
         class="chip"
         disabled={!session.undoLabel}

@@ -80,6 +80,9 @@ const PLACE: Record<string, [number, number]> = {
   form: [0, 4],
 };
 
+/** Channels that a project added are asked for one at a time, as colours. */
+const placeOf = (what: string): [number, number] => PLACE[what] ?? (what.startsWith('user.') ? [4, -1] : [0, -1]);
+
 export class Stage {
   readonly renderer: WebGLRenderer;
   readonly scene = new Scene();
@@ -219,7 +222,7 @@ export class Stage {
       if (!s.size) continue;
       let material: Material = s.material;
       if (what) {
-        const [map, pick] = PLACE[what] ?? [0, -1];
+        const [map, pick] = placeOf(what);
         const t = map === 4 ? s.alone : s.maps[map];
         if (t)
           material = new ShaderMaterial({
@@ -229,8 +232,8 @@ export class Stage {
       }
       for (const mesh of this.meshes) if (mesh.userData.sheet === i) mesh.material = material;
       if (s.flat) {
-        const t = what ? (PLACE[what]?.[0] === 4 ? s.alone : s.maps[PLACE[what]?.[0] ?? 0]) : s.maps[0];
-        const pick = what ? (PLACE[what]?.[1] ?? -1) : -1;
+        const [map, pick] = what ? placeOf(what) : [0, -1];
+        const t = map === 4 ? s.alone : s.maps[map];
         if (t)
           s.flat.material = new ShaderMaterial({
             ...aloneShader,

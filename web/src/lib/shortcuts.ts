@@ -1,0 +1,138 @@
+// Every key of the Layer station in one list: what it does, and how the sheet of
+// shortcuts tells it. Keys that are held act while they are down; they are carried
+// out where the view is.
+import type { Session } from './session.svelte';
+import { addLayer, doubleLayers, groupLayers, removeLayers } from './stack';
+import { target, type UI } from './ui.svelte';
+
+export interface Shortcut {
+  keys: string;
+  says: string;
+  group: string;
+  /** as KeyboardEvent.key in lower case; with ctrl+, shift+, alt+ in this order */
+  on?: string;
+  run?: (s: Session, ui: UI) => void;
+}
+
+const tool = (keys: string, on: string, name: UI['tool'], says: string): Shortcut => ({
+  keys,
+  on,
+  says,
+  group: 'Tools',
+  run: (_, ui) => (ui.tool = name),
+});
+
+/** Goes to the next row of the section, as it is listed. */
+function walk(ui: UI, d: number) {
+  const rows = [...document.querySelectorAll<HTMLElement>('[aria-label="Layers, outermost first"] .names')];
+  const at = rows.findIndex((r) => r.getAttribute('aria-expanded') === 'true');
+  const next = rows[Math.min(Math.max(at + d, 0), rows.length - 1)];
+  next?.click();
+  next?.scrollIntoView({ block: 'nearest' });
+}
+
+const setLayer = (path: 'visible' | 'locked') => (s: Session, ui: UI) => {
+  const l = s.layer(ui.selected);
+  if (l) s.op({ kind: 'layer.set', target: l.id, path, value: !l[path] });
+};
+
+const move = (d: number) => (s: Session, ui: UI) => {
+  const r = s.place(ui.selected);
+  if (r && r.index + d >= 0 && r.index + d < r.count)
+    s.op({ kind: 'layer.move', target: r.layer.id, parent: r.parent, index: r.index + d });
+};
+
+export const shortcuts: Shortcut[] = [
+  tool('O', 'o', 'orbit', 'orbit'),
+  tool('P', 'p', 'brush', 'paint with the brush'),
+  tool('E', 'e', 'erase', 'erase'),
+  tool('D', 'd', 'drill', 'drill: what every layer adds at a point'),
+  tool('R', 'r', 'reach', 'pick the open layer’s reach on the model'),
+  {
+    keys: 'T',
+    on: 't',
+    says: 'take what the brush paints from the model',
+    group: 'Tools',
+    run: (s, ui) => {
+      const channels = target(s, ui).channels;
+      ui.taking = {
+        label: 'take the brush’s values from the model',
+        take: (p) => {
+          if (channels.includes('baseColor') || !channels.length) ui.brush.color = p.values.baseColor;
+          if (channels.includes('emissive')) ui.brush.emissive = p.values.emissive;
+          for (const c of channels) if (p.values[c]?.length === 1) ui.brush.values[c] = p.values[c][0];
+        },
+      };
+    },
+  },
+  { keys: 'F', says: 'fit the model in the view', group: 'View' },
+  { keys: 'hold L', says: 'turn the light by moving the pointer', group: 'View' },
+  { keys: 'hold S', says: 'brush size and strength by moving the pointer', group: 'View' },
+  { keys: 'hold M', says: 'the mask of the open layer on the model', group: 'View' },
+  { keys: 'hold X', says: 'the bare form without colours', group: 'View' },
+  { keys: 'hold 1 – 9', says: 'one channel alone', group: 'View' },
+  {
+    keys: 'V',
+    on: 'v',
+    says: 'model, flat sheet, both',
+    group: 'View',
+    run: (_, ui) => (ui.mode = ui.mode === 'model' ? 'flat' : ui.mode === 'flat' ? 'both' : 'model'),
+  },
+  { keys: '↑ ↓', on: 'arrowup', says: 'the layer above, below', group: 'Layers', run: (_, ui) => walk(ui, -1) },
+  { keys: '', on: 'arrowdown', says: '', group: 'Layers', run: (_, ui) => walk(ui, 1) },
+  { keys: 'Alt ↑ ↓', on: 'alt+arrowup', says: 'move the layer outward, inward', group: 'Layers', run: move(1) },
+  { keys: '', on: 'alt+arrowdown', says: '', group: 'Layers', run: move(-1) },
+  { keys: 'N', on: 'n', says: 'new fill layer', group: 'Layers', run: (s, ui) => addLayer(s, ui, 'fill', {}) },
+  {
+    keys: 'Shift N',
+    on: 'shift+n',
+    says: 'new paint layer',
+    group: 'Layers',
+    run: (s, ui) => addLayer(s, ui, 'paint', {}),
+  },
+  { keys: 'B', on: 'b', says: 'bind what is selected into a group', group: 'Layers', run: groupLayers },
+  { keys: 'H', on: 'h', says: 'hide or show', group: 'Layers', run: setLayer('visible') },
+  { keys: 'A', on: 'a', says: 'show alone', group: 'Layers', run: (_, ui) => (ui.solo = ui.solo ? '' : ui.selected) },
+  { keys: 'K', on: 'k', says: 'lock or unlock', group: 'Layers', run: setLayer('locked') },
+  { keys: 'Delete', on: 'delete', says: 'delete what is selected', group: 'Layers', run: removeLayers },
+  { keys: 'Ctrl D', on: 'ctrl+d', says: 'double', group: 'Layers', run: doubleLayers },
+  {
+    keys: 'Ctrl C',
+    on: 'ctrl+c',
+    says: 'copy layers, for this or another project',
+    group: 'Layers',
+    run: (s, ui) => s.send({ t: 'copy', layers: [ui.selected, ...ui.many] }),
+  },
+  {
+    keys: 'Ctrl V',
+    on: 'ctrl+v',
+    says: 'paste layers',
+    group: 'Layers',
+    run: (s, ui) => {
+      const p = s.place(ui.selected);
+      s.send({ t: 'paste', parent: p?.parent ?? '', index: p ? p.index + 1 : -1 });
+    },
+  },
+  {
+    keys: 'Q',
+    on: 'q',
+    says: 'add a step to the open stream',
+    group: 'Streams',
+    run: () => document.getElementById('add-step')?.click(),
+  },
+  { keys: 'Ctrl Z', on: 'ctrl+z', says: 'undo', group: 'Ledger', run: (s) => s.undo() },
+  { keys: 'Ctrl Shift Z', on: 'ctrl+shift+z', says: 'redo', group: 'Ledger', run: (s) => s.redo() },
+  { keys: '?', on: '?', says: 'this sheet', group: 'Ledger', run: (_, ui) => (ui.sheet = !ui.sheet) },
+];
+
+export function find(e: KeyboardEvent): Shortcut | undefined {
+  const mods = [
+    e.ctrlKey || e.metaKey ? 'ctrl+' : '',
+    e.shiftKey && e.key.length > 1 ? 'shift+' : '',
+    e.altKey ? 'alt+' : '',
+  ];
+  const key = e.key.toLowerCase();
+  const name =
+    (e.shiftKey && e.key.length === 1 && /[a-z]/.test(key) ? [mods[0], 'shift+', mods[2]] : mods).join('') + key;
+  return shortcuts.find((s) => s.on === name);
+}

@@ -1,0 +1,106 @@
+<script lang="ts">
+  // What a layer covers: chips that can be taken off, a list to add from, and
+  // picking on the model.
+  import type { Layer } from '../api/client';
+  import type { Session } from '../lib/session.svelte';
+  import { faceCount, toggleFace, type Reach } from '../lib/stack';
+  import type { UI } from '../lib/ui.svelte';
+
+  let { session, ui, layer, parts }: { session: Session; ui: UI; layer: Layer; parts: string[] } = $props();
+  const r = $derived(layer.reach);
+  const sheets = $derived(Object.keys(session.doc?.sheets ?? {}));
+  const faces = $derived(faceCount(r.faces));
+  const chips = $derived([
+    ...(r.parts ?? []).map((n) => ({
+      kind: 'part',
+      label: n,
+      without: { ...r, parts: r.parts!.filter((p) => p !== n) },
+    })),
+    ...(r.sheets ?? []).map((n) => ({
+      kind: 'sheet',
+      label: n,
+      without: { ...r, sheets: r.sheets!.filter((p) => p !== n) },
+    })),
+    ...(r.islands ?? []).map((n) => ({
+      kind: 'island',
+      label: String(n + 1),
+      without: { ...r, islands: r.islands!.filter((p) => p !== n) },
+    })),
+    ...(faces ? [{ kind: '', label: `${faces} face${faces === 1 ? '' : 's'}`, without: { ...r, faces: [] } }] : []),
+  ]);
+  const set = (value: Reach) => session.op({ kind: 'layer.set', target: layer.id, path: 'reach', value });
+  const flip = <T,>(list: T[] | null | undefined, v: T) =>
+    (list ?? []).includes(v) ? list!.filter((x) => x !== v) : [...(list ?? []), v];
+  function add(e: Event) {
+    const el = e.currentTarget as HTMLSelectElement;
+    const [kind, ...name] = el.value.split(' ');
+    const n = name.join(' ');
+    el.value = '';
+    if (kind === 'part') set({ ...r, parts: flip(r.parts, n) });
+    if (kind === 'sheet') set({ ...r, sheets: flip(r.sheets, n) });
+  }
+  const picking = $derived(ui.tool === 'reach');
+  $effect(() => {
+    ui.onReach = (p) => {
+      if (ui.reachKind === 'part') set({ ...r, parts: flip(r.parts, p.part) });
+      else if (ui.reachKind === 'sheet') set({ ...r, sheets: flip(r.sheets, p.sheet) });
+      else if (ui.reachKind === 'island') set({ ...r, islands: flip(r.islands, p.island) });
+      else set({ ...r, faces: toggleFace(r.faces ?? [], p.triangle) });
+    };
+  });
+</script>
+
+<div class="reach" role="group" aria-label={`Reach of ${layer.name}`}>
+  <span class="quiet">reach</span>
+  {#each chips as c (c.kind + c.label)}
+    <button
+      class="chip"
+      title="Take it off"
+      aria-label={`Take ${c.kind} ${c.label} off the reach`}
+      onclick={() => set(c.without)}><span class="quiet">{c.kind}</span> {c.label} ✕</button
+    >
+  {:else}<span>whole model</span>{/each}
+  <select class="pick" aria-label="Add to the reach" value="" onchange={add}>
+    <option value="">+</option>
+    <optgroup label="parts">
+      {#each parts.filter((p) => !(r.parts ?? []).includes(p)) as p (p)}<option value={`part ${p}`}>{p}</option>{/each}
+    </optgroup>
+    <optgroup label="sheets">
+      {#each sheets.filter((p) => !(r.sheets ?? []).includes(p)) as p (p)}<option value={`sheet ${p}`}>{p}</option
+        >{/each}
+    </optgroup>
+  </select>
+  <button
+    class="chip"
+    aria-pressed={picking}
+    title="Click on the model to add to the reach, or to take off (R)"
+    onclick={() => (ui.tool = picking ? 'orbit' : 'reach')}>pick on the model</button
+  >
+  {#if picking}
+    <select class="pick" aria-label="A click picks" bind:value={ui.reachKind}>
+      <option value="part">parts</option><option value="island">UV islands</option><option value="face">faces</option
+      ><option value="sheet">sheets</option>
+    </select>
+  {/if}
+</div>
+
+<style>
+  .reach {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px;
+    align-items: center;
+    font-size: 12.5px;
+    padding-top: 6px;
+  }
+  .chip {
+    padding: 0 7px;
+    white-space: nowrap;
+  }
+  .chip[aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
+  }
+  .pick {
+    max-width: 90px;
+  }
+</style>
