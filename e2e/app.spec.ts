@@ -121,7 +121,7 @@ test('a stroke that can hit nothing is refused with a remedy', async ({ page }) 
 test('layers: amount, hide, double, move, rename, delete; drill and mask alone', async ({ page }) => {
   await openProject(page, 'Mooring bollard');
   await page.getByText('White band', { exact: true }).click();
-  const band: [number, number] = [0.42, 0.26];
+  const band: [number, number] = [0.575, 0.255];
   const white = await pixel(page, ...band);
   await page.getByRole('button', { name: 'Hide White band' }).click();
   await settled(page);

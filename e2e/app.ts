@@ -1,7 +1,7 @@
 // Steps that several tests take.
 import { expect, type Page } from '@playwright/test';
 
-export const canvas = (page: Page) => page.getByLabel('The model');
+export const canvas = (page: Page) => page.getByLabel('The model', { exact: true });
 
 export async function openProject(page: Page, name: string) {
   await page.goto('/');

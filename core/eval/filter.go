@@ -14,35 +14,47 @@ var noBox geom.Box
 
 // filtered evaluates a stream up to and including a step that looks at
 // neighbours. On a tile every island is filtered on a patch of its own, laid flat
-// over its borders (idea 5 of the engine); on a patch the stream below the step is
-// evaluated on a larger patch, and a coarser one when the step looks far; on any
-// other surface the result is read from the tiles.
+// over its borders (idea 5 of the engine); on any other surface the result is read
+// from the tiles.
 func (p *Program) filtered(ctx context.Context, u *Surface, sp *streamPlan, i int) ([][]float32, error) {
 	key := join(p.streamKey(u, sp, i+1, 0), Key{}, 41)
-	if u.patch == nil {
-		if v, ok := p.Scene.Cache.get(key); ok {
-			return rows(v.(planes)), nil
-		}
+	if v, ok := p.Scene.Cache.get(key); ok {
+		return rows(v.(planes)), nil
 	}
 	var out [][]float32
 	var err error
-	switch {
-	case u.patch != nil:
-		return p.onPatch(ctx, u, sp, i)
-	case u.tile != nil:
+	if u.tile != nil {
 		out, err = p.onCharts(ctx, u, sp, i)
-	default:
+	} else {
 		out, err = p.fromTiles(ctx, u, sp, i)
 	}
 	if err != nil {
 		return nil, err
 	}
-	keep := make(planes, len(out))
-	for c := range out {
-		keep[c].Data = out[c]
-	}
-	p.Scene.Cache.put(key, keep)
+	p.Scene.Cache.put(key, kept(out))
 	return out, nil
+}
+
+// before evaluates the first steps of a stream on a tile, for a filter; many
+// patches read it, so it is kept.
+func (p *Program) before(ctx context.Context, u *Surface, sp *streamPlan, upTo int) ([][]float32, error) {
+	key := join(p.streamKey(u, sp, upTo, 0), Key{}, 43)
+	if v, ok := p.Scene.Cache.get(key); ok {
+		return rows(v.(planes)), nil
+	}
+	out, err := p.stream(ctx, u, sp, upTo)
+	if err == nil {
+		p.Scene.Cache.put(key, kept(out))
+	}
+	return out, err
+}
+
+func kept(v [][]float32) planes {
+	out := make(planes, len(v))
+	for c := range v {
+		out[c].Data = v[c]
+	}
+	return out
 }
 
 func rows(v planes) [][]float32 {
@@ -53,7 +65,7 @@ func rows(v planes) [][]float32 {
 	return out
 }
 
-// wide makes rows of n values with as many planes as v.
+// wide makes rows of n values with as many planes as asked for.
 func wide(out [][]float32, planes, n int) [][]float32 {
 	for len(out) < planes {
 		row := make([]float32, n)
@@ -75,32 +87,54 @@ func (p *Program) onCharts(ctx context.Context, u *Surface, sp *streamPlan, i in
 			return nil, err
 		}
 		w, h := c.X1-c.X0, c.Y1-c.Y0
-		q := p.Scene.onPatch(patch{sheet: t.Sheet, size: t.Size, island: c.Island, w: w, h: h,
-			x: t.X*pix.Size - pix.Margin + c.X0, y: t.Y*pix.Size - pix.Margin + c.Y0})
-		v, err := p.onPatch(ctx, q, sp, i)
+		q := patch{sheet: t.Sheet, size: t.Size, island: c.Island, w: w, h: h,
+			x: t.X*pix.Size - pix.Margin + c.X0, y: t.Y*pix.Size - pix.Margin + c.Y0}
+		need := make([]bool, w*h)
+		for y := range h {
+			for x := range w {
+				need[y*w+x] = int(of[(c.Y0+y)*f.W+c.X0+x]) == k
+			}
+		}
+		v, err := p.onPatch(ctx, q, need, sp, i)
 		if err != nil {
 			return nil, err
 		}
 		out = wide(out, len(v), len(f.Pos))
-		for y := range h {
-			for x := range w {
-				at := (c.Y0+y)*f.W + c.X0 + x
-				if int(of[at]) != k {
-					continue
-				}
+		for at, on := range need {
+			if on {
 				for n := range out {
-					out[n][at] = v[min(n, len(v)-1)][y*w+x]
+					out[n][(c.Y0+at/w)*f.W+c.X0+at%w] = v[min(n, len(v)-1)][at]
 				}
+			}
+		}
+	}
+	s := &sp.steps[i]
+	in, d := step.NewInput(s.step, f, p.Scene.Model.Bounds)
+	if d.Mix == nil && s.step.Amount == 1 {
+		return out, nil
+	}
+	was, err := p.before(ctx, u, sp, i)
+	if err != nil {
+		return nil, err
+	}
+	for c := range out {
+		w := was[min(c, len(was)-1)]
+		if d.Mix != nil {
+			d.Mix(in, w, out[c])
+		}
+		if a := s.step.Amount; a != 1 {
+			for k, v := range w {
+				out[c][k] = v + a*(out[c][k]-v)
 			}
 		}
 	}
 	return out, nil
 }
 
-// onPatch filters on a patch: the stream below is evaluated on one that is larger
-// by what the step looks at.
-func (p *Program) onPatch(ctx context.Context, u *Surface, sp *streamPlan, i int) ([][]float32, error) {
-	s, q := &sp.steps[i], u.patch
+// onPatch filters what q needs, on a patch that is larger by what the step looks
+// at, and coarser when it looks far.
+func (p *Program) onPatch(ctx context.Context, q patch, need []bool, sp *streamPlan, i int) ([][]float32, error) {
+	s := &sp.steps[i]
 	factor, margin := 1, 1
 	texel := p.Scene.index(q.sheet).Footprint(q.island, q.size)
 	if texel > 0 && s.look > 0 {
@@ -112,12 +146,12 @@ func (p *Program) onPatch(ctx context.Context, u *Surface, sp *streamPlan, i int
 	}
 	g := grown(q, factor, margin)
 	big := p.Scene.onPatch(g)
-	before, inner, weight, err := p.coarse(ctx, big, sp, i, factor)
+	before, inner, weight, err := p.read(ctx, g, sp, i, factor)
 	if err != nil {
 		return nil, err
 	}
 	in, d := step.NewInput(s.step, big.Frame(), p.Scene.Model.Bounds)
-	in.Weight = weight
+	in.Weight, in.Need = weight, needed(q, g, need, factor)
 	out := make([][]float32, len(before))
 	for c := range before {
 		if err := ctx.Err(); err != nil {
@@ -127,44 +161,51 @@ func (p *Program) onPatch(ctx context.Context, u *Surface, sp *streamPlan, i int
 		d.Filter(in, before[c], inner, full)
 		out[c] = resample(full, big.Frame(), g, q, factor, d.Spreads)
 	}
-	if d.Mix == nil && s.step.Amount == 1 {
-		return out, nil
-	}
-	fine, err := p.stream(ctx, u, sp, i)
-	if err != nil {
-		return nil, err
-	}
-	for c := range out {
-		was := fine[min(c, len(fine)-1)]
-		if d.Mix != nil {
-			d.Mix(in, was, out[c])
-		}
-		if a := s.step.Amount; a != 1 {
-			for k, v := range was {
-				out[c][k] = v + a*(out[c][k]-v)
-			}
-		}
-	}
 	return out, nil
 }
 
-// coarse evaluates what a filter reads: the stream before it, and the one inside
-// it. A coarse patch is evaluated at twice its size and averaged, with the share of
-// each texel that lies on the surface, so that hard edges and the surface's own
-// border do not depend on where the coarse texels happen to lie.
-func (p *Program) coarse(ctx context.Context, big *Surface, sp *streamPlan, i, factor int) (before [][]float32, inner, weight []float32, err error) {
-	s, at := &sp.steps[i], big
-	if factor > 1 {
-		g := *big.patch
-		g.size, g.x, g.y, g.w, g.h = 2*g.size, 2*g.x, 2*g.y, 2*g.w, 2*g.h
-		at = p.Scene.onPatch(g)
+// needed marks the texels of the larger patch that the smaller one will read.
+func needed(q, g patch, need []bool, factor int) []bool {
+	out := make([]bool, g.w*g.h)
+	mark := func(x, y, around int) {
+		for dy := -around; dy <= around; dy++ {
+			for dx := -around; dx <= around; dx++ {
+				out[(y+dy)*g.w+x+dx] = true
+			}
+		}
 	}
-	if before, err = p.stream(ctx, at, sp, i); err != nil {
+	for k, on := range need {
+		if !on {
+			continue
+		}
+		x, y := q.x+k%q.w, q.y+k/q.w
+		if factor == 1 {
+			mark(x-g.x, y-g.y, 0)
+		} else if cx, cy := floorDiv(x, factor)-g.x, floorDiv(y, factor)-g.y; !out[cy*g.w+cx] || !out[(cy-2)*g.w+cx-2] || !out[(cy+2)*g.w+cx+2] {
+			mark(cx, cy, 2)
+		}
+	}
+	return out
+}
+
+func floorDiv(v, by int) int { return int(math.Floor(float64(v) / float64(by))) }
+
+// read reads what a filter works on, on a patch: the stream before it, and the one
+// inside it. A coarse patch is read at twice its size and averaged, with the share
+// of each texel that lies on the surface, so that hard edges and the surface's own
+// border do not depend on where the coarse texels happen to lie.
+func (p *Program) read(ctx context.Context, g patch, sp *streamPlan, i, factor int) (before [][]float32, inner, weight []float32, err error) {
+	s := &sp.steps[i]
+	if factor > 1 {
+		g.size, g.x, g.y, g.w, g.h = 2*g.size, 2*g.x, 2*g.y, 2*g.w, 2*g.h
+	}
+	at := p.Scene.onPatch(g)
+	if before, err = p.gather(ctx, at, sp, i); err != nil {
 		return nil, nil, nil, err
 	}
-	var in [][]float32
 	if s.inner != nil {
-		if in, err = p.stream(ctx, at, s.inner, len(s.inner.steps)); err != nil {
+		in, err := p.gather(ctx, at, s.inner, len(s.inner.steps))
+		if err != nil {
 			return nil, nil, nil, err
 		}
 		inner = grey(in)
@@ -172,8 +213,8 @@ func (p *Program) coarse(ctx context.Context, big *Surface, sp *streamPlan, i, f
 	if factor == 1 {
 		return before, inner, nil, nil
 	}
-	f, w := at.Frame(), big.patch.w
-	weight = make([]float32, w*big.patch.h)
+	f, w := at.Frame(), g.w/2
+	weight = make([]float32, w*g.h/2)
 	for k, t := range f.Tri {
 		if t >= 0 {
 			weight[k/f.W/2*w+k%f.W/2] += 0.25
@@ -202,25 +243,100 @@ func (p *Program) coarse(ctx context.Context, big *Surface, sp *streamPlan, i, f
 	return before, inner, weight, nil
 }
 
+// gather reads the first steps of a stream on a patch from the tiles: texels of
+// the patch's own island as they are, those beyond its borders between the texels
+// of where they lie.
+func (p *Program) gather(ctx context.Context, u *Surface, sp *streamPlan, upTo int) ([][]float32, error) {
+	f, g, m := u.Frame(), u.patch, p.Scene.Model
+	out := wide(nil, 1, len(f.Pos))
+	type source struct {
+		f *raster.Frame
+		v [][]float32
+	}
+	known := map[Tile]source{}
+	tileAt := func(t Tile) (source, error) {
+		if s, ok := known[t]; ok {
+			return s, nil
+		}
+		tu := p.Scene.OnTile(t)
+		v, err := p.before(ctx, tu, sp, upTo)
+		s := source{tu.Frame(), v}
+		known[t] = s
+		out = wide(out, len(v), len(f.Pos))
+		return s, err
+	}
+	var last source // most texels in a row lie on one tile
+	var lastTile Tile
+	for k, t := range f.Tri {
+		if t < 0 {
+			continue
+		}
+		tile := Tile{Sheet: g.sheet, Size: g.size}
+		var x, y float32 // texels from the corner of the sheet
+		own := f.Inside[k]
+		if own {
+			tile.X, tile.Y = (g.x+k%f.W)/pix.Size, (g.y+k/f.W)/pix.Size
+		} else {
+			tile.Sheet = int(m.TriSheet[t])
+			index := p.Scene.index(tile.Sheet)
+			tile.Size = sizeLike(g.size, index.Footprint(m.Island[t], g.size), f.Footprint)
+			uv := index.UVAt(t, f.Pos[k])
+			x, y = min(max(uv.X, 0), 0.999999)*float32(tile.Size), min(max(uv.Y, 0), 0.999999)*float32(tile.Size)
+			tile.X, tile.Y = int(x)/pix.Size, int(y)/pix.Size
+		}
+		if last.f == nil || tile != lastTile {
+			var err error
+			if last, err = tileAt(tile); err != nil {
+				return nil, err
+			}
+			lastTile = tile
+		}
+		if own {
+			at := (g.y+k/f.W-tile.Y*pix.Size+pix.Margin)*pix.Pitch + g.x + k%f.W - tile.X*pix.Size + pix.Margin
+			for n := range out {
+				out[n][k] = last.v[min(n, len(last.v)-1)][at]
+			}
+			continue
+		}
+		x, y = x-float32(tile.X*pix.Size)+pix.Margin-0.5, y-float32(tile.Y*pix.Size)+pix.Margin-0.5
+		x0, y0 := int(x), int(y)
+		for n := range out {
+			out[n][k] = around(last.v[min(n, len(last.v)-1)], last.f, pix.Pitch, x0, y0, x-float32(x0), y-float32(y0))
+		}
+	}
+	return out, nil
+}
+
+// sizeLike returns the power of two by which a sheet's texels are about as large as
+// wanted, when they are of footprint at size.
+func sizeLike(size int, footprint, wanted float32) int {
+	for footprint > 1.42*wanted && size < 8192 {
+		size, footprint = 2*size, footprint/2
+	}
+	for footprint < 0.7*wanted && size > 16 {
+		size, footprint = size/2, 2*footprint
+	}
+	return size
+}
+
 // grown returns the patch around q with margin texels of a size that is factor
 // times coarser.
-func grown(q *patch, factor, margin int) patch {
-	g := *q
+func grown(q patch, factor, margin int) patch {
+	g := q
 	g.size = q.size / factor
-	down := func(v int) int { return int(math.Floor(float64(v) / float64(factor))) }
 	extra := margin
 	if factor > 1 {
 		extra += 2 // what the finer texels between them read
 	}
-	g.x, g.y = down(q.x)-extra, down(q.y)-extra
-	g.w, g.h = down(q.x+q.w-1)+1+extra-g.x, down(q.y+q.h-1)+1+extra-g.y
+	g.x, g.y = floorDiv(q.x, factor)-extra, floorDiv(q.y, factor)-extra
+	g.w, g.h = floorDiv(q.x+q.w-1, factor)+1+extra-g.x, floorDiv(q.y+q.h-1, factor)+1+extra-g.y
 	return g
 }
 
 // resample reads a filtered patch at the texels of the smaller, finer one: as it
 // is when the sizes agree, by cubic interpolation (Catmull and Rom, 1974) when it
 // is coarser, by what there is of it beside gaps.
-func resample(v []float32, f *raster.Frame, g patch, q *patch, factor int, spreads bool) []float32 {
+func resample(v []float32, f *raster.Frame, g, q patch, factor int, spreads bool) []float32 {
 	out := make([]float32, q.w*q.h)
 	if factor == 1 {
 		for y := range q.h {

@@ -1,7 +1,6 @@
 package raster
 
 import (
-	"container/heap"
 	"math"
 
 	"velvetgrime/core/geom"
@@ -9,102 +8,229 @@ import (
 
 // Patch returns a window of one island laid flat: w × h texels from (x0, y0) of
 // the sheet at size texels. Inside the island it is as the UVs have it. Beyond the
-// island's borders the neighbouring triangles are unfolded into the plane, nearest
-// first, with the island's scale at the edge they were reached over: so a filter
-// that works on the patch as on any picture reads over seams, turned and mirrored
-// islands, and from sheet to sheet. Where the surface cannot be laid flat without
-// a gap (around a corner of a box) texels stand for nothing; where it would
-// overlap, the nearer way counts.
+// island's borders the surface is unfolded into the plane, outward texel by texel:
+// each starts at a neighbour that is nearer to the island and walks straight to its
+// own place, over whatever triangles lie between, with the island's scale at the
+// border. So a filter that works on the patch as on any picture reads over seams,
+// turned and mirrored islands, and from sheet to sheet. Where there is no surface
+// texels stand for nothing; around a corner of a box, where the plane has more
+// room than the surface, two texels may stand for the same place.
 func (x *Index) Patch(island int32, size, x0, y0, w, h int) *Frame {
 	f := newFrame(w, h)
 	f.Footprint = x.Footprint(island, size)
-	u := unfolder{x: x, f: f, w: float64(w), h: float64(h), seen: map[visit]bool{}}
-	const around = 8 // texels beyond the window in which borders are still followed
-	lo := func(o int) int { return cell(float32(o-around) / float32(size)) }
-	hi := func(o int) int { return cell(float32(o+around) / float32(size)) }
+	u := unfolder{x: x, f: f, at: make([]int32, w*h), own: map[int32]int32{}, size: float64(size), x0: float64(x0), y0: float64(y0)}
+	first := int32(-1)
 	done := map[int32]bool{}
+	lo := func(o int) int { return cell(float32(o-1) / float32(size)) }
+	hi := func(o int) int { return cell(float32(o+1) / float32(size)) }
 	for cy := lo(y0); cy <= hi(y0+h); cy++ {
 		for cx := lo(x0); cx <= hi(x0+w); cx++ {
 			for _, i := range x.grid[cy*cells+cx] {
-				if done[i] || x.m.Island[i] != island {
-					continue
-				}
-				done[i] = true
-				var p [3][2]float64
-				for k, v := range x.m.Tri[i] {
-					p[k] = [2]float64{float64(x.m.UV[v].X)*float64(size) - float64(x0) - 0.5, float64(x.m.UV[v].Y)*float64(size) - float64(y0) - 0.5}
-				}
-				u.fill(i, p, true)
-				for k := range 3 {
-					if x.m.UVBorder[i][k] {
-						u.cross(placed{tri: i, p: p}, k)
+				if !done[i] && x.m.Island[i] == island {
+					done[i] = true
+					if first < 0 || i < first {
+						first = i
 					}
+					u.fill(i, u.uvs(i))
 				}
 			}
 		}
 	}
-	// far more than any sane window needs, so that a pathological mesh cannot hang it
-	for budget := 8*w*h + 4096; u.queue.Len() > 0 && budget > 0; budget-- {
-		t := heap.Pop(&u.queue).(placed)
-		if u.fill(t.tri, t.p, false) > 0 {
-			t.idle = 0
-		} else if t.idle++; t.idle > 5 && area2(t.p) > 2 {
-			continue
-		}
-		for k := range 3 {
-			if int8(k) != t.enter {
-				u.cross(t, k)
-			}
-		}
-	}
+	u.flood(first)
 	f.finish()
 	return f
 }
 
-// placed is a triangle laid into the plane; over edge enter it was reached.
-type placed struct {
-	tri   int32
-	p     [3][2]float64
-	dist  float64 // from the island, along the middles of the edges crossed
-	order int     // breaks ties, so that the result depends on nothing else
-	enter int8
-	idle  int // placements since the last one that covered a new texel
-}
-
-// visit names a triangle at a place: reaching it twice in the same place by two
-// ways is no news.
-type visit struct {
-	tri  int32
-	x, y int32
+// laid is a triangle laid into the plane.
+type laid struct {
+	tri int32
+	p   [3][2]float64
 }
 
 type unfolder struct {
-	x     *Index
-	f     *Frame
-	w, h  float64
-	queue placedHeap
-	seen  map[visit]bool
-	count int
+	x            *Index
+	f            *Frame
+	laid         []laid
+	at           []int32         // index in laid of the triangle a texel lies on
+	own          map[int32]int32 // index in laid of the island's own triangles
+	buckets      [][]int32       // texels whose neighbours are to be reached, by distance × 2
+	dist         []float32
+	size, x0, y0 float64
 }
 
-// cross lays the triangle beyond edge k of t into the plane and queues it.
-func (u *unfolder) cross(t placed, k int) {
+func (u *unfolder) uvs(i int32) (p [3][2]float64) {
+	m := u.x.m
+	for k, v := range m.Tri[i] {
+		p[k] = [2]float64{float64(m.UV[v].X)*u.size - u.x0 - 0.5, float64(m.UV[v].Y)*u.size - u.y0 - 0.5}
+	}
+	return
+}
+
+// fill draws one of the island's own triangles, by the rule of Tile for ties.
+func (u *unfolder) fill(i int32, p [3][2]float64) {
+	det := (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])
+	if math.Abs(det) < 1e-12 {
+		return
+	}
+	f, t := u.f, u.x.m.Tri[i]
+	for y := max(int(math.Ceil(min(p[0][1], p[1][1], p[2][1])-1e-6)), 0); y <= min(int(math.Floor(max(p[0][1], p[1][1], p[2][1])+1e-6)), f.H-1); y++ {
+		for xx := max(int(math.Ceil(min(p[0][0], p[1][0], p[2][0])-1e-6)), 0); xx <= min(int(math.Floor(max(p[0][0], p[1][0], p[2][0])+1e-6)), f.W-1); xx++ {
+			j := y*f.W + xx
+			if f.Tri[j] >= 0 && i > f.Tri[j] {
+				continue
+			}
+			if b, ok := inside(p, float64(xx), float64(y), -1e-9); ok {
+				f.Tri[j], f.Inside[j] = i, true
+				f.Pos[j], f.Nrm[j] = u.x.point(t, b[0], b[1], b[2])
+			}
+		}
+	}
+}
+
+// inside returns the barycentric coordinates of a point, and whether none is below
+// eps.
+func inside(p [3][2]float64, x, y, eps float64) (b [3]float64, ok bool) {
+	det := (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])
+	if math.Abs(det) < 1e-14 {
+		return b, false
+	}
+	b[1] = ((x-p[0][0])*(p[2][1]-p[0][1]) - (y-p[0][1])*(p[2][0]-p[0][0])) / det
+	b[2] = ((p[1][0]-p[0][0])*(y-p[0][1]) - (p[1][1]-p[0][1])*(x-p[0][0])) / det
+	b[0] = 1 - b[1] - b[2]
+	return b, b[0] >= eps && b[1] >= eps && b[2] >= eps
+}
+
+// flood reaches the texels beyond the island, nearest first. An island too small to
+// hold a texel's middle begins at the middle of its first triangle.
+func (u *unfolder) flood(first int32) {
+	f := u.f
+	u.dist = make([]float32, len(f.Tri))
+	seeds := 0
+	for j, t := range f.Tri {
+		if t < 0 {
+			continue
+		}
+		x, y := j%f.W, j/f.W
+		if x > 0 && f.Tri[j-1] < 0 || y > 0 && f.Tri[j-f.W] < 0 || x < f.W-1 && f.Tri[j+1] < 0 || y < f.H-1 && f.Tri[j+f.W] < 0 {
+			n, ok := u.own[t]
+			if !ok {
+				n = u.keep(laid{t, u.uvs(t)})
+				u.own[t] = n
+			}
+			u.at[j] = n
+			u.push(int32(j), 0)
+			seeds++
+		}
+	}
+	if seeds == 0 && first >= 0 && !f.Inside[0] {
+		p := u.uvs(first)
+		cx, cy := (p[0][0]+p[1][0]+p[2][0])/3, (p[0][1]+p[1][1]+p[2][1])/3
+		x, y := min(max(int(math.Round(cx)), 0), f.W-1), min(max(int(math.Round(cy)), 0), f.H-1)
+		u.reach(u.keep(laid{first, p}), cx, cy, x, y, 0)
+	}
+	steps := [8]struct {
+		x, y int
+		d    float32
+	}{{-1, 0, 1}, {1, 0, 1}, {0, -1, 1}, {0, 1, 1}, {-1, -1, 1.4142}, {1, -1, 1.4142}, {-1, 1, 1.4142}, {1, 1, 1.4142}}
+	for b := 0; b < len(u.buckets); b++ {
+		for k := 0; k < len(u.buckets[b]); k++ { // it may grow meanwhile
+			j := int(u.buckets[b][k])
+			x, y := j%f.W, j/f.W
+			for _, s := range steps {
+				nx, ny := x+s.x, y+s.y
+				if nx >= 0 && ny >= 0 && nx < f.W && ny < f.H && f.Tri[ny*f.W+nx] < 0 {
+					u.reach(u.at[j], float64(x), float64(y), nx, ny, u.dist[j]+s.d)
+				}
+			}
+		}
+	}
+}
+
+func (u *unfolder) keep(l laid) int32 {
+	u.laid = append(u.laid, l)
+	return int32(len(u.laid) - 1)
+}
+
+func (u *unfolder) push(j int32, d float32) {
+	u.dist[j] = d
+	b := int(d * 2)
+	for len(u.buckets) <= b {
+		u.buckets = append(u.buckets, nil)
+	}
+	u.buckets[b] = append(u.buckets[b], j)
+}
+
+// longest is how many triangles one step of a texel may cross: on a mesh that is
+// finer than that, the texel is left to be reached from elsewhere.
+const longest = 400
+
+// reach walks from (sx, sy) on a laid triangle straight to texel (x, y).
+func (u *unfolder) reach(from int32, sx, sy float64, x, y int, d float32) {
+	cur, tx, ty := u.laid[from], float64(x), float64(y)
+	n := from
+	last := -1.0
+	enter := -1
+	for range longest {
+		if b, ok := inside(cur.p, tx, ty, -1e-7); ok {
+			j := y*u.f.W + x
+			if n < 0 {
+				n = u.keep(cur)
+			}
+			u.at[j], u.f.Tri[j] = n, cur.tri
+			u.f.Pos[j], u.f.Nrm[j] = u.x.point(u.x.m.Tri[cur.tri], b[0], b[1], b[2])
+			u.push(int32(j), d)
+			return
+		}
+		// the edge that the straight way leaves by
+		out, where := -1, math.Inf(1)
+		turn := 1.0
+		if (cur.p[1][0]-cur.p[0][0])*(cur.p[2][1]-cur.p[0][1]) < (cur.p[1][1]-cur.p[0][1])*(cur.p[2][0]-cur.p[0][0]) {
+			turn = -1
+		}
+		for k := range 3 {
+			if k == enter {
+				continue
+			}
+			a, b := cur.p[k], cur.p[(k+1)%3]
+			side := func(px, py float64) float64 {
+				return turn * ((b[0]-a[0])*(py-a[1]) - (b[1]-a[1])*(px-a[0]))
+			}
+			dt := side(tx, ty)
+			if dt >= 0 {
+				continue
+			}
+			ds := side(sx, sy)
+			if at := ds / (ds - dt); at < where && at >= last-1e-6 {
+				out, where = k, at
+			}
+		}
+		if out < 0 {
+			return
+		}
+		next, k, ok := u.over(cur, out)
+		if !ok {
+			return
+		}
+		cur, enter, last, n = next, k, where, -1
+	}
+}
+
+// over lays the triangle beyond edge k of t into the plane; it returns the edge by
+// which that is entered.
+func (u *unfolder) over(t laid, k int) (n laid, enter int, ok bool) {
 	m := u.x.m
 	o := m.Neighbor[t.tri][k]
 	if o.Tri < 0 {
-		return
+		return n, 0, false
 	}
 	a, b := t.p[k], t.p[(k+1)%3]
 	ex, ey := b[0]-a[0], b[1]-a[1]
-	if l := math.Hypot(ex, ey); l < 1e-9 || !u.near(a, b) {
-		return
-	}
 	ot := m.Tri[o.Tri]
 	ia, ib, ic := (o.K+1)%3, o.K, (o.K+2)%3 // its corners at a, at b, and the one beyond
 	pa, e := m.Pos[ot[ia]], m.Pos[ot[ib]].Sub(m.Pos[ot[ia]])
 	l2 := float64(e.Dot(e))
-	if l2 < 1e-20 {
-		return
+	if l2 < 1e-20 || ex*ex+ey*ey < 1e-18 {
+		return n, 0, false
 	}
 	c := m.Pos[ot[ic]].Sub(pa)
 	along := float64(c.Dot(e)) / l2
@@ -114,80 +240,10 @@ func (u *unfolder) cross(t placed, k int) {
 	if (q[0]-a[0])*-ey+(q[1]-a[1])*ex > 0 {
 		across = -across
 	}
-	n := placed{tri: o.Tri, enter: o.K, idle: t.idle, order: u.count}
+	n.tri = o.Tri
 	n.p[ia], n.p[ib] = a, b
 	n.p[ic] = [2]float64{a[0] + ex*along - ey*across, a[1] + ey*along + ex*across}
-	v := visit{o.Tri, int32(math.Round((n.p[0][0] + n.p[1][0] + n.p[2][0]) * 2)), int32(math.Round((n.p[0][1] + n.p[1][1] + n.p[2][1]) * 2))}
-	if u.seen[v] {
-		return
-	}
-	u.seen[v] = true
-	mx, my := (a[0]+b[0])/2, (a[1]+b[1])/2
-	if t.order > 0 || t.dist > 0 {
-		n.dist = t.dist + math.Hypot(mx-(t.p[t.enter][0]+t.p[(t.enter+1)%3][0])/2, my-(t.p[t.enter][1]+t.p[(t.enter+1)%3][1])/2)
-	}
-	u.count++
-	n.order = u.count
-	heap.Push(&u.queue, n)
-}
-
-// near reports whether an edge lies in the window or a little beyond it.
-func (u *unfolder) near(a, b [2]float64) bool {
-	const around = 8
-	return max(a[0], b[0]) > -around && min(a[0], b[0]) < u.w+around && max(a[1], b[1]) > -around && min(a[1], b[1]) < u.h+around
-}
-
-func area2(p [3][2]float64) float64 {
-	return math.Abs((p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0]))
-}
-
-// fill draws a triangle into texels that stand for nothing yet, and returns how
-// many it took. Own triangles of the island follow Tile's rule for ties.
-func (u *unfolder) fill(i int32, p [3][2]float64, own bool) int {
-	det := (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])
-	if math.Abs(det) < 1e-12 {
-		return 0
-	}
-	f, t := u.f, u.x.m.Tri[i]
-	eps := -1e-7
-	if own {
-		eps = -1e-9
-	}
-	took := 0
-	for y := max(int(math.Ceil(min(p[0][1], p[1][1], p[2][1])-1e-6)), 0); y <= min(int(math.Floor(max(p[0][1], p[1][1], p[2][1])+1e-6)), f.H-1); y++ {
-		for xx := max(int(math.Ceil(min(p[0][0], p[1][0], p[2][0])-1e-6)), 0); xx <= min(int(math.Floor(max(p[0][0], p[1][0], p[2][0])+1e-6)), f.W-1); xx++ {
-			j := y*f.W + xx
-			if f.Tri[j] >= 0 && !(own && i < f.Tri[j]) {
-				continue
-			}
-			fx, fy := float64(xx), float64(y)
-			b1 := ((fx-p[0][0])*(p[2][1]-p[0][1]) - (fy-p[0][1])*(p[2][0]-p[0][0])) / det
-			b2 := ((p[1][0]-p[0][0])*(fy-p[0][1]) - (p[1][1]-p[0][1])*(fx-p[0][0])) / det
-			b0 := 1 - b1 - b2
-			if b0 < eps || b1 < eps || b2 < eps {
-				continue
-			}
-			f.Tri[j], f.Inside[j] = i, own
-			f.Pos[j], f.Nrm[j] = u.x.point(t, b0, b1, b2)
-			took++
-		}
-	}
-	return took
-}
-
-type placedHeap []placed
-
-func (h placedHeap) Len() int { return len(h) }
-func (h placedHeap) Less(a, b int) bool {
-	return h[a].dist < h[b].dist || h[a].dist == h[b].dist && h[a].order < h[b].order
-}
-func (h placedHeap) Swap(a, b int) { h[a], h[b] = h[b], h[a] }
-func (h *placedHeap) Push(v any)   { *h = append(*h, v.(placed)) }
-func (h *placedHeap) Pop() any {
-	old := *h
-	v := old[len(old)-1]
-	*h = old[:len(old)-1]
-	return v
+	return n, int(o.K), true
 }
 
 // islandScale returns metres on the surface per unit of UV, in an island's mean.

@@ -3,6 +3,7 @@ package sample
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
@@ -67,7 +68,7 @@ func LanternDocument() *stack.Document {
 		g := params{"axis": "up", "start": -0.2, "end": 0.32}
 		return []*stack.Step{src("noise", blend.Normal, 1, p), src("gradient", "soft light", 0.75, g), shape("levels", params{"low": low, "high": high})}
 	}
-	d.Layers = []*stack.Layer{
+	all := []*stack.Layer{
 		layer("bare-iron", "Bare iron", 1, []string{iron, enamel}, coats{stack.BaseColor: col("#45403c"), stack.Roughness: num(0.58), stack.Metallic: num(0.8)}),
 		layer("cast-skin", "Cast skin", 1, []string{iron}, coats{stack.BaseColor: with(col("#26231f"), "multiply", 0.3), stack.Roughness: num(0.7), stack.Height: mm(0.34)},
 			src("noise", blend.Normal, 1, noiseP("billow", 340, 5, 4)), src("noise", "overlay", 0.7, noiseP("clouds", 45, 4, 9)), shape("levels", params{"low": 0.12, "high": 0.72})),
@@ -86,11 +87,15 @@ func LanternDocument() *stack.Document {
 		layer("enamel", "Enamel, red", 1, []string{enamel}, coats{stack.BaseColor: col("#8c1f1a"), stack.Roughness: num(0.24), stack.Metallic: num(0), stack.Height: mm(0.16)}, append(chips(0.380, 0.388), hand())...),
 		layer("fading", "Faded enamel", 0.45, []string{enamel}, coats{stack.BaseColor: with(col("#c0705c"), "soft light", 0.8), stack.Roughness: num(0.4)},
 			src("noise", blend.Normal, 1, noiseP("clouds", 11, 7, 8)), shape("levels", params{"low": 0.3, "high": 0.9})),
-		layer("rust", "Rust", 0.92, []string{iron, enamel}, coats{stack.BaseColor: col("#6b3317"), stack.Roughness: num(0.88), stack.Metallic: num(0), stack.Height: mm(0.08)},
+		layer("rust", "Rust", 0.95, []string{iron, enamel}, coats{stack.BaseColor: made(rustColours(300)...), stack.Roughness: num(0.88), stack.Metallic: num(0), stack.Height: scaled(-0.05, 0.22, src("noise", blend.Normal, 1, noiseP("billow", 420, 5, 12)))},
 			append(chips(0.31, 0.41), shape("invert", nil), src("noise", "multiply", 1, noiseP("clouds", 260, 6, 40)), shape("levels", params{"low": 0.1, "high": 0.5}))...),
-		layer("runs", "Rust runs", 0.55, []string{enamel, iron}, coats{stack.BaseColor: with(col("#7a4524"), "multiply", 1), stack.Roughness: num(0.6)},
-			src("noise", blend.Normal, 1, params{"kind": "clouds", "frequency": 170.0, "octaves": 4.0, "stretch": 14.0, "seed": 6.0}), shape("levels", params{"low": 0.55, "high": 0.8}),
-			src("noise", "multiply", 1, noiseP("clouds", 26, 4, 61)), src("facing", "multiply", 1, params{"axis": "up", "start": 0.8, "end": 0.2}), shape("levels", params{"low": 0.1, "high": 0.5})),
+		layer("runs", "Rust runs", 0.75, []string{enamel, iron}, coats{stack.BaseColor: with(made(rustColours(140)...), "multiply", 0.9), stack.Roughness: num(0.62)},
+			src(stack.Follow, blend.Normal, 1, params{"layer": "rust", "what": "mask"}),
+			src("noise", "multiply", 1, params{"kind": "clouds", "frequency": 130.0, "octaves": 3.0, "stretch": 6.0, "seed": 6.0}),
+			shape("threshold", params{"cut": 0.2, "soft": 0.2}),
+			shape("smear", params{"radius": 0.018, "direction": []any{0.0, -1.0, 0.0}}),
+			src("noise", "multiply", 0.8, params{"kind": "clouds", "frequency": 240.0, "octaves": 4.0, "stretch": 16.0, "seed": 61.0}),
+			shape("levels", params{"low": 0.06, "high": 0.42, "gamma": 1.2})),
 		layer("soot", "Soot", 0.85, []string{enamel, brass}, coats{stack.BaseColor: with(col("#1d1a18"), blend.Normal, 0.85), stack.Roughness: num(0.8), stack.Metallic: num(0)},
 			src("gradient", blend.Normal, 1, params{"axis": "up", "start": 0.56, "end": 0.82}), src("noise", "multiply", 1, noiseP("clouds", 60, 6, 14)), shape("levels", params{"low": 0.08, "high": 0.5, "outHigh": 0.85})),
 		layer("salt", "Salt line", 0.4, []string{iron, enamel}, coats{stack.BaseColor: col("#c9c4b4"), stack.Roughness: num(0.9), stack.Metallic: num(0), stack.Height: mm(0.05)},
@@ -99,7 +104,53 @@ func LanternDocument() *stack.Document {
 			src("facing", blend.Normal, 1, params{"axis": "up", "start": 0.35, "end": 0.95}), src("noise", "multiply", 1, noiseP("clouds", 34, 7, 19)), shape("levels", params{"low": 0.1, "high": 0.75}), hand()),
 		tally(),
 	}
+	// the same coats, sorted as one would: what belongs together lies in a group
+	take := func(ids ...string) (out []*stack.Layer) {
+		for _, l := range all {
+			if slices.Contains(ids, l.ID) {
+				out = append(out, l)
+			}
+		}
+		return
+	}
+	d.Layers = []*stack.Layer{
+		bundle("metal", "Bare iron", take("bare-iron", "cast-skin")...),
+		bundle("fittings", "Brass fittings", take("brass", "hand-rub", "tarnish", "verdigris")...),
+		bundle("rope-coats", "Rope", take("rope", "fibres")...),
+		take("glass")[0],
+		bundle("enamel-coats", "Enamel", take("primer", "enamel", "fading")...),
+		bundle("weather", "Weather", take("rust", "runs", "soot", "salt", "dust")...),
+		take("chalk")[0],
+	}
 	return d
+}
+
+// bundle is a group that lets its layers meet what lies below.
+func bundle(id, name string, layers ...*stack.Layer) *stack.Layer {
+	return &stack.Layer{ID: id, Name: name, Kind: stack.Group, Visible: true, Amount: 1, Layers: layers}
+}
+
+// made is a colour made of a stream.
+func made(steps ...*stack.Step) stack.Coat {
+	return stack.Coat{On: true, Value: []float32{0, 0, 0}, Stream: steps, Blend: blend.Normal, Amount: 1}
+}
+
+// scaled is a height made of a stream, from lo to hi millimetres.
+func scaled(lo, hi float32, steps ...*stack.Step) stack.Coat {
+	return stack.Coat{On: true, Value: []float32{0}, Stream: steps, Range: []float32{lo / 1000, hi / 1000}, Blend: "add", Amount: 1}
+}
+
+// rustColours is iron going from black scale over brown to fresh orange, in grains
+// of a noise with so many cycles a metre.
+func rustColours(frequency float64) []*stack.Step {
+	stop := func(at float64, h string) []any {
+		c := hex(h)
+		return []any{at, float64(c[0]), float64(c[1]), float64(c[2])}
+	}
+	p := noiseP("clouds", frequency, 7, 33)
+	p["amplitude"] = 1.5
+	return []*stack.Step{src("noise", blend.Normal, 1, p),
+		shape("ramp", params{"between": "smooth", "stops": []any{stop(0.1, "#2b1a12"), stop(0.4, "#5a2a14"), stop(0.62, "#7d3c1a"), stop(0.85, "#a8602c"), stop(1, "#b98046")}})}
 }
 
 // tally is a paint layer: a watchman's chalk marks on the drum.

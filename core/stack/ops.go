@@ -394,7 +394,9 @@ func (l *Layer) setCoat(op Op, d *Document) (Op, string, error) {
 		inv.Value, inv.Carried = raw(old), carried(l)
 	}
 	if string(op.Value) == "null" {
-		delete(l.Channels, ch)
+		if delete(l.Channels, ch); len(l.Channels) == 0 {
+			l.Channels = nil
+		}
 		return inv, fmt.Sprintf("%s: %s off", l.Name, info.Label), nil
 	}
 	var now Coat

@@ -235,6 +235,12 @@ func (l *Layer) attach(find func(id string) *brush.Stroke) error {
 		}
 		return out, nil
 	}
+	if len(l.Mask) == 0 { // one way to write what is empty, so that documents can be compared
+		l.Mask = nil
+	}
+	if len(l.Channels) == 0 {
+		l.Channels = nil
+	}
 	var err error
 	if l.Strokes, err = get(l.StrokeID, l.Strokes); err != nil {
 		return err

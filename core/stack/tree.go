@@ -171,6 +171,9 @@ func (l *Layer) Stream(name string) ([]*Step, error) {
 
 // setStream replaces a stream by name; the layer must be a copy already.
 func (l *Layer) setStream(name string, list []*Step) {
+	if len(list) == 0 {
+		list = nil
+	}
 	if name == "" || name == MaskStream {
 		l.Mask = list
 		return
@@ -225,6 +228,9 @@ func (l *Layer) clone() *Layer {
 	c := *l
 	c.Mask = cloneSteps(l.Mask)
 	c.Channels = maps.Clone(l.Channels)
+	if len(c.Channels) == 0 {
+		c.Channels = nil
+	}
 	for ch, coat := range c.Channels {
 		coat.Stream = cloneSteps(coat.Stream)
 		c.Channels[ch] = coat
@@ -236,8 +242,9 @@ func (l *Layer) clone() *Layer {
 	return &c
 }
 
+// cloneSteps returns nil for an empty stream: there is one way to write it.
 func cloneSteps(list []*Step) []*Step {
-	if list == nil {
+	if len(list) == 0 {
 		return nil
 	}
 	out := make([]*Step, len(list))

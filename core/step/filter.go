@@ -72,8 +72,8 @@ func init() {
 		Radius: reach(1), Filter: func(in Input, src, _, out []float32) {
 			lo := make([]float32, len(src))
 			r, k := in.Number("radius")/in.Frame.Footprint, in.Number("strength")
-			morph(in.Frame, src, out, r)
-			morph(in.Frame, src, lo, -r)
+			morph(in, src, out, r)
+			morph(in, src, lo, -r)
 			for i := range out {
 				out[i] = clamp01((out[i] - lo[i]) * k)
 			}
@@ -89,7 +89,7 @@ func init() {
 			if in.Choice("grow") == "dark" {
 				r = -r
 			}
-			morph(in.Frame, src, out, r)
+			morph(in, src, out, r)
 		},
 	})
 }
@@ -217,16 +217,22 @@ func laid(f *raster.Frame, i int, dir geom.Vec3) (dx, dy float32) {
 
 // tap reads a plane between texels; nothing where nothing is.
 func tap(f *raster.Frame, src []float32, x, y float32) (float32, bool) {
-	x, y = min(max(x, 0), float32(f.W-1)), min(max(y, 0), float32(f.H-1))
-	x0, y0 := min(int(x), f.W-2), min(int(y), f.H-2)
+	x, y = min(max(x, 0), float32(f.W-1)-1e-3), min(max(y, 0), float32(f.H-1)-1e-3)
+	x0, y0 := int(x), int(y)
 	if x0 < 0 || y0 < 0 {
 		return 0, false
 	}
 	fx, fy := x-float32(x0), y-float32(y0)
+	i := y0*f.W + x0
+	if f.Tri[i]|f.Tri[i+1]|f.Tri[i+f.W]|f.Tri[i+f.W+1] >= 0 { // none is negative
+		a := src[i] + fx*(src[i+1]-src[i])
+		b := src[i+f.W] + fx*(src[i+f.W+1]-src[i+f.W])
+		return a + fy*(b-a), true
+	}
 	var sum, weight float32
 	for k, w := range [4]float32{(1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy} {
-		if i := (y0+k/2)*f.W + x0 + k%2; f.Tri[i] >= 0 && w > 0 {
-			sum, weight = sum+w*src[i], weight+w
+		if j := i + k/2*f.W + k%2; f.Tri[j] >= 0 && w > 0 {
+			sum, weight = sum+w*src[j], weight+w
 		}
 	}
 	if weight < 1e-6 {
@@ -237,23 +243,42 @@ func tap(f *raster.Frame, src []float32, x, y float32) (float32, bool) {
 
 func vec(v []float32) geom.Vec3 { return geom.V3(v[0], v[1], v[2]).Unit() }
 
-// directional averages along the direction, with a window that falls to its ends.
+// directional averages along the direction, with a window that falls to its ends:
+// first a few texels, then these means so far apart, which is as good as all the
+// texels between and costs a fraction.
 func directional(in Input, src, _, out []float32) {
 	f, dir, r := in.Frame, vec(in.Row("direction")), in.Number("radius")
-	taps := min(max(int(math.Ceil(float64(r/f.Footprint))), 1), 64)
+	taps := max(int(math.Ceil(float64(r/f.Footprint))), 1)
+	dx, dy := make([]float32, len(src)), make([]float32, len(src))
+	for i, t := range f.Tri {
+		if t >= 0 {
+			dx[i], dy[i] = laid(f, i, dir)
+		}
+	}
+	gap := 1
+	if taps > 8 {
+		gap = min(taps/4, 6)
+		near := make([]float32, len(src))
+		along(f, src, near, dx, dy, f.Footprint*float32(gap)/2, gap/2+1, nil)
+		src = near
+	}
+	along(f, src, out, dx, dy, r, (taps+gap-1)/gap, in.Need)
+}
+
+// along averages 2·taps + 1 values over r metres to both sides.
+func along(f *raster.Frame, src, out, dx, dy []float32, r float32, taps int, need []bool) {
 	for i, t := range f.Tri {
 		out[i] = src[i]
-		if t < 0 {
+		if t < 0 || need != nil && !need[i] || dx[i] == 0 && dy[i] == 0 {
 			continue
 		}
-		dx, dy := laid(f, i, dir)
 		x, y := float32(i%f.W), float32(i/f.W)
 		sum, weight := src[i], float32(1)
 		for k := 1; k <= taps; k++ {
-			at := float32(k) / float32(taps)
+			at := float32(k) / (float32(taps) + 0.5)
 			w := 1 - at*at
-			for _, side := range [2]float32{-1, 1} {
-				if v, ok := tap(f, src, x+side*at*r*dx, y+side*at*r*dy); ok {
+			for _, side := range [2]float32{-at * r, at * r} {
+				if v, ok := tap(f, src, x+side*dx[i], y+side*dy[i]); ok {
 					sum, weight = sum+w*v, weight+w
 				}
 			}
@@ -267,7 +292,7 @@ func warp(in Input, src, inner, out []float32) {
 	downhill := in.Choice("way") == "downhill"
 	for i, t := range f.Tri {
 		out[i] = src[i]
-		if t < 0 || inner == nil {
+		if t < 0 || inner == nil || !in.needs(i) {
 			continue
 		}
 		x, y := float32(i%f.W), float32(i/f.W)
@@ -315,7 +340,7 @@ func slope(in Input, src, _, out []float32) {
 	light := in.Choice("show") != "steepness"
 	for i, t := range f.Tri {
 		out[i] = 0
-		if t < 0 {
+		if t < 0 || !in.needs(i) {
 			continue
 		}
 		g := gradient(f, src, i).Mul(h)
@@ -331,7 +356,8 @@ func slope(in Input, src, _, out []float32) {
 // morph takes the lightest value within r texels, or the darkest for a negative
 // r. The part of a texel that r has beyond a whole number counts by its share, so
 // that the radius acts smoothly.
-func morph(f *raster.Frame, src, out []float32, r float32) {
+func morph(in Input, src, out []float32, r float32) {
+	f := in.Frame
 	sign := float32(1)
 	if r < 0 {
 		r, sign = -r, -1
@@ -352,7 +378,7 @@ func morph(f *raster.Frame, src, out []float32, r float32) {
 	for i, t := range f.Tri {
 		v := src[i]
 		out[i] = v
-		if t < 0 || r == 0 {
+		if t < 0 || r == 0 || !in.needs(i) {
 			continue
 		}
 		x, y := i%f.W, i/f.W

@@ -78,8 +78,12 @@ type Input struct {
 	Bounds geom.Box // of the model
 	Params map[string]any
 	Weight []float32 // of a filter on a coarse patch: the share of each texel that lies on the surface; nil: all or nothing, as the frame says
+	Need   []bool    // of a filter: the points whose result will be read; nil: all
 	desc   *Description
 }
+
+// needs reports whether the result at point i will be read.
+func (in Input) needs(i int) bool { return in.Need == nil || in.Need[i] }
 
 var registry = map[string]*Description{}
 

@@ -120,17 +120,19 @@
           /></span
         >
       {:else if c.channel.startsWith('user.')}
-        <button
-          class="chip mini"
-          aria-label={`Delete channel ${c.label}`}
-          title="Delete this channel from the project"
-          onclick={() => session.op({ kind: 'channel.remove', target: c.channel })}>✕</button
+        <span role="cell"
+          ><button
+            class="chip mini"
+            aria-label={`Delete channel ${c.label}`}
+            title="Delete this channel from the project"
+            onclick={() => session.op({ kind: 'channel.remove', target: c.channel })}>✕</button
+          ></span
         >
       {/if}
     </div>
   {/each}
-  <AddChannel {session} />
 </div>
+<AddChannel {session} />
 
 <style>
   .table {
@@ -138,7 +140,7 @@
   }
   .line {
     display: grid;
-    grid-template-columns: 20px 62px 1fr 62px 46px;
+    grid-template-columns: 18px 60px 1fr 62px 44px;
     align-items: center;
     gap: 4px;
     min-height: 32px;

@@ -53,9 +53,9 @@
     min-height: 28px;
   }
   .patch {
-    width: 34px;
+    width: 28px;
     flex: none;
-    padding: 3px;
+    padding: 3px 2px 3px 3px;
   }
   .patch span {
     display: block;
@@ -69,7 +69,7 @@
     background: none;
     color: var(--text);
     font: inherit;
-    font-size: 13px;
-    padding: 0 4px;
+    font-size: 12.5px;
+    padding: 0 2px;
   }
 </style>

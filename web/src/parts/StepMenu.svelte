@@ -23,8 +23,8 @@
 
 <button class="chip whitespace-nowrap" id="add-step" title="Add a step (Q)">+ Step</button>
 <Dropdown simple triggeredBy="#add-step" bind:isOpen={open} placement="top-start" class="w-[430px]">
-  <div class="menu">
-    {#if open}<input
+  {#if open}<div class="menu">
+      <input
         use:focus
         bind:value={find}
         placeholder="find a step"
@@ -34,25 +34,25 @@
           if (e.key === 'Enter' && found.length) add(found[0].kind);
           if (e.key === 'Escape') open = false;
         }}
-      />{/if}
-    {#each ['source', 'shaper'] as role (role)}
-      {@const list = found.filter((s) => s.role === role)}
-      {#if list.length}
-        <h3 class="quiet">{role === 'source' ? 'Sources add something' : 'Shapers change what came before'}</h3>
-        <div class="grid grid-cols-2">
-          {#each list as s (s.kind)}
-            <button
-              class="kind"
-              title={s.help}
-              aria-label={`${s.label} ${s.role}: ${s.help}`}
-              onclick={() => add(s.kind)}>{s.label}</button
-            >
-          {/each}
-        </div>
-      {/if}
-    {:else}{/each}
-    {#if !found.length}<p class="quiet p-2">No step is called that.</p>{/if}
-  </div>
+      />
+      {#each ['source', 'shaper'] as role (role)}
+        {@const list = found.filter((s) => s.role === role)}
+        {#if list.length}
+          <h3 class="quiet">{role === 'source' ? 'Sources add something' : 'Shapers change what came before'}</h3>
+          <div class="grid grid-cols-2">
+            {#each list as s (s.kind)}
+              <button
+                class="kind"
+                title={s.help}
+                aria-label={`${s.label} ${s.role}: ${s.help}`}
+                onclick={() => add(s.kind)}>{s.label}</button
+              >
+            {/each}
+          </div>
+        {/if}
+      {/each}
+      {#if !found.length}<p class="quiet p-2">No step is called that.</p>{/if}
+    </div>{/if}
 </Dropdown>
 
 <style>

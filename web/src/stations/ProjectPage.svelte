@@ -117,7 +117,7 @@
   .frame {
     display: grid;
     height: 100%;
-    grid-template: 44px 1fr auto / 324px 1fr;
+    grid-template: 44px 1fr auto / 344px 1fr;
     grid-template-areas: 'top top' 'side view' 'side work';
     position: relative;
   }
