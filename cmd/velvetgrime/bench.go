@@ -6,8 +6,11 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"os"
 	"runtime"
+	"runtime/pprof"
 	"slices"
+	"strings"
 	"time"
 
 	"velvetgrime/core/blend"
@@ -44,31 +47,69 @@ type report struct {
 	Machine string   `json:"machine"`
 	Results []result `json:"results"`
 	Sweeps  []sweep  `json:"sweeps"`
+
+	dsn string
+}
+
+// benches lists what can be measured; names says which results a bench gives.
+var benches = []struct {
+	names []string
+	run   func(context.Context, *report) error
+}{
+	{[]string{"noise"}, benchNoise},
+	{[]string{"stack"}, benchStack},
+	{[]string{"stroke"}, benchStroke},
+	{[]string{"slider-draft", "slider-settled", "undo"}, benchSlider},
+	{[]string{"resize"}, benchResize},
+	{[]string{"open"}, benchOpen},
+	{[]string{"filter"}, benchFilter},
+	{[]string{"page-stroke"}, benchPageStroke},
+	{[]string{"deliver"}, benchDeliver},
+	{[]string{"memory"}, benchMemory},
 }
 
 func benchCommand() *cobra.Command {
 	var asJSON bool
-	c := &cobra.Command{Use: "bench [NAME…]", Short: "Measure: stroke, stack, slider-draft, slider-settled, undo, deliver, noise",
+	var profile string
+	var all []string
+	for _, b := range benches {
+		all = append(all, b.names...)
+	}
+	c := &cobra.Command{Use: "bench [NAME…]", Short: "Measure: " + strings.Join(all, ", "), ValidArgs: all,
 		RunE: func(c *cobra.Command, names []string) error {
-			r := &report{Machine: fmt.Sprintf("%d cores, %s/%s, %s", runtime.NumCPU(), runtime.GOOS, runtime.GOARCH, runtime.Version())}
-			all := []struct {
-				name string
-				run  func(context.Context, *report) error
-			}{{"noise", benchNoise}, {"stack", benchStack}, {"stroke", benchStroke}, {"slider", benchSlider}, {"deliver", benchDeliver}}
-			for _, b := range all {
-				if len(names) == 0 || slices.ContainsFunc(names, func(n string) bool {
-					return n == b.name || n == "undo" && b.name == "slider" || len(n) > 5 && n[:5] == b.name[:5]
-				}) {
+			for _, n := range names {
+				if !slices.Contains(all, n) {
+					return fmt.Errorf("there is no bench %q; there are %s", n, strings.Join(all, ", "))
+				}
+			}
+			r := &report{Machine: fmt.Sprintf("%d cores, %s/%s, %s", runtime.NumCPU(), runtime.GOOS, runtime.GOARCH, runtime.Version()), dsn: benchDSN}
+			if profile != "" {
+				f, err := os.Create(profile)
+				if err != nil {
+					return err
+				}
+				defer f.Close()
+				if err := pprof.StartCPUProfile(f); err != nil {
+					return err
+				}
+				defer pprof.StopCPUProfile()
+			}
+			for _, b := range benches {
+				if len(names) == 0 || slices.ContainsFunc(names, func(n string) bool { return slices.Contains(b.names, n) }) {
 					if err := b.run(c.Context(), r); err != nil {
-						return fmt.Errorf("%s: %w", b.name, err)
+						return fmt.Errorf("%s: %w", b.names[0], err)
 					}
 				}
 			}
 			return r.print(c.OutOrStdout(), asJSON)
 		}}
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.Flags().StringVar(&profile, "profile", "", "also write a CPU profile to this file")
+	c.Flags().StringVar(&benchDSN, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL for page-stroke; without one that is left out")
 	return c
 }
+
+var benchDSN string
 
 func (r *report) print(w io.Writer, asJSON bool) error {
 	if asJSON {
@@ -152,22 +193,96 @@ func stackDocument(layers int, masked bool) *stack.Document {
 
 func benchStack(ctx context.Context, r *report) error {
 	m := sample.Bollard()
-	s := sweep{Name: "stack", Over: "size", Unit: "s"}
-	for _, size := range []int{512, 1024, 2048} {
+	run := func(size, layers, channels int) (sec, peak float64, err error) {
 		sc := eval.NewScene(m, eval.NewCache(1<<30))
-		p := eval.Compile(sc, stackDocument(20, true), "", "")
+		p := eval.Compile(sc, stackDocument(layers, true), "", "")
+		watch := watchMemory()
 		t := time.Now()
-		if err := allTiles(ctx, p, size); err != nil {
-			return err
-		}
-		sec := time.Since(t).Seconds()
-		rate := float64(size*size) * 20 * 5 / 4 / sec / 1e6
-		r.Results = append(r.Results, result{"stack", fmt.Sprintf("%d, 20 masked layers, 5 channels, from nothing", size), "M RGBA texel-layers/s", rate, sec * 1000, sec * 1000})
-		s.Points = append(s.Points, [2]float64{float64(size), sec})
+		err = evaluateAll(ctx, p, []int{size}, benchChannels[:channels])
+		sec = time.Since(t).Seconds()
+		return sec, watch(), err
 	}
-	s.Exponent = exponent(s.Points)
-	r.Sweeps = append(r.Sweeps, s)
+	for _, s := range []struct {
+		over string
+		at   [][3]int // size, layers, channels
+	}{
+		{"size", [][3]int{{512, 20, 5}, {1024, 20, 5}, {2048, 20, 5}, {4096, 20, 5}}},
+		{"layers", [][3]int{{1024, 5, 5}, {1024, 10, 5}, {1024, 20, 5}, {1024, 40, 5}}},
+		{"channels", [][3]int{{1024, 20, 1}, {1024, 20, 2}, {1024, 20, 5}}},
+	} {
+		sw := sweep{Name: "stack", Over: s.over, Unit: "s"}
+		for _, c := range s.at {
+			var ms []float64
+			var mib float64
+			for range map[bool]int{true: 5, false: 1}[c[0] <= 1024] {
+				sec, peak, err := run(c[0], c[1], c[2])
+				if err != nil {
+					return err
+				}
+				ms, mib = append(ms, sec*1000), max(mib, peak)
+			}
+			p50, p95 := percentiles(ms)
+			if s.over == "size" {
+				rate := float64(c[0]*c[0]) * 20 * 5 / 4 / (p50 / 1000) / 1e6
+				r.Results = append(r.Results, result{"stack", fmt.Sprintf("%d, 20 masked layers, 5 channels, %.0f MiB", c[0], mib), "M RGBA texel-layers/s", rate, p50, p95})
+			}
+			sw.Points = append(sw.Points, [2]float64{float64(c[slices.Index([]string{"size", "layers", "channels"}, s.over)]), p50 / 1000})
+		}
+		sw.Exponent = exponent(sw.Points)
+		r.Sweeps = append(r.Sweeps, sw)
+	}
 	return nil
+}
+
+var benchChannels = []stack.Channel{stack.BaseColor, stack.Roughness, stack.Metallic, stack.Height, stack.Occlusion}
+
+// evaluateAll evaluates channels of whole sheets, tile by tile on all cores; a size
+// a sheet, 0 for none.
+func evaluateAll(ctx context.Context, p *eval.Program, sizes []int, channels []stack.Channel) error {
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.NumCPU())
+	for sheet, size := range sizes {
+		if size == 0 {
+			continue
+		}
+		for _, t := range eval.Tiles(sheet, size) {
+			g.Go(func() error {
+				u := p.Scene.OnTile(t)
+				if u.Empty() {
+					return nil
+				}
+				for _, c := range channels {
+					if _, err := p.Channel(ctx, u, c); err != nil {
+						return err
+					}
+				}
+				_, err := p.Normal(ctx, u)
+				return err
+			})
+		}
+	}
+	return g.Wait()
+}
+
+// watchMemory samples the heap in use until it is asked for the highest, in MiB.
+func watchMemory() func() float64 {
+	runtime.GC()
+	stop, done := make(chan bool), make(chan float64)
+	go func() {
+		var peak uint64
+		var m runtime.MemStats
+		for {
+			runtime.ReadMemStats(&m)
+			peak = max(peak, m.HeapInuse+m.StackInuse)
+			select {
+			case <-stop:
+				done <- float64(peak) / (1 << 20)
+				return
+			case <-time.After(20 * time.Millisecond):
+			}
+		}
+	}()
+	return func() float64 { stop <- true; return <-done }
 }
 
 // benchStroke draws a stroke across the bollard's post in small segments and

@@ -23,6 +23,7 @@ type stepPlan struct {
 	step  *stack.Step
 	desc  *step.Description
 	key   Key
+	own   Key // of kind and parameters alone: what a source makes, however it is blended
 	inner *streamPlan
 	look  float32 // how far it looks at neighbours, metres
 	reach float32 // within which a stroke may change it: a little more, for coarser texels
@@ -36,6 +37,8 @@ func planStream(list []*stack.Step, ground []float32) *streamPlan {
 		c.ID, c.Name, c.StrokeID, c.Steps = "", "", nil, nil
 		b, _ := json.Marshal(&c)
 		pl := stepPlan{step: s, key: newHash("step").str(string(b)).sum()}
+		b, _ = json.Marshal(c.Params)
+		pl.own = newHash("own").str(c.Kind).str(string(b)).sum()
 		d, ok := step.Get(s.Kind)
 		if !ok {
 			pl.err = fmt.Errorf("step %d: there is no step %q", i+1, s.Kind)
@@ -233,8 +236,7 @@ func (p *Program) source(ctx context.Context, u *Surface, s *stepPlan, out [][]f
 		src = [][]float32{make([]float32, len(scratch)), make([]float32, len(scratch)), make([]float32, len(scratch))}
 		d.RunColor(in, [3][]float32(src))
 	default:
-		step.Run(s.step, f, p.Scene.Model.Bounds, scratch)
-		src = [][]float32{scratch}
+		src = [][]float32{p.plainSource(u, s, out, scratch, first)}
 	}
 	plain := (s.step.Blend == "" || s.step.Blend == blend.Normal) && s.step.Amount == 1
 	if first && plain && cover == nil { // nothing of the ground is left
@@ -264,6 +266,42 @@ func (p *Program) source(ctx context.Context, u *Surface, s *stepPlan, out [][]f
 	}
 	blend.Row(mode, out[0], src[0], alpha)
 	return out, nil
+}
+
+// plainSource runs a source of greys. What takes long is kept by its own
+// parameters, so that moving a later slider, or the same noise in another layer,
+// does not run it again. Where it multiplies what is black already it need not run
+// at all: a mask that shows in few places costs those places.
+func (p *Program) plainSource(u *Surface, s *stepPlan, out [][]float32, scratch []float32, first bool) []float32 {
+	f := u.Frame()
+	in, d := step.NewInput(s.step, f, p.Scene.Model.Bounds)
+	if !d.Costly {
+		d.Run(in, scratch)
+		return scratch
+	}
+	key := join(u.key, s.own, 51)
+	if v, ok := p.Scene.Cache.get(key); ok {
+		return v.(planes)[0].Data
+	}
+	if !first && len(out) == 1 && (s.step.Blend == "multiply" || s.step.Blend == "darken") {
+		need, count := make([]bool, len(out[0])), 0
+		for i, v := range out[0] {
+			if v > 0 && f.Tri[i] >= 0 {
+				need[i] = true
+				count++
+			}
+		}
+		if count*2 < f.Covered {
+			if in.Need = need; count > 0 {
+				d.Run(in, scratch)
+			}
+			return scratch
+		}
+	}
+	row := make([]float32, len(scratch))
+	d.Run(in, row)
+	p.Scene.Cache.put(key, planes{{Data: row}})
+	return row
 }
 
 // special carries out the sources that read more than their own parameters.

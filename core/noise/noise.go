@@ -34,6 +34,8 @@ type Sampler struct {
 	kind    Kind
 	octaves []octave
 	offset  float32 // what faded octaves add, and the centre
+	start   [8]float32
+	spreads []*spread // the octaves as Eight reads them
 }
 
 type octave struct {
@@ -77,8 +79,12 @@ func (f FBM) Sampler(footprint float32) Sampler {
 	scale := 0.575 / norm
 	for i := range s.octaves {
 		s.octaves[i].amp *= scale
+		s.spreads = append(s.spreads, s.octaves[i].spread())
 	}
 	s.offset = 0.5 + scale*flat
+	for i := range s.start {
+		s.start[i] = s.offset
+	}
 	return s
 }
 

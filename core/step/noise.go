@@ -4,7 +4,7 @@ import "velvetgrime/core/noise"
 
 func init() {
 	register(Description{
-		Kind: "noise", Label: "Noise", Role: "source",
+		Kind: "noise", Label: "Noise", Role: "source", Costly: true,
 		Help: "Fractal noise in space: it runs over seams and sheets without a join.",
 		Params: []Param{
 			{Name: "kind", Label: "kind", Kind: "choice", Default: "clouds", Choices: noise.Kinds, Help: "clouds, sharp ridges, round billows, or cells around scattered points"},
@@ -36,7 +36,7 @@ func init() {
 				count = 0
 			}
 			for i, t := range f.Tri {
-				if t < 0 {
+				if t < 0 || !in.needs(i) {
 					out[i] = 0.5
 					continue
 				}

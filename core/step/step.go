@@ -68,6 +68,8 @@ type Description struct {
 	// Spreads says that a filter's result has a meaning beside the surface too.
 	Spreads bool                                       `json:"-"`
 	Mix     func(in Input, before, filtered []float32) `json:"-"`
+	// Costly marks a source that is worth keeping: it honours Need.
+	Costly bool `json:"-"`
 	// Special marks a step that the evaluation itself carries out.
 	Special bool `json:"-"`
 }

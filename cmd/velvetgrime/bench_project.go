@@ -1,0 +1,259 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"net/http/httptest"
+	"strings"
+	"time"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/eval"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/meshio"
+	"velvetgrime/core/sample"
+	"velvetgrime/core/stack"
+	"velvetgrime/internal/api"
+	"velvetgrime/internal/live"
+	"velvetgrime/internal/store"
+
+	"github.com/coder/websocket"
+)
+
+// scatter makes strokes over a model, each of a few points along the surface.
+func scatter(m *mesh.Model, n int, values map[string][]float32) []*brush.Stroke {
+	r := rand.New(rand.NewPCG(7, 11))
+	var out []*brush.Stroke
+	for i := range n {
+		s := &brush.Stroke{ID: fmt.Sprint("s", i), Radius: 0.006 + 0.01*r.Float32(), Strength: 0.8, Hardness: 0.4, Values: values}
+		t := m.Tri[r.IntN(len(m.Tri))]
+		p, nrm := m.Pos[t[0]], m.Nrm[t[0]]
+		side := nrm.Cross(geom.V3(r.Float32()-0.5, r.Float32()-0.5, r.Float32()-0.5)).Unit()
+		for k := range 8 {
+			s.Points = append(s.Points, brush.Point{Pos: p.Add(side.Mul(float32(k) * 0.006)), Nrm: nrm, Pressure: 1})
+		}
+		out = append(out, s)
+	}
+	return out
+}
+
+// benchResize times a sheet going from 1024 to 4096 with 500 strokes on it: to the
+// first draft, and to all its texels.
+func benchResize(ctx context.Context, r *report) error {
+	m := sample.Bollard()
+	sc := eval.NewScene(m, eval.NewCache(1<<30))
+	d := sample.BollardDocument()
+	paint := &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}, stack.Roughness: {On: true, Amount: 1}}}
+	paint.Strokes = scatter(m, 500, map[string][]float32{"baseColor": {0.8, 0.7, 0.2}, "roughness": {0.4}})
+	for _, s := range paint.Strokes {
+		paint.StrokeID = append(paint.StrokeID, s.ID)
+	}
+	d.Layers = append(d.Layers, paint)
+	all := append([]stack.Channel{stack.Opacity, stack.Emissive}, benchChannels...)
+	if err := evaluateAll(ctx, eval.Compile(sc, d, "", ""), []int{1024}, all); err != nil {
+		return err
+	}
+	next, _, _, err := d.Apply(stack.Op{Kind: "sheet.size", Target: "Cast iron", Value: json.RawMessage("4096")})
+	if err != nil {
+		return err
+	}
+	t := time.Now()
+	p := eval.Compile(sc, next, "", "")
+	if err := evaluateAll(ctx, p, []int{256}, all); err != nil {
+		return err
+	}
+	r.add("resize", "1024 to 4096, 500 strokes: first draft", "ms", []float64{since(t)})
+	if err := evaluateAll(ctx, p, []int{4096}, all); err != nil {
+		return err
+	}
+	r.add("resize", "1024 to 4096, 500 strokes: complete", "ms", []float64{since(t)})
+	return nil
+}
+
+// benchOpen evaluates what the page of the demo project shows, from nothing: drafts
+// of all sheets, then all their texels.
+func benchOpen(ctx context.Context, r *report) error {
+	m, d := sample.Lantern(), sample.LanternDocument()
+	sc := eval.NewScene(m, eval.NewCache(1<<30))
+	t := time.Now()
+	p := eval.Compile(sc, d, "", "")
+	sizes := func(limit int) (out []int) {
+		for _, s := range m.Sheets {
+			out = append(out, min(d.Sheets[s.Name].Size, limit))
+		}
+		return
+	}
+	all := append([]stack.Channel{stack.Opacity, stack.Emissive}, benchChannels...)
+	if err := evaluateAll(ctx, p, sizes(256), all); err != nil {
+		return err
+	}
+	r.add("open", "the lantern, evaluation alone: drafts", "ms", []float64{since(t)})
+	if err := evaluateAll(ctx, p, sizes(8192), all); err != nil {
+		return err
+	}
+	r.add("open", "the lantern, evaluation alone: complete", "ms", []float64{since(t)})
+	t = time.Now()
+	if err := evaluateAll(ctx, eval.Compile(sc, d, "", ""), sizes(8192), all); err != nil {
+		return err
+	}
+	r.add("open", "the same again, warm", "ms", []float64{since(t)})
+	return nil
+}
+
+// benchFilter times a blur in a mask of the bollard by its radius.
+func benchFilter(ctx context.Context, r *report) error {
+	m := sample.Bollard()
+	sw := sweep{Name: "filter", Over: "radius mm", Unit: "s"}
+	for _, mm := range []float64{0.5, 2, 8, 32} {
+		d := stack.New([]string{"Cast iron"}, 1024)
+		step := func(id, kind string, p map[string]any) *stack.Step {
+			return &stack.Step{ID: id, Kind: kind, On: true, Amount: 1, Params: p}
+		}
+		d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1,
+			Channels: map[stack.Channel]stack.Coat{stack.Roughness: {On: true, Value: []float32{1}, Amount: 1}},
+			Mask:     []*stack.Step{step("n", "noise", nil), step("b", "blur", map[string]any{"radius": mm / 1000})}}}
+		t := time.Now()
+		if err := evaluateAll(ctx, eval.Compile(eval.NewScene(m, eval.NewCache(1<<30)), d, "", ""), []int{1024}, []stack.Channel{stack.Roughness}); err != nil {
+			return err
+		}
+		r.add("filter", fmt.Sprintf("blur of %g mm under a noise, 1024", mm), "ms", []float64{since(t)})
+		sw.Points = append(sw.Points, [2]float64{mm, since(t) / 1000})
+	}
+	sw.Exponent = exponent(sw.Points)
+	r.Sweeps = append(r.Sweeps, sw)
+	return nil
+}
+
+// benchMemory evaluates more than the cache holds, then paints 10,000 strokes, and
+// tells the most that was in use and how the time of a stroke grew.
+func benchMemory(ctx context.Context, r *report) error {
+	const limit = 256 << 20
+	m := sample.Bollard()
+	sc := eval.NewScene(m, eval.NewCache(limit))
+	watch := watchMemory()
+	if err := evaluateAll(ctx, eval.Compile(sc, stackDocument(40, true), "", ""), []int{2048}, benchChannels); err != nil {
+		return err
+	}
+	peak := watch()
+	held, _, _ := sc.Cache.Stats()
+	r.Results = append(r.Results, result{"memory", fmt.Sprintf("40 layers at 2048, cache of %d MiB holds %d", limit>>20, held>>20), "MiB at most", peak, peak, peak})
+
+	d := stackDocument(4, false)
+	d.Layers = append(d.Layers, &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}}})
+	strokes := scatter(m, 10_000, map[string][]float32{"baseColor": {0.8, 0.7, 0.2}})
+	watch = watchMemory()
+	sw := sweep{Name: "memory", Over: "strokes", Unit: "ms a stroke"}
+	last := eval.Compile(sc, d, "paint", "")
+	t := time.Now()
+	for i, s := range strokes {
+		next, _, _, err := d.Apply(stack.Op{Kind: "stroke.add", Target: "paint", StrokeID: s.ID, Stroke: s, Index: -1})
+		if err != nil {
+			return err
+		}
+		d = next
+		p := eval.Compile(sc, d, "paint", "")
+		box, _ := eval.OnlyStrokes(last, p)
+		last = p
+		for _, tile := range eval.Tiles(0, 1024) {
+			if u := sc.OnTile(tile); u.Within(box) {
+				if _, err := p.Channel(ctx, u, stack.BaseColor); err != nil {
+					return err
+				}
+			}
+		}
+		if n := i + 1; n == 100 || n == 1000 || n == 10_000 {
+			prev := 0.0
+			if len(sw.Points) > 0 {
+				prev = sw.Points[len(sw.Points)-1][0]
+			}
+			sw.Points = append(sw.Points, [2]float64{float64(n), since(t) / (float64(n) - prev)})
+			t = time.Now()
+		}
+	}
+	peak = watch()
+	r.Results = append(r.Results, result{"memory", "10,000 strokes at 1024, the same cache", "MiB at most", peak, peak, peak})
+	sw.Exponent = exponent(sw.Points)
+	r.Sweeps = append(r.Sweeps, sw)
+	return nil
+}
+
+// benchPageStroke paints over a real session: from a sample sent over the socket on
+// loopback to the last tile that it changes, without what a page then does with it.
+func benchPageStroke(ctx context.Context, r *report) error {
+	if r.dsn == "" {
+		return nil
+	}
+	st, err := store.Open(r.dsn)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	hub := live.NewHub(st, 1<<30)
+	server := httptest.NewServer((&api.Server{Store: st, Hub: hub}).Handler())
+	defer server.Close()
+	var glb bytes.Buffer
+	if err := meshio.WriteGLB(&glb, sample.Bollard(), nil); err != nil {
+		return err
+	}
+	d := stackDocument(20, true)
+	paint := &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}}}
+	d.Layers = append(d.Layers[:10:10], append([]*stack.Layer{paint}, d.Layers[10:]...)...)
+	project, err := api.Create(ctx, st, "Bench", map[string][]byte{"bollard.glb": glb.Bytes()}, d, nil)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = st.Delete(context.Background(), project.ID) }()
+	conn, _, err := websocket.Dial(ctx, strings.Replace(server.URL, "http", "ws", 1)+"/api/projects/"+project.ID+"/live?actor=bench", nil)
+	if err != nil {
+		return err
+	}
+	defer conn.CloseNow()
+	conn.SetReadLimit(1 << 26)
+	settled := func() (lastTile time.Time, err error) {
+		for {
+			kind, b, err := conn.Read(ctx)
+			if err != nil {
+				return lastTile, err
+			}
+			if kind == websocket.MessageBinary && b[0] == 1 && b[3]&2 == 0 {
+				lastTile = time.Now()
+			} else if strings.Contains(string(b[:min(len(b), 40)]), `"settled"`) && !lastTile.IsZero() {
+				return lastTile, nil
+			}
+		}
+	}
+	say := func(m any) error {
+		b, _ := json.Marshal(m)
+		return conn.Write(ctx, websocket.MessageText, b)
+	}
+	if _, err := settled(); err != nil {
+		return err
+	}
+	if err := say(map[string]any{"t": "stroke.begin", "layer": "paint", "stroke": map[string]any{"id": "s", "radius": 0.02, "strength": 1, "hardness": 0.5, "values": map[string]any{"baseColor": []float32{1, 0, 0}}}}); err != nil {
+		return err
+	}
+	var ms []float64
+	for i := range 60 {
+		a := float64(i) * 0.02
+		n := geom.V3(float32(math.Sin(a)), 0, float32(math.Cos(a)))
+		p := n.Mul(0.119).Add(geom.V3(0, 0.3, 0))
+		t := time.Now()
+		if err := say(map[string]any{"t": "stroke.add", "points": []float32{p.X, p.Y, p.Z, n.X, n.Y, n.Z, 1}}); err != nil {
+			return err
+		}
+		last, err := settled()
+		if err != nil {
+			return err
+		}
+		if i >= 10 {
+			ms = append(ms, float64(last.Sub(t).Microseconds())/1000)
+		}
+	}
+	r.add("page-stroke", "2048, 21 layers, sample to its last tile", "ms", ms)
+	return nil
+}
