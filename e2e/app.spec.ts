@@ -13,6 +13,7 @@ async function serious(page: Page) {
 
 test('the demo opens: lantern in five sheets, drawn once and then at rest', async ({ page }) => {
   await openProject(page, 'Signal lantern');
+  await page.getByRole('button', { name: 'Unfold Enamel' }).click();
   await expect(page.getByText('Enamel, red', { exact: true })).toBeVisible();
   const red = await pixel(page, 0.47, 0.5);
   expect(red[0]).toBeGreaterThan(red[1] + 40);

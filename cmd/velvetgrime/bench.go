@@ -8,6 +8,7 @@ import (
 	"math"
 	"os"
 	"runtime"
+	"runtime/debug"
 	"runtime/pprof"
 	"slices"
 	"strings"
@@ -82,6 +83,7 @@ func benchCommand() *cobra.Command {
 					return fmt.Errorf("there is no bench %q; there are %s", n, strings.Join(all, ", "))
 				}
 			}
+			debug.SetMemoryLimit(benchMiB << 20)
 			r := &report{Machine: fmt.Sprintf("%d cores, %s/%s, %s", runtime.NumCPU(), runtime.GOOS, runtime.GOARCH, runtime.Version()), dsn: benchDSN}
 			if profile != "" {
 				f, err := os.Create(profile)
@@ -110,6 +112,13 @@ func benchCommand() *cobra.Command {
 }
 
 var benchDSN string
+
+// The benches run with the memory that the server has when nothing is said, and
+// with its share of that for the cache.
+const (
+	benchMiB   = 1536
+	benchCache = benchMiB << 20 * 6 / 10
+)
 
 func (r *report) print(w io.Writer, asJSON bool) error {
 	if asJSON {
@@ -194,7 +203,7 @@ func stackDocument(layers int, masked bool) *stack.Document {
 func benchStack(ctx context.Context, r *report) error {
 	m := sample.Bollard()
 	run := func(size, layers, channels int) (sec, peak float64, err error) {
-		sc := eval.NewScene(m, eval.NewCache(1<<30))
+		sc := eval.NewScene(m, eval.NewCache(benchCache))
 		p := eval.Compile(sc, stackDocument(layers, true), "", "")
 		watch := watchMemory()
 		t := time.Now()
@@ -292,7 +301,7 @@ func benchStroke(ctx context.Context, r *report) error {
 	m := sample.Bollard()
 	sw := sweep{Name: "stroke", Over: "size", Unit: "ms p50"}
 	for _, size := range []int{1024, 2048, 4096} {
-		sc := eval.NewScene(m, eval.NewCache(3<<30))
+		sc := eval.NewScene(m, eval.NewCache(benchCache))
 		d := stackDocument(20, true)
 		paint := &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}}}
 		d.Layers = append(d.Layers[:10:10], append([]*stack.Layer{paint}, d.Layers[10:]...)...)
@@ -352,7 +361,7 @@ func allTiles(ctx context.Context, p *eval.Program, size int) error {
 }
 
 func benchSlider(ctx context.Context, r *report) error {
-	sc := eval.NewScene(sample.Bollard(), eval.NewCache(2<<30))
+	sc := eval.NewScene(sample.Bollard(), eval.NewCache(benchCache))
 	d := stackDocument(20, true)
 	if err := allTiles(ctx, eval.Compile(sc, d, "l10", ""), 256); err != nil {
 		return err
@@ -394,7 +403,7 @@ func benchSlider(ctx context.Context, r *report) error {
 }
 
 func benchDeliver(ctx context.Context, r *report) error {
-	sc := eval.NewScene(sample.Bollard(), eval.NewCache(1<<30))
+	sc := eval.NewScene(sample.Bollard(), eval.NewCache(benchCache))
 	p := eval.Compile(sc, sample.BollardDocument(), "", "")
 	t := time.Now()
 	o := deliver.Order{Maps: []string{"base color", "occlusion roughness metallic", "normal", "height", "emissive"}, Size: 2048}

@@ -46,9 +46,9 @@ func scatter(m *mesh.Model, n int, values map[string][]float32) []*brush.Stroke 
 // first draft, and to all its texels.
 func benchResize(ctx context.Context, r *report) error {
 	m := sample.Bollard()
-	sc := eval.NewScene(m, eval.NewCache(1<<30))
+	sc := eval.NewScene(m, eval.NewCache(benchCache))
 	d := sample.BollardDocument()
-	paint := &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}, stack.Roughness: {On: true, Amount: 1}}}
+	paint := &stack.Layer{ID: "strokes", Name: "Strokes", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}, stack.Roughness: {On: true, Amount: 1}}}
 	paint.Strokes = scatter(m, 500, map[string][]float32{"baseColor": {0.8, 0.7, 0.2}, "roughness": {0.4}})
 	for _, s := range paint.Strokes {
 		paint.StrokeID = append(paint.StrokeID, s.ID)
@@ -79,7 +79,7 @@ func benchResize(ctx context.Context, r *report) error {
 // of all sheets, then all their texels.
 func benchOpen(ctx context.Context, r *report) error {
 	m, d := sample.Lantern(), sample.LanternDocument()
-	sc := eval.NewScene(m, eval.NewCache(1<<30))
+	sc := eval.NewScene(m, eval.NewCache(benchCache))
 	t := time.Now()
 	p := eval.Compile(sc, d, "", "")
 	sizes := func(limit int) (out []int) {
@@ -118,7 +118,7 @@ func benchFilter(ctx context.Context, r *report) error {
 			Channels: map[stack.Channel]stack.Coat{stack.Roughness: {On: true, Value: []float32{1}, Amount: 1}},
 			Mask:     []*stack.Step{step("n", "noise", nil), step("b", "blur", map[string]any{"radius": mm / 1000})}}}
 		t := time.Now()
-		if err := evaluateAll(ctx, eval.Compile(eval.NewScene(m, eval.NewCache(1<<30)), d, "", ""), []int{1024}, []stack.Channel{stack.Roughness}); err != nil {
+		if err := evaluateAll(ctx, eval.Compile(eval.NewScene(m, eval.NewCache(benchCache)), d, "", ""), []int{1024}, []stack.Channel{stack.Roughness}); err != nil {
 			return err
 		}
 		r.add("filter", fmt.Sprintf("blur of %g mm under a noise, 1024", mm), "ms", []float64{since(t)})
@@ -193,7 +193,7 @@ func benchPageStroke(ctx context.Context, r *report) error {
 		return err
 	}
 	defer st.Close()
-	hub := live.NewHub(st, 1<<30)
+	hub := live.NewHub(st, benchCache)
 	server := httptest.NewServer((&api.Server{Store: st, Hub: hub}).Handler())
 	defer server.Close()
 	var glb bytes.Buffer

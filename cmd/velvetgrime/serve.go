@@ -17,6 +17,7 @@ import (
 	"velvetgrime/internal/store"
 	"velvetgrime/web"
 
+	"github.com/klauspost/compress/gzhttp"
 	"github.com/spf13/cobra"
 )
 
@@ -83,7 +84,7 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 	if err != nil {
 		return fmt.Errorf("listening: %w; choose another with --address", err)
 	}
-	server := &http.Server{Handler: (&api.Server{Store: s, Hub: hub, Jobs: runner, Page: web.Handler()}).Handler(), ReadHeaderTimeout: 10 * time.Second}
+	server := &http.Server{Handler: (&api.Server{Store: s, Hub: hub, Jobs: runner, Page: gzhttp.GzipHandler(web.Handler())}).Handler(), ReadHeaderTimeout: 10 * time.Second}
 	fmt.Printf("Velvet Grime is open at http://%s/\n", l.Addr())
 	if withDemo {
 		if list, err := s.Projects(ctx); err == nil && len(list) > 0 {

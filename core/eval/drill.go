@@ -2,6 +2,7 @@ package eval
 
 import (
 	"context"
+	"slices"
 
 	"velvetgrime/core/stack"
 )
@@ -22,24 +23,24 @@ type CoreLayer struct {
 // first, groups before what they hold. Colours are sRGB-encoded. withSteps also
 // evaluates every step of every stream.
 func (p *Program) Drill(ctx context.Context, u *Surface, withSteps bool) ([]CoreLayer, error) {
+	return p.drillList(ctx, u, p.Doc.Layers, withSteps, true)
+}
+
+func (p *Program) drillList(ctx context.Context, u *Surface, list []*stack.Layer, withSteps, shown bool) ([]CoreLayer, error) {
 	var out []CoreLayer
-	var first error
-	p.Doc.Walk(func(l *stack.Layer, around []*stack.Layer) {
-		if first != nil {
-			return
-		}
+	for _, l := range slices.Backward(list) {
 		d, err := p.drillOne(ctx, u, l, withSteps)
 		if err != nil && ctx.Err() != nil {
-			first = ctx.Err()
-			return
+			return nil, ctx.Err()
 		}
-		d.Shown = l.Visible
-		for _, g := range around {
-			d.Shown = d.Shown && g.Visible
+		d.Shown = shown && l.Visible
+		inside, err := p.drillList(ctx, u, l.Layers, withSteps, d.Shown)
+		if err != nil {
+			return nil, err
 		}
-		out = append([]CoreLayer{d}, out...)
-	})
-	return out, first
+		out = append(append(out, d), inside...)
+	}
+	return out, nil
 }
 
 // drillOne leaves out what cannot be evaluated: the layer's error is told where

@@ -285,7 +285,7 @@ func TestDrillTellsWhatEachLayerAdds(t *testing.T) {
 		ids = append(ids, l.Layer)
 		by[l.Layer] = l
 	}
-	if got := strings.Join(ids, " "); got != "c b g a" {
+	if got := strings.Join(ids, " "); got != "c g b a" {
 		t.Fatalf("the core sample holds %s", got)
 	}
 	b := by["b"]

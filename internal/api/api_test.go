@@ -145,6 +145,11 @@ func (w *window) send(format string, args ...any) {
 // until reads messages until one satisfies ok.
 func (w *window) until(what string, ok func(state) bool) state {
 	w.Helper()
+	return w.untilRaw(what, func(s state, _ []byte) bool { return ok(s) })
+}
+
+func (w *window) untilRaw(what string, ok func(state, []byte) bool) state {
+	w.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
 	for {
@@ -160,7 +165,7 @@ func (w *window) until(what string, ok func(state) bool) state {
 		if err := json.Unmarshal(data, &s); err != nil {
 			w.Fatal(err)
 		}
-		if ok(s) {
+		if ok(s, data) {
 			return s
 		}
 		if s.T == "error" {

@@ -54,7 +54,7 @@
             <span class="quiet">of its layers</span>
           {:else if k.stream?.length}
             <button class="chip grow" class:on={ui.stream === c.channel} onclick={() => source(c, 'stream')}
-              >stream, {k.stream.length} step{k.stream.length === 1 ? '' : 's'}</button
+              >{k.stream.length} step{k.stream.length === 1 ? '' : 's'}</button
             >
             <button
               class="chip mini"

@@ -16,7 +16,10 @@
   );
   /** layers that do something there; the others can be asked for */
   let every = $state(false);
-  const here = (l: DrillLayer) => l.shown && (Object.values(l.cover).some((v) => v > 0.002) || isGroup(l));
+  const here = (l: DrillLayer): boolean =>
+    l.shown &&
+    (Object.values(l.cover).some((v) => v > 0.002) ||
+      d.layers.some((k) => session.place(k.layer)?.parent === l.layer && here(k)));
   const isGroup = (l: DrillLayer) => session.layer(l.layer)?.kind === 'group';
   const list = $derived(d.layers.filter((l) => every || here(l)));
   function text(v: number[] | undefined, id: string): string {

@@ -34,8 +34,22 @@
         (layer.channels?.baseColor?.on ? layer.channels.baseColor.value : null),
     ),
   );
+  const inside = $derived(
+    group && drilled
+      ? session.rows
+          .filter((r) => r.parent === layer.id)
+          .map((r) => session.drill!.layers.find((d) => d.layer === r.layer.id))
+      : [drilled],
+  );
   const thick = $derived(
-    drilled ? (drilled.shown ? drilled.mask * drilled.amount : 0) : layer.visible ? layer.amount : 0,
+    drilled
+      ? drilled.shown
+        ? Math.max(0, ...inside.flatMap((d) => Object.values(d?.cover ?? {}))) *
+          (group ? drilled.mask * drilled.amount : 1)
+        : 0
+      : layer.visible && !group
+        ? layer.amount
+        : 0,
   );
   const names = $derived(
     session.channels

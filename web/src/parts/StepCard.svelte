@@ -26,7 +26,9 @@
   const params = $derived(
     (kind.params ?? []).filter((p) => !(kind.kind === 'follow' && p.unit === 'mm' && step.params?.what !== 'height')),
   );
-  const shown = $derived(open ? params : params.filter((p) => p.kind !== 'ramp' && p.kind !== 'curve').slice(0, 2));
+  const shown = $derived(
+    open ? params : params.filter((p) => !['ramp', 'curve', 'direction', 'picture'].includes(p.kind)).slice(0, 2),
+  );
   const strokes = $derived(session.strokes[`${layer.id}/${step.id}`] ?? 0);
   const error = $derived(session.stepErrors[`${layer.id}/${step.id}`]);
   const inner = $derived((step.steps ?? []).length);

@@ -1,0 +1,363 @@
+// What the Layer station does with the engine's full depth, as an artist does it.
+import { expect, test, type Page } from '@playwright/test';
+import { apart, canvas, openProject, pixel, settled, stroke, type } from './app';
+
+const middle: [number, number] = [0.5, 0.62]; // on the bollard's post
+
+const row = (page: Page, name: string) => page.getByRole('listitem').filter({ has: page.getByText(name, { exact: true }) });
+const layer = (page: Page, name: string) => page.locator('.names').filter({ has: page.getByText(name, { exact: true }) });
+const names = (page: Page) => page.locator('ol[aria-label^=Layers] .name').allInnerTexts();
+const button = (page: Page, name: string | RegExp) => page.getByRole('button', { name, exact: true });
+
+async function point(page: Page, at: [number, number]) {
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.click(box.x + box.width * at[0], box.y + box.height * at[1]);
+}
+
+async function addStep(page: Page, kind: string) {
+  await button(page, '+ Step').click();
+  await page.getByLabel('Find a step').fill(kind);
+  await page.getByLabel('Find a step').press('Enter');
+}
+
+async function newFill(page: Page, hex = '#1040e0') {
+  const before = new Set(await names(page));
+  await button(page, '+ Fill layer').click();
+  await expect(page.getByRole('heading', { name: /^Mask of Coat/ })).toBeVisible();
+  const field = page.getByLabel('base color as hex');
+  await field.fill(hex);
+  await field.press('Enter');
+  await settled(page);
+  return (await names(page)).find((n) => !before.has(n))!;
+}
+
+test('several layers are grouped, folded, isolated, alone, locked, moved and taken back', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const start = await names(page);
+  const shaded = await pixel(page, ...middle);
+  await layer(page, 'Rust').click();
+  await layer(page, 'Weed at the foot').click({ modifiers: ['Control'] });
+  await expect(page.getByText('2 layers selected')).toBeVisible();
+  await page.keyboard.press('b');
+  const group = page.getByRole('heading', { name: /^Mask of Group/ });
+  await expect(group).toBeVisible();
+  const name = (await group.innerText()).replace('Mask of ', '');
+  await expect.poll(() => names(page)).toContain(name);
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), shaded)).toBeLessThan(4); // a group that is not isolated changes nothing
+  await button(page, `Fold ${name}`).click();
+  expect(await names(page)).not.toContain('Rust');
+  await button(page, `Unfold ${name}`).click();
+  await page.getByLabel('isolated').check();
+  await page.getByLabel('Blend mode of the group').selectOption('multiply');
+  await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /blend normal → multiply/);
+
+  await page.keyboard.press('k');
+  await expect(layer(page, name)).toContainText('locked');
+  await layer(page, 'Rust').click();
+  await page.keyboard.press('Delete');
+  await expect(page.getByRole('alert')).toContainText('is locked; unlock it');
+  await button(page, 'Close').click();
+  await layer(page, name).click();
+  await page.keyboard.press('k');
+  await page.keyboard.press('a');
+  await expect(page.getByText(`${name} alone`)).toBeVisible();
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), shaded)).toBeGreaterThan(12);
+  await button(page, 'Show all').click();
+
+  await page.keyboard.press('Control+d');
+  await expect.poll(() => names(page)).toContain(`${name} copy`);
+  await page.keyboard.press('Delete');
+  await expect.poll(() => names(page)).not.toContain(`${name} copy`);
+  await layer(page, 'Rust').click();
+  await page.keyboard.press('Alt+ArrowUp');
+  const inner = (await names(page)).filter((n) => n === 'Rust' || n === 'Weed at the foot');
+  await expect.poll(async () => (await names(page)).filter((n) => n === 'Rust' || n === 'Weed at the foot')).not.toEqual(inner);
+  for (let i = 0; i < 9 && (await names(page)).join() !== start.join(); i++) {
+    await page.keyboard.press('Control+z');
+    await page.waitForTimeout(250);
+  }
+  expect(await names(page)).toEqual(start);
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), shaded)).toBeLessThan(4);
+});
+
+test('layers are found by name, channel and part', async ({ page }) => {
+  await openProject(page, 'Signal lantern');
+  const find = page.getByLabel('Find layers');
+  await find.fill('enamel');
+  await expect.poll(() => names(page)).toContain('Rust');
+  expect(await names(page)).not.toContain('Tarred rope');
+  await find.fill('opacity');
+  await expect.poll(() => names(page)).toEqual(['Glass']);
+  await find.press('Escape');
+  await expect.poll(() => names(page)).toContain('Chalk tally');
+});
+
+test('a channel is made of a stream: noise, ramp, a colour of the ramp; values are seen in pixels', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const name = await newFill(page);
+  const blue = await pixel(page, ...middle);
+  await button(page, 'base color: make it of a stream').click();
+  await expect(page.getByRole('heading', { name: `base color of ${name}` })).toBeVisible();
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), blue)).toBeGreaterThan(20);
+  await addStep(page, 'Ramp');
+  await expect(page.getByRole('article', { name: 'Ramp' })).toBeVisible();
+  for (const stop of ['Stop 1 at 0 %', 'Stop 2 at 100 %']) {
+    await button(page, stop).click();
+    const hex = page.getByLabel('colour of the stop as hex');
+    await hex.fill('#20c020');
+    await hex.press('Enter');
+  }
+  await settled(page);
+  const green = await pixel(page, ...middle);
+  expect(green[1]).toBeGreaterThan(green[0] + 30);
+  await page.getByRole('group', { name: 'ramp' }).locator('.bar').click({ position: { x: 40, y: 8 } });
+  await expect(page.getByRole('group', { name: 'ramp' }).getByRole('button', { name: /^Stop/ })).toHaveCount(3);
+  // card pictures of a colour stream are in colour
+  const coloured = await page.getByRole('article', { name: 'Ramp' }).locator('canvas').evaluate((c: HTMLCanvasElement) => {
+    const d = c.getContext('2d')!.getImageData(c.width / 2, c.height / 2, 1, 1).data;
+    return d[1] - d[0];
+  });
+  expect(coloured).toBeGreaterThan(60);
+  await button(page, 'base color: one value').click();
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), blue)).toBeLessThan(4);
+});
+
+test('a mask of six steps: curve, warp with a stream inside, blur, follow, a bundle; order by dragging', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const name = await newFill(page);
+  await addStep(page, 'Noise');
+  await addStep(page, 'Curve');
+  const curve = page.getByRole('article', { name: 'Curve' });
+  await curve.getByRole('button', { name: /^Point 2/ }).focus();
+  for (let i = 0; i < 6; i++) await page.keyboard.press('ArrowUp');
+  await expect(curve.getByRole('button', { name: 'Point 2: 50 % becomes 62 %' })).toBeVisible();
+  await addStep(page, 'Warp');
+  await page.getByRole('button', { name: 'pushed by: 1 step …' }).click();
+  await expect(page.getByRole('article', { name: 'Noise' })).toHaveCount(1);
+  await addStep(page, 'Posterize');
+  await page.getByRole('heading').filter({ hasText: `Mask of ${name}` }).waitFor();
+  await page.getByRole('tab', { name: 'mask' }).click();
+  await addStep(page, 'Blur');
+  await page.getByRole('article', { name: 'Blur' }).getByRole('button', { name: 'Blur', exact: true }).click();
+  await page.getByRole('button', { name: 'Noise', exact: true }).click();
+  await addStep(page, 'Follow');
+  await page.getByRole('article', { name: 'Follow' }).getByLabel('layer').selectOption({ label: 'Rust' });
+  await page.getByRole('article', { name: 'Follow' }).getByLabel('reads').selectOption('mask');
+  await addStep(page, 'Bundle');
+  const cards = () => page.locator('.cards article').evaluateAll((all) => all.map((a) => a.getAttribute('aria-label')));
+  await expect.poll(cards).toEqual(['Noise', 'Follow', 'Bundle', 'Curve', 'Warp', 'Blur']);
+  await settled(page);
+  await page.getByRole('button', { name: 'Switch off Curve' }).dragTo(page.getByRole('group', { name: 'Step 1' }));
+  await expect.poll(cards).toEqual(['Curve', 'Noise', 'Follow', 'Bundle', 'Warp', 'Blur']);
+  await page.getByRole('article', { name: 'Follow' }).getByRole('button', { name: 'Follow', exact: true }).click();
+  await page.getByRole('article', { name: 'Follow' }).getByLabel('layer').selectOption({ label: name });
+  await expect(page.getByRole('alert')).toContainText(`"${name}" would follow itself`);
+});
+
+test('the reach is picked on the model: parts, islands, faces', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await newFill(page);
+  const blue = await pixel(page, ...middle);
+  await button(page, 'pick on the model').click();
+  await point(page, middle);
+  const reach = page.getByRole('group', { name: /^Reach of Coat/ });
+  await expect(reach).toContainText('Post');
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), blue)).toBeLessThan(4);
+  await point(page, middle);
+  await expect(reach).toContainText('whole model');
+  await page.getByLabel('A click picks').selectOption('face');
+  await point(page, middle);
+  await expect(reach).toContainText('1 face');
+  await settled(page);
+  await page.getByLabel('A click picks').selectOption('island');
+  await point(page, middle);
+  await expect(reach).toContainText('island');
+  await page.getByRole('button', { name: /Take .*1 face off/ }).click();
+  await expect(reach).not.toContainText('face');
+  await page.getByLabel('Add to the reach').selectOption('sheet Cast iron');
+  await expect(reach).toContainText('Cast iron');
+});
+
+test('the colour picker takes the channel’s value from the model, not the shaded colour', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await newFill(page, '#c84020');
+  await newFill(page, '#808080');
+  await button(page, 'Alone').click();
+  await button(page, 'Show all').click();
+  await page.getByLabel(/^Hide Coat/).first().click(); // the first one shows again below it
+  await settled(page);
+  await page.getByRole('button', { name: 'base color', exact: true }).click();
+  await expect(page.getByRole('dialog')).toBeVisible();
+  await button(page, 'Take from the model').click();
+  await point(page, middle);
+  await expect(page.getByLabel('base color as hex')).toHaveValue('#c84020');
+  await button(page, 'sRGB-encoded').click();
+  await expect(page.getByRole('dialog').getByRole('slider', { name: 'red' })).toHaveAttribute('aria-valuetext', /^0\.58/); // 200/255 as linear light
+});
+
+test('the core sample tells each layer’s part, its steps on demand, and leads to the layer', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.keyboard.press('d');
+  await point(page, middle);
+  const sample = page.getByRole('region', { name: 'Core sample' });
+  await expect(sample).toContainText('Post · Cast iron');
+  await sample.getByRole('button', { name: 'all layers' }).click();
+  await sample.getByRole('button', { name: 'Steps of Tar paint' }).click();
+  await expect(sample).toContainText('reach and mask');
+  await expect(sample).toContainText(/Noise\s+0\.\d\d/);
+  await sample.getByRole('button', { name: 'White band', exact: true }).click();
+  await expect(page.getByRole('heading', { name: 'Mask of White band' })).toBeVisible();
+});
+
+test('the ledger: a drag is one entry, marks, a jump back, a branch, and the newer again', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await layer(page, 'White band').click();
+  await button(page, 'Ledger').click();
+  const ledger = page.getByRole('region', { name: 'Ledger' });
+  const count = () => ledger.getByRole('listitem').count();
+  const before = await count();
+  const field = page.getByRole('slider', { name: 'roughness', exact: true });
+  const box = (await field.boundingBox())!;
+  await page.mouse.move(box.x + 20, box.y + 10);
+  await page.mouse.down();
+  for (let i = 1; i < 12; i++) await page.mouse.move(box.x + 20 + i * 4, box.y + 10);
+  await page.mouse.up();
+  await expect.poll(count).toBe(before + 1);
+  await expect(ledger.getByRole('listitem').first()).toContainText(/White band: roughness 0\.45 → 0\.\d/);
+  const changed = await field.getAttribute('aria-valuenow');
+  await ledger.getByRole('listitem').first().hover();
+  await ledger.getByRole('button', { name: /^Mark / }).first().click();
+  await page.getByLabel('Name of the mark').fill('Rough band');
+  await page.getByLabel('Name of the mark').press('Enter');
+  await expect(ledger).toContainText('Rough band');
+
+  await ledger.getByRole('button', { name: /^Go to/ }).nth(1).click();
+  await expect.poll(() => field.getAttribute('aria-valuenow')).toBe('0.45');
+  await expect(ledger.locator('li.branch')).toHaveCount(1);
+  await type(page, 'roughness', '0.9'); // a new branch grows
+  await expect.poll(() => field.getAttribute('aria-valuenow')).toBe('0.9');
+  await ledger.getByRole('button', { name: 'Marks' }).click();
+  await ledger.getByRole('button', { name: /^Go to/ }).first().click();
+  await expect.poll(() => field.getAttribute('aria-valuenow')).toBe(changed);
+  await page.keyboard.press('Escape');
+  await page.getByRole('heading', { name: 'Mask of White band' }).click();
+  await page.keyboard.press('Control+z'); // the jump itself is undone
+  await expect.poll(() => field.getAttribute('aria-valuenow')).toBe('0.9');
+  await page.reload();
+  await settled(page);
+  await button(page, 'Ledger').click();
+  await expect(page.getByRole('region', { name: 'Ledger' })).toContainText('Rough band');
+});
+
+test('layers are copied to another project, with their strokes', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await newFill(page, '#20d040');
+  await addStep(page, 'Hand');
+  await button(page, 'Paint here').click();
+  await type(page, 'Brush size', '90');
+  await settled(page);
+  await stroke(page, [0.45, 0.62], [0.55, 0.62]);
+  await expect(page.getByText('1 stroke', { exact: true })).toBeVisible();
+  await page.keyboard.press('o');
+  await page.keyboard.press('Control+c');
+  await expect(button(page, 'Paste')).toBeEnabled();
+  const name = (await page.getByRole('heading', { name: /^Mask of/ }).innerText()).replace('Mask of ', '');
+  await openProject(page, 'Signal lantern');
+  await button(page, 'Paste').click();
+  await expect(layer(page, name)).toBeVisible();
+  await layer(page, name).click();
+  await expect(page.getByText('1 stroke', { exact: true })).toBeVisible();
+  await button(page, 'Undo').click();
+  await expect(layer(page, name)).toHaveCount(0);
+});
+
+test('merging down bakes to a picture layer that looks the same, and can be undone', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await newFill(page, '#d0a020');
+  await addStep(page, 'Noise');
+  await newFill(page, '#2040d0');
+  await addStep(page, 'Noise');
+  await settled(page);
+  const shaded = await pixel(page, ...middle);
+  const list = await names(page);
+  await button(page, 'Merge down').click();
+  await expect.poll(() => names(page), { timeout: 60_000 }).toHaveLength(list.length - 1);
+  expect((await names(page))[0]).toContain('merged');
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), shaded)).toBeLessThan(5);
+  await button(page, 'Undo').click();
+  await expect.poll(() => names(page)).toEqual(list);
+});
+
+test('a channel of one’s own is added, used, seen alone and deleted', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await button(page, '+ a channel of your own').click();
+  await page.getByLabel('Name of the channel').fill('wetness');
+  await page.getByLabel('Name of the channel').press('Enter');
+  await page.getByLabel('wetness on').check();
+  await type(page, 'wetness', '0.8');
+  await page.keyboard.down('9');
+  await expect(page.getByText('wetness alone')).toBeVisible();
+  await expect.poll(async () => (await pixel(page, ...middle))[0], { timeout: 20_000 }).toBeGreaterThan(90);
+  await page.keyboard.up('9');
+  await page.getByLabel('wetness on').uncheck();
+  await button(page, 'Delete channel wetness').click();
+  await expect(page.getByLabel('wetness on')).toHaveCount(0);
+  await button(page, 'Undo').click();
+  await expect(page.getByLabel('wetness on')).toHaveCount(1);
+});
+
+test('a picture is brought in and laid from three sides', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await newFill(page);
+  const blue = await pixel(page, ...middle);
+  await button(page, 'base color: make it of a stream').click();
+  await addStep(page, 'Picture');
+  const png = await page.evaluate(async () => {
+    const c = document.createElement('canvas');
+    c.width = c.height = 32;
+    const g = c.getContext('2d')!;
+    g.fillStyle = '#e02020';
+    g.fillRect(0, 0, 32, 32);
+    const b = await new Promise<Blob>((r) => c.toBlob((x) => r(x!), 'image/png'));
+    return [...new Uint8Array(await b.arrayBuffer())];
+  });
+  await page.getByLabel('Bring in a picture').setInputFiles({ name: 'plank.png', mimeType: 'image/png', buffer: Buffer.from(png) });
+  await expect(page.getByRole('article', { name: 'Picture' }).getByLabel('picture', { exact: true })).toContainText('plank.png · 32 × 32');
+  await settled(page);
+  const red = await pixel(page, ...middle);
+  expect(red[0]).toBeGreaterThan(red[2] + 40);
+  expect(apart(red, blue)).toBeGreaterThan(40);
+  await page.getByLabel('Bring in a picture').setInputFiles({ name: 'not.png', mimeType: 'image/png', buffer: Buffer.from('nothing') });
+  await expect(page.getByRole('alert')).toContainText('not.png');
+});
+
+test('the size of a sheet: strokes come back sharper, and one undo brings the old size', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await button(page, 'Prepare').click();
+  await page.getByLabel(/size/i).first().selectOption('512');
+  await settled(page);
+  await page.getByLabel(/size/i).first().selectOption('2048');
+  await settled(page);
+  await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /size 512 → 2048/);
+  await button(page, 'Undo').click();
+  await expect(page.getByRole('button', { name: 'Redo' })).toHaveAttribute('title', /512 → 2048/);
+});
+
+test('all keys are told by ?', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.keyboard.press('?');
+  const sheet = page.getByRole('dialog', { name: 'All keys' });
+  await expect(sheet).toContainText('bind what is selected into a group');
+  await page.keyboard.press('Escape');
+  await expect(sheet).toHaveCount(0);
+  const first = await page.getByRole('heading', { name: /^Mask of/ }).innerText();
+  await page.keyboard.press('ArrowDown');
+  await expect(page.getByRole('heading', { name: /^Mask of/ })).not.toHaveText(first);
+});
