@@ -120,3 +120,46 @@ func TestRowEvenMatchesRow(t *testing.T) {
 		}
 	}
 }
+
+func TestLinearLightAndNormals(t *testing.T) {
+	f := Separable("linear light")
+	for _, c := range [][3]float32{{0.5, 0.5, 0.5}, {0.2, 0.75, 0.7}, {0.9, 0.25, 0.4}} {
+		if got := f(c[0], c[1]); math.Abs(float64(got-c[2])) > 1e-6 {
+			t.Errorf("linear light of %v over %v is %v, want %v", c[1], c[0], got, c[2])
+		}
+	}
+	if Bounded("linear light") {
+		t.Error("linear light can leave 0 to 1")
+	}
+	lean := func(deg float64) [3]float32 {
+		return [3]float32{float32(math.Sin(deg * math.Pi / 180)), 0, float32(math.Cos(deg * math.Pi / 180))}
+	}
+	flat := [3]float32{0, 0, 1}
+	for _, c := range []struct {
+		what       string
+		b, s, want [3]float32
+	}{
+		{"flat detail leaves what is there", lean(30), flat, lean(30)},
+		{"detail over a flat surface is the detail", flat, lean(25), lean(25)},
+		{"leaning twice adds the angles", lean(30), lean(20), lean(50)},
+		{"and against each other takes them away", lean(30), lean(-30), flat},
+	} {
+		got := Reorient(c.b, c.s)
+		for k := range got {
+			if math.Abs(float64(got[k]-c.want[k])) > 1e-5 {
+				t.Errorf("%s: %v, want %v", c.what, got, c.want)
+				break
+			}
+		}
+	}
+	d := [3][]float32{{0}, {0}, {1}}
+	s := lean(40)
+	RowNormal(Detail, d, [3][]float32{{s[0]}, {s[1]}, {s[2]}}, []float32{0})
+	if d[2][0] != 1 {
+		t.Errorf("at no amount the backdrop becomes %v", d)
+	}
+	RowNormal(Normal, d, [3][]float32{{s[0]}, {s[1]}, {s[2]}}, []float32{1})
+	if math.Abs(float64(d[0][0]-s[0])) > 1e-6 {
+		t.Errorf("replaced it is %v", d)
+	}
+}

@@ -135,6 +135,9 @@ func toHSL(r, g, b float32) (h, s, l float32) {
 	default:
 		h = 4 + (r-g)/d
 	}
+	if h < 0 {
+		h += 6
+	}
 	return h / 6, s, l
 }
 

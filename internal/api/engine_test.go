@@ -116,7 +116,7 @@ func TestUndoIsOnesOwn(t *testing.T) {
 	ann.until("the document", layers(1))
 	ann.send(addCoat)
 	bob.until("ann's coat", layers(2))
-	bob.send(strings.ReplaceAll(addCoat, `"id":"coat"`, `"id":"bobs"`))
+	bob.send("%s", strings.ReplaceAll(addCoat, `"id":"coat"`, `"id":"bobs"`))
 	ann.until("bob's coat", layers(3))
 	amount(ann, "0.5")
 	bob.until("ann's change", func(s state) bool { return s.Seq == 3 })
