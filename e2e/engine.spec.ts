@@ -51,6 +51,7 @@ test('several layers are grouped, folded, isolated, alone, locked, moved and tak
   await page.getByLabel('isolated').check();
   await page.getByLabel('Blend mode of the group').selectOption('multiply');
   await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /blend normal → multiply/);
+  await group.click(); // the list would take the keys
 
   await page.keyboard.press('k');
   await expect(layer(page, name)).toContainText('locked');
@@ -152,8 +153,8 @@ test('a mask of six steps: curve, warp with a stream inside, blur, follow, a bun
   const cards = () => page.locator('.cards article').evaluateAll((all) => all.map((a) => a.getAttribute('aria-label')));
   await expect.poll(cards).toEqual(['Noise', 'Follow', 'Bundle', 'Curve', 'Warp', 'Blur']);
   await settled(page);
-  await page.getByRole('button', { name: 'Switch off Curve' }).dragTo(page.getByRole('group', { name: 'Step 1' }));
-  await expect.poll(cards).toEqual(['Curve', 'Noise', 'Follow', 'Bundle', 'Warp', 'Blur']);
+  await page.getByRole('button', { name: 'Switch off Follow' }).dragTo(page.getByRole('group', { name: 'Step 1' }));
+  await expect.poll(cards).toEqual(['Follow', 'Noise', 'Bundle', 'Curve', 'Warp', 'Blur']);
   await page.getByRole('article', { name: 'Follow' }).getByRole('button', { name: 'Follow', exact: true }).click();
   await page.getByRole('article', { name: 'Follow' }).getByLabel('layer').selectOption({ label: name });
   await expect(page.getByRole('alert')).toContainText(`"${name}" would follow itself`);
@@ -179,7 +180,7 @@ test('the reach is picked on the model: parts, islands, faces', async ({ page })
   await point(page, middle);
   await expect(reach).toContainText('island');
   await page.getByRole('button', { name: /Take .*1 face off/ }).click();
-  await expect(reach).not.toContainText('face');
+  await expect(reach).not.toContainText('1 face');
   await page.getByLabel('Add to the reach').selectOption('sheet Cast iron');
   await expect(reach).toContainText('Cast iron');
 });

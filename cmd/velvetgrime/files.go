@@ -14,6 +14,7 @@ import (
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
@@ -102,9 +103,9 @@ func evalCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			depth := map[string]int{"png8": 8, "png16": 16}[format]
+			depth := map[string]int{"png8": 8, "png16": 16, "exr": 32}[format]
 			if depth == 0 {
-				return fmt.Errorf("format %q is neither png8 nor png16", format)
+				return fmt.Errorf("format %q is none of png8, png16, exr", format)
 			}
 			if size < 128 || size > 8192 || size&(size-1) != 0 {
 				return fmt.Errorf("size %d is not a power of two from 128 to 8192", size)
@@ -112,13 +113,22 @@ func evalCommand() *cobra.Command {
 			if sheet != "" && m.SheetIndex(sheet) < 0 {
 				return fmt.Errorf("the model has no sheet %q", sheet)
 			}
-			p := eval.Compile(eval.NewScene(m, eval.NewCache(cliCache)), d, "", "")
+			scene := eval.NewScene(m, eval.NewCache(cliCache))
+			scene.Picture = picturesBeside(args[0])
+			p := eval.Compile(scene, d, "", "")
 			for i, s := range m.Sheets {
 				if sheet != "" && s.Name != sheet || !s.HasUV {
 					continue
 				}
 				for _, ch := range strings.Split(channels, ",") {
-					k, ok := channelMaps[stack.Channel(strings.TrimSpace(ch))]
+					ch := stack.Channel(strings.TrimSpace(ch))
+					if depth == 32 {
+						if err := writeEXR(c.Context(), p, i, size, ch, out, c.OutOrStdout()); err != nil {
+							return err
+						}
+						continue
+					}
+					k, ok := channelMaps[ch]
 					if !ok {
 						return fmt.Errorf("channel %q is unknown; see --help", ch)
 					}
@@ -141,10 +151,37 @@ func evalCommand() *cobra.Command {
 	c.Flags().StringVar(&sheet, "sheet", "", "one sheet only")
 	c.Flags().StringVar(&channels, "channels", "baseColor,orm,normal", "what to write")
 	c.Flags().StringVarP(&out, "out", "o", ".", "folder to write to")
-	c.Flags().StringVar(&format, "format", "png8", "png8 or png16")
+	c.Flags().StringVar(&format, "format", "png8", "png8, png16, or exr: 32-bit floats, colours as linear light, height in metres")
 	c.Flags().IntVar(&size, "size", 1024, "texels a side")
 	_ = c.MarkFlagRequired("model")
 	return c
+}
+
+// picturesBeside reads pictures by paths relative to a document.
+func picturesBeside(doc string) func(string) (*pix.Picture, error) {
+	return func(name string) (*pix.Picture, error) {
+		f, err := os.Open(filepath.Join(filepath.Dir(doc), filepath.FromSlash(name)))
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		return pix.DecodePicture(f)
+	}
+}
+
+func writeEXR(ctx context.Context, p *eval.Program, sheet, size int, ch stack.Channel, dir string, out io.Writer) error {
+	if ch == "orm" {
+		return fmt.Errorf("orm is a packing for pictures; ask for ambientOcclusion, roughness and metallic")
+	}
+	v, err := deliver.Numbers(ctx, p, sheet, size, ch)
+	if err != nil {
+		return err
+	}
+	b, err := deliver.EXR(v, size)
+	if err != nil {
+		return err
+	}
+	return write(dir, deliver.FileName(p.Scene.Model.Name, p.Scene.Model.Sheets[sheet].Name, string(ch), ".exr"), b, out)
 }
 
 func write(dir, name string, data []byte, out io.Writer) error {

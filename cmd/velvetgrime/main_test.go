@@ -81,7 +81,7 @@ func TestEvalWritesWhatTheDocumentSays(t *testing.T) {
 	}
 	for want, args := range map[string][]string{
 		"shine":             {doc, "--model", model, "--channels", "shine"},
-		"neither png8":      {doc, "--model", model, "--format", "gif"},
+		"none of png8":      {doc, "--model", model, "--format", "gif"},
 		"power of two":      {doc, "--model", model, "--size", "100"},
 		`no sheet "Sail"`:   {doc, "--model", model, "--sheet", "Sail"},
 		"not readable JSON": {model, "--model", model},

@@ -169,6 +169,12 @@ func drawTile(ctx context.Context, p *eval.Program, t eval.Tile, m Map, raw []fl
 	if err != nil {
 		return err
 	}
+	place(u, t, planes, raw, covered, m.Channels)
+	return nil
+}
+
+// place writes a tile's components into a whole sheet's, n a texel.
+func place(u *eval.Surface, t eval.Tile, planes []pix.Plane, raw []float32, covered []bool, n int) {
 	f := u.Frame()
 	for y := range min(pix.Size, t.Size) {
 		for x := range min(pix.Size, t.Size) {
@@ -179,11 +185,10 @@ func drawTile(ctx context.Context, p *eval.Program, t eval.Tile, m Map, raw []fl
 			o := (t.Y*pix.Size+y)*t.Size + t.X*pix.Size + x
 			covered[o] = true
 			for c, pl := range planes {
-				raw[o*m.Channels+c] = pl.At(i)
+				raw[o*n+c] = pl.At(i)
 			}
 		}
 	}
-	return nil
 }
 
 // spread fills uncovered texels from the nearest covered ones, by a sweep of

@@ -1,6 +1,7 @@
 package stack
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -367,7 +368,11 @@ func (l *Layer) set(op Op, d *Document) (Op, string, error) {
 	if err := json.Unmarshal(op.Value, field); err != nil {
 		return Op{}, "", fmt.Errorf("layer %q: %s: %w", name, op.Path, err)
 	}
-	return inv, line(old, shown(raw(field))), nil
+	now := shown(raw(field))
+	if op.Path == "blend" { // one way to write normal is to leave it out
+		old, now = cmp.Or(old, "normal"), cmp.Or(now, "normal")
+	}
+	return inv, line(old, now), nil
 }
 
 // shown writes a JSON value for the ledger.

@@ -10,8 +10,13 @@
   }
   let { value, label, preview, commit }: Props = $props();
   let dragged = $state.raw<number[][] | null>(null);
+  /** what was set by keys and has not come back from the server yet */
+  let pending = $state.raw<number[][] | null>(null);
+  $effect(() => {
+    if (pending && JSON.stringify(pending) === JSON.stringify(value)) pending = null;
+  });
   let svg: SVGSVGElement;
-  const points = $derived(dragged ?? value);
+  const points = $derived(dragged ?? pending ?? value);
 
   function tangents(p: number[][]): number[] {
     const n = p.length;
@@ -42,10 +47,8 @@
     const clamp = (v: number) => Math.min(Math.max(v, 0), 1);
     return [clamp((e.clientX - r.left) / r.width), clamp(1 - (e.clientY - r.top) / r.height)];
   };
-  const moved = (i: number, p: number[]) =>
-    value.map((q, k) =>
-      k === i ? [Math.min(Math.max(p[0], value[i - 1]?.[0] ?? 0), value[i + 1]?.[0] ?? 1), p[1]] : q,
-    );
+  const moved = (i: number, p: number[], from = value) =>
+    from.map((q, k) => (k === i ? [Math.min(Math.max(p[0], from[i - 1]?.[0] ?? 0), from[i + 1]?.[0] ?? 1), p[1]] : q));
   function drag(e: PointerEvent, i: number) {
     const el = e.currentTarget as Element;
     if (e.type === 'pointerdown') el.setPointerCapture(e.pointerId);
@@ -63,9 +66,12 @@
   }
   function key(e: KeyboardEvent, i: number) {
     const d = { ArrowLeft: [-0.02, 0], ArrowRight: [0.02, 0], ArrowUp: [0, 0.02], ArrowDown: [0, -0.02] }[e.key];
-    if (e.key === 'Delete' && value.length > 1) commit(value.filter((_, k) => k !== i));
-    else if (d) commit(moved(i, [value[i][0] + d[0], Math.min(Math.max(value[i][1] + d[1], 0), 1)]));
+    const from = pending ?? value;
+    const round = (v: number) => Math.round(Math.min(Math.max(v, 0), 1) * 1000) / 1000;
+    if (e.key === 'Delete' && from.length > 1) pending = from.filter((_, k) => k !== i);
+    else if (d) pending = moved(i, [round(from[i][0] + d[0]), round(from[i][1] + d[1])], from);
     else return;
+    commit(pending);
     e.preventDefault();
     e.stopPropagation();
   }

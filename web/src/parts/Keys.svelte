@@ -7,7 +7,11 @@
 
   let { session, ui }: { session: Session; ui: UI } = $props();
   const typing = (e: Event) =>
-    e.target instanceof HTMLElement && !!e.target.closest('input, textarea, select, [contenteditable]');
+    e.target instanceof HTMLElement &&
+    !!e.target.closest('input:not([type="checkbox"]), textarea, select, [contenteditable]');
+  // a list that was used with the pointer gives the keys back
+  let pointed = false;
+  const changed = (e: Event) => pointed && e.target instanceof HTMLSelectElement && e.target.blur();
   // arrow keys belong to the control that has the focus
   const control = (e: Event) =>
     e.target instanceof HTMLElement && !!e.target.closest('[role="slider"], circle, [role="tab"]');
@@ -50,7 +54,13 @@
   });
 </script>
 
-<svelte:window onkeydown={down} onkeyup={up} onblur={up} />
+<svelte:window
+  onkeydown={(e) => ((pointed = false), down(e))}
+  onkeyup={up}
+  onblur={up}
+  onpointerdown={() => (pointed = true)}
+  onchange={changed}
+/>
 {#if ui.sheet}
   <div class="veil" role="presentation" onclick={() => (ui.sheet = false)}></div>
   <div class="sheet" role="dialog" aria-label="All keys">

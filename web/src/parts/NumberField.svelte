@@ -29,11 +29,19 @@
   }: Props = $props();
   let dragged = $state<number | null>(null);
   let typing = $state<string | null>(null);
+  /** what was set by keys and has not come back yet: the next key goes on from there */
+  let pending = $state<number | null>(null);
+  $effect(() => {
+    if (pending !== null && Math.abs(pending - value) <= 1e-6 * Math.max(1, Math.abs(value))) pending = null;
+  });
+  function forget() {
+    pending = null;
+  }
   let start = 0;
   let from = 0;
   let moved = false;
 
-  const shown = $derived(dragged ?? value);
+  const shown = $derived(dragged ?? pending ?? value);
   const digits = $derived(whole ? 0 : Math.abs(shown * scale) >= 100 ? 0 : Math.abs(shown * scale) >= 10 ? 1 : 2);
   const share = $derived(
     log && min > 0 ? Math.log(Math.max(shown, min) / min) / Math.log(max / min) : (shown - min) / (max - min),
@@ -64,8 +72,10 @@
     const sign = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[e.key];
     if (sign) {
       e.preventDefault();
+      const from = pending ?? value;
       const step = whole ? 1 : ((max - min) / 100) * (e.shiftKey ? 10 : 1);
-      commit(fit(log ? value * Math.exp(sign * (e.shiftKey ? 0.5 : 0.05)) : value + sign * step));
+      pending = fit(log ? from * Math.exp(sign * (e.shiftKey ? 0.5 : 0.05)) : from + sign * step);
+      commit(pending);
     } else if (e.key === 'Enter' || /^[-\d.]$/.test(e.key)) {
       typing = e.key === 'Enter' ? String(+(value * scale).toPrecision(5)) : e.key;
       e.preventDefault();
@@ -108,6 +118,7 @@
     onpointerup={up}
     ondblclick={() => (fallback === undefined ? (typing = String(+(value * scale).toPrecision(5))) : commit(fallback))}
     onkeydown={key}
+    onblur={forget}
   >
     {(shown * scale).toFixed(digits)}<span class="unit">{unit}</span>
   </div>
