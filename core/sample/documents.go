@@ -93,7 +93,7 @@ func LanternDocument() *stack.Document {
 			src(stack.Follow, blend.Normal, 1, params{"layer": "rust", "what": "mask"}),
 			src("noise", "multiply", 1, params{"kind": "clouds", "frequency": 130.0, "octaves": 3.0, "stretch": 6.0, "seed": 6.0}),
 			shape("threshold", params{"cut": 0.12, "soft": 0.2}),
-			shape("smear", params{"radius": 0.024, "direction": []any{0.0, -1.0, 0.0}}),
+			shape("smear", params{"radius": 0.024, "direction": []any{0.0, -1.0, 0.0}, "way": "forward"}),
 			src("noise", "multiply", 0.8, params{"kind": "clouds", "frequency": 240.0, "octaves": 4.0, "stretch": 16.0, "seed": 61.0}),
 			shape("levels", params{"low": 0.015, "high": 0.11, "outHigh": 0.9})),
 		layer("soot", "Soot", 0.85, []string{enamel, brass}, coats{stack.BaseColor: with(col("#1d1a18"), blend.Normal, 0.85), stack.Roughness: num(0.8), stack.Metallic: num(0)},

@@ -44,8 +44,9 @@ func init() {
 	})
 	register(Description{
 		Kind: "smear", Label: "Directional blur", Role: "shaper", Texels: 48,
-		Help:   "Draws everything out along one direction.",
-		Params: []Param{radius("length", "half of the length"), towards},
+		Help: "Draws everything out along one direction.",
+		Params: []Param{radius("length", "how far"), towards,
+			{Name: "way", Label: "way", Kind: "choice", Default: "both", Choices: []string{"both", "forward"}, Help: "to both sides, or trailing forward only, as a run does"}},
 		Radius: reach(1), Filter: directional,
 	})
 	register(Description{
@@ -259,14 +260,19 @@ func directional(in Input, src, _, out []float32) {
 	if taps > 8 {
 		gap = min(taps/4, 6)
 		near := make([]float32, len(src))
-		along(f, src, near, dx, dy, f.Footprint*float32(gap)/2, gap/2+1, nil)
+		along(f, src, near, dx, dy, f.Footprint*float32(gap)/2, gap/2+1, false, nil)
 		src = near
 	}
-	along(f, src, out, dx, dy, r, (taps+gap-1)/gap, in.Need)
+	along(f, src, out, dx, dy, r, (taps+gap-1)/gap, in.Choice("way") == "forward", in.Need)
 }
 
-// along averages 2·taps + 1 values over r metres to both sides.
-func along(f *raster.Frame, src, out, dx, dy []float32, r float32, taps int, need []bool) {
+// along averages values over r metres to both sides, taps to each; forward only
+// those that lie behind, so that everything trails forward.
+func along(f *raster.Frame, src, out, dx, dy []float32, r float32, taps int, forward bool, need []bool) {
+	sides := []float32{-r, r}
+	if forward {
+		sides = sides[:1]
+	}
 	for i, t := range f.Tri {
 		out[i] = src[i]
 		if t < 0 || need != nil && !need[i] || dx[i] == 0 && dy[i] == 0 {
@@ -277,8 +283,8 @@ func along(f *raster.Frame, src, out, dx, dy []float32, r float32, taps int, nee
 		for k := 1; k <= taps; k++ {
 			at := float32(k) / (float32(taps) + 0.5)
 			w := 1 - at*at
-			for _, side := range [2]float32{-at * r, at * r} {
-				if v, ok := tap(f, src, x+side*dx[i], y+side*dy[i]); ok {
+			for _, side := range sides {
+				if v, ok := tap(f, src, x+at*side*dx[i], y+at*side*dy[i]); ok {
 					sum, weight = sum+w*v, weight+w
 				}
 			}

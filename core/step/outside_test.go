@@ -135,6 +135,10 @@ func TestFiltersOnKnownShapes(t *testing.T) {
 	if at(smeared, 23, 20) < 0.04 || at(smeared, 20, 23) != 0 || at(smeared, 28, 20) != 0 {
 		t.Errorf("smeared to %v along, %v across, %v beyond", at(smeared, 23, 20), at(smeared, 20, 23), at(smeared, 28, 20))
 	}
+	run := runFilter("smear", f, map[string]any{"radius": 6.0, "direction": []any{1.0, 0.0, 0.0}, "way": "forward"}, dot, nil)
+	if at(run, 23, 20) < 0.08 || at(run, 17, 20) != 0 {
+		t.Errorf("a run trails to %v forward and %v back", at(run, 23, 20), at(run, 17, 20))
+	}
 	white := make([]float32, n*n)
 	for i := range white {
 		white[i] = 1

@@ -25,6 +25,7 @@ type Request struct {
 	Name   string        `json:"name"`
 	Seq    int64         `json:"seq"`
 	VP     []float64     `json:"vp"`
+	Sizes  []int         `json:"sizes"`
 	Pos    [3]float32    `json:"pos"`
 	Nrm    [3]float32    `json:"nrm"`
 }

@@ -215,10 +215,7 @@ func (u *pusher) pass(ctx context.Context) error {
 		if !info.HasUV {
 			continue
 		}
-		size := p.Doc.Sheets[info.Name].Size
-		if size == 0 {
-			size = 1024
-		}
+		size := u.size(p, sheet)
 		changed := u.changed(p, sheet, size, mapAlone)
 		if len(changed) > draftAbove && size > draftSize {
 			draft = append(draft, u.changed(p, sheet, draftSize, mapAlone)...)
@@ -261,6 +258,21 @@ func (u *pusher) pass(ctx context.Context) error {
 		u.v.send(map[string]any{"t": "settled"})
 	}
 	return nil
+}
+
+// size returns how many texels a side of a sheet are shown: its own, or fewer when
+// the page's camera is too far away to see them.
+func (u *pusher) size(p *eval.Program, sheet int) int {
+	size := p.Doc.Sheets[p.Scene.Model.Sheets[sheet].Name].Size
+	if size == 0 {
+		size = 1024
+	}
+	if sheet < len(u.wish.sizes) {
+		for size > max(u.wish.sizes[sheet], pix.Size) {
+			size /= 2
+		}
+	}
+	return size
 }
 
 // changed lists the slots of a sheet whose key is not what the page has. With
@@ -339,7 +351,7 @@ func (u *pusher) sendTile(ctx context.Context, p *eval.Program, s slot, draft bo
 	}
 	// a draft overwrites the page's lower mips of the tiles below it, and they overwrite it
 	if draft {
-		full := p.Doc.Sheets[p.Scene.Model.Sheets[s.Sheet].Name].Size
+		full := u.size(p, s.Sheet)
 		n := full / s.Size
 		for y := range n {
 			for x := range n {

@@ -42,6 +42,9 @@ type wish struct {
 	alone string
 	layer string
 	focus string // the layer whose steps are shown on cards
+	// texels a side that the page can show of each sheet from where its camera is;
+	// more are sent when it comes nearer
+	sizes []int
 }
 
 func (v *viewer) wake() {
@@ -111,7 +114,7 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string)
 		switch r.T {
 		case "view":
 			if len(r.VP) == 16 || len(r.VP) == 0 {
-				w.cards = r.VP
+				w.cards, w.sizes = r.VP, r.Sizes
 				v.wish(w)
 			}
 		case "alone":

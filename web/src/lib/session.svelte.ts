@@ -111,6 +111,7 @@ export class Session {
   private socket: WebSocket | null = null;
   private closed = false;
   private lastView = '';
+  private lastSizes = '';
   private lastAlone = '';
   private lastFocus = '';
   private picking: ((p: Picked) => void) | null = null;
@@ -173,8 +174,13 @@ export class Session {
     this.send({ t: 'redo' });
   }
 
-  view(vp: number[]) {
-    this.lastView = JSON.stringify({ t: 'view', vp });
+  /** Tells the camera, and how many texels a side of each sheet can be seen from there. */
+  view(vp: number[], sizes: number[]) {
+    const m = JSON.stringify({ t: 'view', vp, sizes });
+    if (m === this.lastView) return;
+    if (sizes.join() !== this.lastSizes) this.settled = false;
+    this.lastSizes = sizes.join();
+    this.lastView = m;
     if (this.online) this.socket?.send(this.lastView);
   }
 

@@ -58,7 +58,7 @@
         s.setLight(ui.light);
         s.resize();
         s.frame();
-        session.view(s.cardsCamera(132 / 72));
+        sendView();
       },
       (e) => (failed = e.message),
     );
@@ -70,14 +70,19 @@
   });
   onDestroy(() => stage?.dispose());
 
+  /** texels a side that were ever wanted of each sheet, so that going away costs nothing */
+  let wanted: number[] = [];
   function sendView() {
-    if (stage) session.view(stage.cardsCamera(132 / 72));
+    if (!stage || !densities.length) return;
+    wanted = stage.sheets.map((_, i) => Math.max(wanted[i] ?? 0, stage!.wanted(densities[i])));
+    session.view(stage.cardsCamera(132 / 72), wanted);
+    applySizes();
   }
   function applySizes() {
     if (!stage || !session.doc) return;
     stage.sheets.forEach((sheet, i) => {
       const size = session.doc!.sheets?.[sheet.name]?.size;
-      if (size) stage!.setSize(i, size);
+      if (size) stage!.setSize(i, Math.min(size, wanted[i] ?? 512));
       const clear = session.rows.some(
         ({ layer: l }) =>
           l.visible && l.channels?.opacity?.on && (!l.reach.sheets?.length || l.reach.sheets.includes(sheet.name)),
@@ -101,6 +106,7 @@
     if (!stage) return;
     stage.mode = ui.station === 'Judge' ? 'model' : ui.mode;
     stage.invalidate();
+    sendView();
   });
   $effect(() => {
     stage?.setLight(ui.light);
@@ -208,7 +214,10 @@
   // svelte-ignore state_referenced_locally
   api
     .facts(id)
-    .then((f) => (densities = (f.sheets ?? []).map((s) => s.density / 1024)))
+    .then((f) => {
+      densities = (f.sheets ?? []).map((s) => s.density / 1024);
+      sendView();
+    })
     .catch(() => {});
 
   function keydown(e: KeyboardEvent) {

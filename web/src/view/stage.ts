@@ -169,11 +169,15 @@ export class Stage {
   setSize(index: number, size: number) {
     const s = this.sheets[index];
     if (!s || s.size === size) return;
-    s.maps.forEach((m) => m.dispose());
+    const old = s.maps;
     s.alone?.dispose();
     s.alone = null;
     s.size = size;
     s.maps = [true, false, false, true].map((srgb) => new MapTexture(this.renderer, size, srgb));
+    old.forEach((m, i) => {
+      if (m.size < size) s.maps[i].takeOver(m);
+      m.dispose();
+    });
     const m = s.material;
     m.color.set(0xffffff);
     m.emissive.set(0xffffff);
@@ -372,6 +376,7 @@ export class Stage {
 
   zoomFlat(factor: number) {
     this.flatZoom = Math.min(Math.max(this.flatZoom * factor, 0.02), 4);
+    this.tellView();
     this.invalidate();
   }
 
@@ -467,6 +472,24 @@ export class Stage {
   }
 
   /** View times projection for a picture of the given aspect, framing the model as now. */
+  /** Texels a side that can be seen of a sheet with so many sheet edges a metre. */
+  wanted(edges: number): number {
+    const { model, flat } = this.rects();
+    const ratio = this.renderer.getPixelRatio();
+    let need = 256;
+    if (model && edges > 0) {
+      const near = Math.max(this.box.distanceToPoint(this.camera.position), this.camera.near);
+      const pixels = (model.h * ratio) / (2 * near * Math.tan((this.camera.fov * Math.PI) / 360)); // a metre
+      need = Math.max(need, pixels / edges);
+    }
+    if (flat) {
+      const c = this.flatCamera;
+      this.fitFlat(flat.w / Math.max(flat.h, 1));
+      need = Math.max(need, (flat.h * ratio) / (c.top - c.bottom));
+    }
+    return 2 ** Math.ceil(Math.log2(need * 1.15));
+  }
+
   cardsCamera(aspect: number): number[] {
     const c = this.camera.clone();
     c.aspect = aspect;

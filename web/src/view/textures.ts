@@ -67,6 +67,24 @@ export class MapTexture {
     }
   }
 
+  /** Takes over what a smaller texture of the same map holds, to be shown until finer texels come. */
+  takeOver(old: MapTexture) {
+    const shift = Math.log2(this.size / old.size);
+    if (shift < 1) return;
+    const gl = this.bind();
+    const frame = gl.createFramebuffer();
+    gl.bindFramebuffer(gl.READ_FRAMEBUFFER, frame);
+    for (let level = old.base; level < old.levels && level + shift < this.levels; level++) {
+      const n = old.size >> level;
+      gl.framebufferTexture2D(gl.READ_FRAMEBUFFER, gl.COLOR_ATTACHMENT0, gl.TEXTURE_2D, old.raw, level);
+      gl.copyTexSubImage2D(gl.TEXTURE_2D, level + shift, 0, 0, 0, 0, n, n);
+    }
+    gl.bindFramebuffer(gl.READ_FRAMEBUFFER, null);
+    gl.deleteFramebuffer(frame);
+    this.renderer.resetState();
+    this.setBase(this.bind(), old.base + shift);
+  }
+
   /** A draft is shown, so that tiles of the finest level cannot be seen yet. */
   get drafting() {
     return this.base > 0;
