@@ -9,7 +9,7 @@ endif
 
 WEB_SOURCES := $(shell find web/src web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 
-.PHONY: demo test build packages web database api-types gate test-go test-e2e clean
+.PHONY: formats demo test build packages web database api-types gate test-go test-e2e clean
 
 demo: packages build
 	@bin/velvetgrime demo --database "$$(scripts/database.sh velvetgrime)" $(ARGS)
@@ -36,6 +36,11 @@ database: packages
 api-types: build web/node_modules/.stamp
 	@bin/velvetgrime openapi > web/openapi.json
 	@cd web && npx openapi-typescript openapi.json -o src/api/schema.d.ts >/dev/null && npx prettier --log-level warn --write src/api/schema.d.ts openapi.json
+
+# The schema of documents and the list of steps come from the code.
+formats: build
+	@bin/velvetgrime schema > docs/formats/document.schema.json
+	@bin/velvetgrime schema --steps > docs/formats/steps.md
 
 gate: build web/node_modules/.stamp
 	@echo "gate: formatting, vet, types, drift"

@@ -64,6 +64,7 @@ var benches = []struct {
 	{[]string{"resize"}, benchResize},
 	{[]string{"open"}, benchOpen},
 	{[]string{"filter"}, benchFilter},
+	{[]string{"deep"}, benchDeep},
 	{[]string{"page-stroke"}, benchPageStroke},
 	{[]string{"deliver"}, benchDeliver},
 	{[]string{"memory"}, benchMemory},
