@@ -114,9 +114,9 @@ func benchFilter(ctx context.Context, r *report) error {
 		step := func(id, kind string, p map[string]any) *stack.Step {
 			return &stack.Step{ID: id, Kind: kind, On: true, Amount: 1, Params: p}
 		}
-		d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1,
-			Channels: map[stack.Channel]stack.Coat{stack.Roughness: {On: true, Value: []float32{1}, Amount: 1}},
-			Mask:     []*stack.Step{step("n", "noise", nil), step("b", "blur", map[string]any{"radius": mm / 1000})}}}
+		stream := []*stack.Step{step("n", "noise", nil), step("b", "blur", map[string]any{"radius": mm / 1000})}
+		d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1, Mask: stream,
+			Channels: map[stack.Channel]stack.Coat{stack.Roughness: {On: true, Value: []float32{1}, Amount: 1}}}}
 		t := time.Now()
 		if err := evaluateAll(ctx, eval.Compile(eval.NewScene(m, eval.NewCache(benchCache)), d, "", ""), []int{1024}, []stack.Channel{stack.Roughness}); err != nil {
 			return err

@@ -32,7 +32,7 @@ func Merge(ctx context.Context, p *eval.Program, ids []string, keep func(png []b
 	if len(layers) == 0 {
 		return nil, fmt.Errorf("there is nothing to merge")
 	}
-	out := &stack.Layer{Name: layers[len(layers)-1].Name + ", merged", Kind: stack.Picture, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{}, Mask: []*stack.Step{}}
+	out := &stack.Layer{Name: layers[len(layers)-1].Name + ", merged", Kind: stack.Picture, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{}}
 	channels := touched(p.Doc, layers)
 	total := len(channels) * len(p.Scene.Model.Sheets)
 	done := 0

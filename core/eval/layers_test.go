@@ -24,12 +24,12 @@ func met(mode blend.Mode, amount float32, v ...float32) stack.Coat {
 	return stack.Coat{On: true, Value: v, Blend: mode, Amount: amount}
 }
 
-func fill(id string, amount float32, c coats, mask ...*stack.Step) *stack.Layer {
-	return &stack.Layer{ID: id, Name: "Coat " + id, Kind: stack.Fill, Visible: true, Amount: amount, Channels: c, Mask: mask}
+func fill(id string, amount float32, c coats, steps ...*stack.Step) *stack.Layer {
+	return &stack.Layer{ID: id, Name: "Coat " + id, Kind: stack.Fill, Visible: true, Amount: amount, Channels: c, Mask: steps}
 }
 
-func groupOf(id string, isolated bool, amount float32, mode blend.Mode, mask []*stack.Step, kids ...*stack.Layer) *stack.Layer {
-	return &stack.Layer{ID: id, Name: "Group " + id, Kind: stack.Group, Visible: true, Amount: amount, Blend: mode, Isolated: isolated, Mask: mask, Layers: kids}
+func groupOf(id string, isolated bool, amount float32, mode blend.Mode, steps []*stack.Step, kids ...*stack.Layer) *stack.Layer {
+	return &stack.Layer{ID: id, Name: "Group " + id, Kind: stack.Group, Visible: true, Amount: amount, Blend: mode, Isolated: isolated, Mask: steps, Layers: kids}
 }
 
 func even(v float64) *stack.Step { return st("even", map[string]any{"value": v}) }
@@ -141,7 +141,7 @@ func TestLinearLight(t *testing.T) {
 }
 
 // Streams as sources: a ramp colours a grey; a scalar's range says what black and
-// white mean; a user channel is a channel like the others; what a stream begins
+// white mean; an added channel is a channel like the others; what a stream begins
 // with is the coat's value.
 func TestStreamsOfChannels(t *testing.T) {
 	ramp := st("ramp", map[string]any{"stops": []any{[]any{0.0, 1.0, 0.0, 0.0}, []any{0.5, 0.0, 1.0, 0.0}, []any{1.0, 0.0, 0.0, 1.0}}})
@@ -156,10 +156,10 @@ func TestStreamsOfChannels(t *testing.T) {
 	r.Stream = []*stack.Step{st("invert", nil)}
 	near(t, "a shaper alone changes the value", middle(t, doc(fill("a", 1, coats{stack.Roughness: r})), stack.Roughness), 0.4)
 
-	d := doc(fill("a", 0.5, coats{"user.wet": met("normal", 1, 1), "user.tint": met("multiply", 1, 0.5, 1, 0)}))
-	d.User = []stack.UserChannel{{Channel: "user.wet", Label: "wetness"}, {Channel: "user.tint", Label: "tint", Color: true, Default: []float32{1, 0.5, 1}}}
-	near(t, "wetness", middle(t, d, "user.wet"), 0.5)
-	near(t, "tint", middle(t, d, "user.tint"), 0.75, 0.5, 0.5)
+	d := doc(fill("a", 0.5, coats{"added.wet": met("normal", 1, 1), "added.tint": met("multiply", 1, 0.5, 1, 0)}))
+	d.Added = []stack.AddedChannel{{Channel: "added.wet", Label: "wetness"}, {Channel: "added.tint", Label: "tint", Color: true, Default: []float32{1, 0.5, 1}}}
+	near(t, "wetness", middle(t, d, "added.wet"), 0.5)
+	near(t, "tint", middle(t, d, "added.tint"), 0.75, 0.5, 0.5)
 }
 
 func TestFollow(t *testing.T) {

@@ -113,7 +113,7 @@ func simplex8(x, y, z f8, base i8) f8 {
 	skew, unskew := archsimd.LoadFloat32x8(&cSkew), archsimd.LoadFloat32x8(&cUnskew)
 	s := x.Add(y)
 	s = s.Add(z).Mul(skew)
-	i, j, k := x.Add(s).Floor().ConvertToInt32(), y.Add(s).Floor().ConvertToInt32(), z.Add(s).Floor().ConvertToInt32()
+	i, j, k := s.Add(x).Floor().ConvertToInt32(), s.Add(y).Floor().ConvertToInt32(), s.Add(z).Floor().ConvertToInt32()
 	t := i.Add(j).Add(k).ConvertToFloat32().Mul(unskew)
 	x0, y0, z0 := x.Sub(i.ConvertToFloat32().Sub(t)), y.Sub(j.ConvertToFloat32().Sub(t)), z.Sub(k.ConvertToFloat32().Sub(t))
 

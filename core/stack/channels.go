@@ -69,17 +69,17 @@ func Info(c Channel) (ChannelInfo, bool) {
 	return ChannelInfo{}, false
 }
 
-// UserChannel is a channel that one project has added.
-type UserChannel struct {
-	Channel Channel   `json:"channel" doc:"user. and letters, digits or hyphens"`
+// AddedChannel is a channel that one project has added.
+type AddedChannel struct {
+	Channel Channel   `json:"channel" doc:"added. and letters, digits or hyphens"`
 	Label   string    `json:"label"`
 	Color   bool      `json:"color" doc:"three components instead of one"`
 	Default []float32 `json:"default,omitempty" doc:"what an empty stack holds; black when absent"`
 }
 
-var userName = regexp.MustCompile(`^user\.[A-Za-z0-9-]{1,40}$`)
+var addedName = regexp.MustCompile(`^added\.[A-Za-z0-9-]{1,40}$`)
 
-func (u UserChannel) info() ChannelInfo {
+func (u AddedChannel) info() ChannelInfo {
 	i := ChannelInfo{Channel: u.Channel, Label: u.Label, Components: 1, Default: u.Default, Suggested: []float32{1}, Max: 1, Scale: 1, Blend: blend.Normal, Modes: blend.Modes(true), Range: unitRange}
 	if u.Color {
 		i.Components, i.Suggested, i.Modes = 3, []float32{1, 1, 1}, blend.Modes(false)
@@ -90,19 +90,19 @@ func (u UserChannel) info() ChannelInfo {
 	return i
 }
 
-// MaxUserChannels bounds what a project can add.
-const MaxUserChannels = 32
+// MaxAddedChannels bounds what a project can add.
+const MaxAddedChannels = 32
 
-func (d *Document) checkUser() error {
-	if len(d.User) > MaxUserChannels {
-		return fmt.Errorf("%d channels were added; at most %d are possible", len(d.User), MaxUserChannels)
+func (d *Document) checkAdded() error {
+	if len(d.Added) > MaxAddedChannels {
+		return fmt.Errorf("%d channels were added; at most %d are possible", len(d.Added), MaxAddedChannels)
 	}
 	seen := map[Channel]bool{}
-	for _, u := range d.User {
+	for _, u := range d.Added {
 		n := map[bool]int{false: 1, true: 3}[u.Color]
 		switch {
-		case !userName.MatchString(string(u.Channel)):
-			return fmt.Errorf("channel %q: an added channel is named user. and letters, digits or hyphens", u.Channel)
+		case !addedName.MatchString(string(u.Channel)):
+			return fmt.Errorf("channel %q: an added channel is named added. and letters, digits or hyphens", u.Channel)
 		case seen[u.Channel]:
 			return fmt.Errorf("channel %q is added twice", u.Channel)
 		case u.Label == "" || len(u.Label) > 60:
@@ -122,7 +122,7 @@ func (d *Document) checkUser() error {
 
 // Info returns the description of a channel of this document.
 func (d *Document) Info(c Channel) (ChannelInfo, bool) {
-	for _, u := range d.User {
+	for _, u := range d.Added {
 		if u.Channel == c {
 			return u.info(), true
 		}
@@ -133,7 +133,7 @@ func (d *Document) Info(c Channel) (ChannelInfo, bool) {
 // Channels lists the channels of this document in display order.
 func (d *Document) Channels() []ChannelInfo {
 	all := append([]ChannelInfo(nil), Channels...)
-	for _, u := range d.User {
+	for _, u := range d.Added {
 		all = append(all, u.info())
 	}
 	return all

@@ -31,7 +31,7 @@ func (d *Document) Check() error {
 			return fmt.Errorf("sheet %q: size %d is not a power of two from 128 to 8192", name, s.Size)
 		}
 	}
-	if err := d.checkUser(); err != nil {
+	if err := d.checkAdded(); err != nil {
 		return err
 	}
 	seen := map[string]bool{}

@@ -25,7 +25,7 @@ import (
 //	stroke.remove Target layer, StepID or "", StrokeID
 //	sheet.size    Target sheet name, Value
 //	light.set     Value "encoded" or "linear"
-//	channel.add   Value a UserChannel, Index (−1 last)
+//	channel.add   Value a AddedChannel, Index (−1 last)
 //	channel.remove Target channel; the layers lose their coats of it
 //	document      Value: everything, as Encode writes it without strokes
 //	batch         Ops, all or none; Label for the ledger
@@ -164,23 +164,23 @@ func (d *Document) setLight(op Op) (Op, string, error) {
 
 func (d *Document) applyChannel(op Op) (Op, string, error) {
 	if op.Kind == "channel.add" {
-		var u UserChannel
+		var u AddedChannel
 		if err := json.Unmarshal(op.Value, &u); err != nil {
 			return Op{}, "", fmt.Errorf("the channel is not readable: %w", err)
 		}
-		at, err := place(op.Index, len(d.User))
+		at, err := place(op.Index, len(d.Added))
 		if err != nil {
 			return Op{}, "", err
 		}
-		d.User = slices.Insert(slices.Clone(d.User), at, u)
+		d.Added = slices.Insert(slices.Clone(d.Added), at, u)
 		return Op{Kind: "channel.remove", Target: string(u.Channel)}, "Add channel " + u.Label, nil
 	}
 	ch := Channel(op.Target)
-	i := slices.IndexFunc(d.User, func(u UserChannel) bool { return u.Channel == ch })
+	i := slices.IndexFunc(d.Added, func(u AddedChannel) bool { return u.Channel == ch })
 	if i < 0 {
 		return Op{}, "", fmt.Errorf("the project has added no channel %q", op.Target)
 	}
-	u := d.User[i]
+	u := d.Added[i]
 	inverse := Op{Kind: "batch", Ops: []Op{{Kind: "channel.add", Value: raw(u), Index: i}}}
 	var locked error
 	var has []*Layer
@@ -203,7 +203,7 @@ func (d *Document) applyChannel(op Op) (Op, string, error) {
 			delete(n.Channels, ch)
 		})
 	}
-	d.User = slices.Delete(slices.Clone(d.User), i, i+1)
+	d.Added = slices.Delete(slices.Clone(d.Added), i, i+1)
 	return inverse, "Delete channel " + u.Label, nil
 }
 

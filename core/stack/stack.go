@@ -17,7 +17,7 @@ type Document struct {
 	Version int                  `json:"version" doc:"always 1"`
 	Light   string               `json:"light,omitempty" enum:"encoded,linear" doc:"how colours are mixed: as their sRGB encoding (default) or as linear light"`
 	Sheets  map[string]SheetSize `json:"sheets" doc:"texture size of each sheet by name"`
-	User    []UserChannel        `json:"userChannels,omitempty" doc:"channels that this project adds"`
+	Added   []AddedChannel       `json:"addedChannels,omitempty" doc:"channels that this project adds"`
 	Layers  []*Layer             `json:"layers" doc:"innermost first"`
 }
 

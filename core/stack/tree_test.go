@@ -64,9 +64,9 @@ var treeOps = []struct {
 	{stack.Op{Kind: "step.remove", Target: "c", StepID: "s2"}, ""},
 	{stack.Op{Kind: "stroke.add", Target: "c", StepID: "s3", StrokeID: "more", Stroke: aStroke("more"), Index: 0}, ""},
 	{stack.Op{Kind: "light.set", Value: json.RawMessage(`"linear"`)}, ""},
-	{stack.Op{Kind: "channel.add", Index: -1, Value: json.RawMessage(`{"channel":"user.wet","label":"wetness","color":false}`)}, ""},
-	{stack.Op{Kind: "batch", Ops: []stack.Op{{Kind: "channel.add", Index: -1, Value: json.RawMessage(`{"channel":"user.w","label":"w","color":true}`)},
-		{Kind: "layer.set", Target: "d", Path: "channels.user.w", Value: json.RawMessage(`{"on":true,"value":[1,0,0],"amount":1}`)}, {Kind: "channel.remove", Target: "user.w"}}}, ""},
+	{stack.Op{Kind: "channel.add", Index: -1, Value: json.RawMessage(`{"channel":"added.wet","label":"wetness","color":false}`)}, ""},
+	{stack.Op{Kind: "batch", Ops: []stack.Op{{Kind: "channel.add", Index: -1, Value: json.RawMessage(`{"channel":"added.w","label":"w","color":true}`)},
+		{Kind: "layer.set", Target: "d", Path: "channels.added.w", Value: json.RawMessage(`{"on":true,"value":[1,0,0],"amount":1}`)}, {Kind: "channel.remove", Target: "added.w"}}}, ""},
 }
 
 func TestTreeOperationsCanBeTakenBack(t *testing.T) {
@@ -129,7 +129,7 @@ func TestRefusals(t *testing.T) {
 		{"a locked group's layer changes", []stack.Op{lock, {Kind: "layer.set", Target: "c", Path: "amount", Value: json.RawMessage(`0.2`)}}, []string{`"Coat g"`, "locked", "unlock"}},
 		{"something is put into a locked group", []stack.Op{lock, {Kind: "layer.move", Target: "a", Parent: "g", Index: 0}}, []string{"locked"}},
 		{"a mode that the channel cannot have", []stack.Op{{Kind: "layer.set", Target: "a", Path: "channels.height", Value: json.RawMessage(`{"on":true,"value":[0],"blend":"multiply","amount":1}`)}}, []string{"height", "multiply"}},
-		{"a channel of nobody", []stack.Op{{Kind: "layer.set", Target: "a", Path: "channels.user.no", Value: json.RawMessage(`{"on":true,"value":[0],"amount":1}`)}}, []string{"user.no"}},
+		{"a channel of nobody", []stack.Op{{Kind: "layer.set", Target: "a", Path: "channels.added.no", Value: json.RawMessage(`{"on":true,"value":[0],"amount":1}`)}}, []string{"added.no"}},
 		{"a light that is none", []stack.Op{{Kind: "light.set", Value: json.RawMessage(`"warm"`)}}, []string{"warm"}},
 		{"a stream of a channel that is off", []stack.Op{{Kind: "step.add", Target: "a", Path: "metallic", Index: 0, Step: &stack.Step{ID: "x", Kind: "noise", Amount: 1}}}, []string{"metallic", "switch it on"}},
 	} {

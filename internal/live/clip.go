@@ -16,7 +16,7 @@ import (
 // in another project. They are kept as a document of their own.
 func (s *Session) copyLayers(actor string, ids []string) ([]string, error) {
 	d := stack.New(nil, 1024)
-	d.User = s.doc.User
+	d.Added = s.doc.Added
 	var names []string
 	s.doc.Walk(func(l *stack.Layer, around []*stack.Layer) {
 		inside := slices.ContainsFunc(around, func(g *stack.Layer) bool { return slices.Contains(ids, g.ID) })
@@ -74,7 +74,7 @@ func (s *Session) paste(actor, parent string, index int, newID func() string) er
 			used[c] = true
 		}
 	})
-	for _, u := range d.User {
+	for _, u := range d.Added {
 		if _, have := s.doc.Info(u.Channel); !have && used[u.Channel] {
 			op.Ops = append(op.Ops, stack.Op{Kind: "channel.add", Index: -1, Value: mustJSON(u)})
 		}

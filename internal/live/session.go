@@ -260,4 +260,3 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...
 	}
 	return nil
 }
-

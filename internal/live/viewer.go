@@ -31,7 +31,7 @@ type viewer struct {
 	docs chan docMessage // newest wins
 	// small messages from the session's goroutine, which must never wait for a page
 	posts chan any
-	push *pusher
+	push  *pusher
 }
 
 // wish is what the page wants to see besides the maps.

@@ -204,6 +204,15 @@ export interface components {
       scalarModes: string[] | null;
       steps: components['schemas']['Description'][] | null;
     };
+    AddedChannel: {
+      /** @description added. and letters, digits or hyphens */
+      channel: string;
+      /** @description three components instead of one */
+      color: boolean;
+      /** @description what an empty stack holds; black when absent */
+      default?: number[] | null;
+      label: string;
+    };
     ChannelInfo: {
       /** @description blend mode a new layer starts with */
       blend: string;
@@ -262,6 +271,8 @@ export interface components {
       role: 'source' | 'shaper';
     };
     Document: {
+      /** @description channels that this project adds */
+      addedChannels?: components['schemas']['AddedChannel'][] | null;
       /** @description always velvetgrime.document */
       format: string;
       /** @description innermost first */
@@ -275,8 +286,6 @@ export interface components {
       sheets: {
         [key: string]: components['schemas']['SheetSize'];
       };
-      /** @description channels that this project adds */
-      userChannels?: components['schemas']['UserChannel'][] | null;
       /**
        * Format: int64
        * @description always 1
@@ -545,15 +554,6 @@ export interface components {
       steps?: components['schemas']['Step'][] | null;
       /** @description strokes of a hand step, oldest first */
       strokes?: string[] | null;
-    };
-    UserChannel: {
-      /** @description user. and letters, digits or hyphens */
-      channel: string;
-      /** @description three components instead of one */
-      color: boolean;
-      /** @description what an empty stack holds; black when absent */
-      default?: number[] | null;
-      label: string;
     };
   };
   responses: never;

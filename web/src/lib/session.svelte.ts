@@ -212,7 +212,7 @@ export class Session {
 
   /** All channels of the project, those it added at the end. */
   get channels(): ChannelInfo[] {
-    const added = (this.doc?.userChannels ?? []).map((u): ChannelInfo => {
+    const added = (this.doc?.addedChannels ?? []).map((u): ChannelInfo => {
       const n = u.color ? 3 : 1;
       const modes = (u.color ? this.about.modes : this.about.scalarModes) ?? [];
       const plain = { min: 0, max: 1, unit: '', scale: 1, blend: 'normal', range: [0, 1], modes };

@@ -8,7 +8,7 @@
   function add() {
     const l = label.trim();
     if (!l) return;
-    session.op({ kind: 'channel.add', index: -1, value: { channel: `user.${newID()}`, label: l, color } });
+    session.op({ kind: 'channel.add', index: -1, value: { channel: `added.${newID()}`, label: l, color } });
     open = false;
     label = '';
   }

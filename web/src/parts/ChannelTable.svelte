@@ -119,7 +119,7 @@
             commit={(amount) => session.op(op(c, { amount }))}
           /></span
         >
-      {:else if c.channel.startsWith('user.')}
+      {:else if c.channel.startsWith('added.')}
         <span role="cell"
           ><button
             class="chip mini"

@@ -47,7 +47,7 @@
     ui.alone = '';
   }
   // what no map of the page holds is asked from the server
-  const asked = $derived(ui.alone === 'mask' || ui.alone === 'height' || ui.alone.startsWith('user.') ? ui.alone : '');
+  const asked = $derived(ui.alone === 'mask' || ui.alone === 'height' || ui.alone.startsWith('added.') ? ui.alone : '');
   $effect(() => {
     if (asked) session.alone(asked, ui.selected);
     else session.alone(ui.solo ? 'layer' : '', ui.solo);

@@ -81,7 +81,7 @@ const PLACE: Record<string, [number, number]> = {
 };
 
 /** Channels that a project added are asked for one at a time, as colours. */
-const placeOf = (what: string): [number, number] => PLACE[what] ?? (what.startsWith('user.') ? [4, -1] : [0, -1]);
+const placeOf = (what: string): [number, number] => PLACE[what] ?? (what.startsWith('added.') ? [4, -1] : [0, -1]);
 
 export class Stage {
   readonly renderer: WebGLRenderer;
