@@ -28,7 +28,8 @@ type Program struct {
 	holders map[*stack.Step]string // the layer of each follow step
 
 	mu    sync.Mutex
-	below map[string]*Program // the stack below a layer, by its id
+	lists map[listKey][]uint64 // running hashes of lists of strokes
+	below map[string]*Program  // the stack below a layer, by its id
 }
 
 // layerPlan is a layer with the keys of its parameters.
@@ -57,7 +58,7 @@ type planKey struct {
 // Compile prepares a document. hotLayer is the id of the layer under edit, or
 // ""; liveStroke is the id of a stroke that still grows, or "".
 func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program {
-	p := &Program{Scene: s, Doc: d, live: liveStroke, all: map[string]*layerPlan{}, hot: map[*layerPlan]bool{}, holders: map[*stack.Step]string{}, below: map[string]*Program{}}
+	p := &Program{Scene: s, Doc: d, live: liveStroke, all: map[string]*layerPlan{}, hot: map[*layerPlan]bool{}, holders: map[*stack.Step]string{}, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
 	p.light = newHash("light").str(d.Light).sum()
 	b, _ := json.Marshal(d.Sheets)
 	p.sizes = newHash("sizes").str(string(b)).sum()
@@ -198,22 +199,6 @@ func (pl *layerPlan) cover(s *Scene, r stack.Reach) {
 // is then cut one texel early, which no interior texel sees.
 func (pl *layerPlan) none(u *Surface) bool {
 	return u.tile != nil && pl.sheets != nil && !pl.sheets[u.tile.Sheet]
-}
-
-// touching returns the strokes that touch the surface or come within pad metres
-// of it, and the chain of their keys.
-func touching(u *Surface, all []*brush.Stroke, channel string, pad float32) (list []*brush.Stroke, keys []Key) {
-	k := Key{}
-	for _, s := range all {
-		if _, on := s.Values[channel]; !on && !s.Erase {
-			continue
-		}
-		if u.touches(s, pad) {
-			k = join(k, newHash(s.ID).str(channel).sum(), uint64(len(s.Points)))
-			list, keys = append(list, s), append(keys, k)
-		}
-	}
-	return
 }
 
 // planes is what the cache holds for evaluated results.
@@ -367,7 +352,7 @@ func (p *Program) part(id string, with bool) *Program {
 	if q := p.below[name]; q != nil {
 		return q
 	}
-	q := &Program{Scene: p.Scene, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, below: map[string]*Program{}}
+	q := &Program{Scene: p.Scene, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
 	d := *p.Doc
 	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
 	q.Doc, q.layers = &d, p.cut(d.Layers)

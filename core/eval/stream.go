@@ -107,7 +107,7 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 			k = join(k, p.sizes, 8) // read from the sheets
 		}
 		if len(s.step.Strokes) > 0 {
-			if _, keys := touching(u, s.step.Strokes, stack.MaskStream, pad); len(keys) > 0 {
+			if _, keys := p.touching(u, s.step.Strokes, stack.MaskStream, pad); len(keys) > 0 {
 				k = join(k, keys[len(keys)-1], 3)
 			}
 		}
@@ -202,7 +202,7 @@ func colored(v [][]float32) [][]float32 {
 }
 
 func (p *Program) hand(ctx context.Context, u *Surface, s *stack.Step, out [][]float32) error {
-	list, keys := touching(u, s.Strokes, stack.MaskStream, 0)
+	list, keys := p.touching(u, s.Strokes, stack.MaskStream, 0)
 	if len(list) == 0 {
 		return nil
 	}

@@ -24,6 +24,7 @@ type Scene struct {
 	mu     sync.Mutex
 	blocks map[Tile]*tileBlocks
 	covers map[coverKey]*covering
+	touch  map[touchKey]*touched
 	plans  map[planKey]*layerPlan // of the layers of the last compiled document
 
 	// Picture returns a stored picture by name; nil when the scene has none.
@@ -49,7 +50,7 @@ func NewScene(m *mesh.Model, cache *Cache) *Scene {
 		Model: m, Cache: cache, base: h.sum(),
 		indexes: make([]*raster.Index, len(m.Sheets)), once: make([]sync.Once, len(m.Sheets)),
 		blocks: map[Tile]*tileBlocks{}, covers: map[coverKey]*covering{},
-		plans: map[planKey]*layerPlan{},
+		plans: map[planKey]*layerPlan{}, touch: map[touchKey]*touched{},
 	}
 }
 

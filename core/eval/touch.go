@@ -1,0 +1,113 @@
+package eval
+
+import (
+	"velvetgrime/core/brush"
+
+	"github.com/zeebo/xxh3"
+)
+
+// touched remembers which of the first n strokes of a list touch a tile, so that
+// the next stroke costs its own test and not that of the thousands before it.
+type touched struct {
+	n    int
+	hash uint64 // of the first n strokes
+	list []*brush.Stroke
+	keys []Key
+}
+
+type touchKey struct {
+	surface Key
+	first   string // id of the list's first stroke
+	channel string
+	pad     float32
+}
+
+// listKey names a list of strokes while a program lives.
+type listKey struct {
+	first *brush.Stroke
+	n     int
+}
+
+const (
+	worthRemembering = 16      // strokes from which a list is remembered
+	maxTouched       = 1 << 16 // remembered lists; dropped wholesale when exceeded
+)
+
+// running returns for a list of strokes the hash of its first i, at i.
+func (p *Program) running(all []*brush.Stroke) []uint64 {
+	k := listKey{all[0], len(all)}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if r, ok := p.lists[k]; ok {
+		return r
+	}
+	r := make([]uint64, len(all)+1)
+	for i, s := range all {
+		r[i+1] = xxh3.HashStringSeed(s.ID, r[i]+uint64(len(s.Points)))
+	}
+	p.lists[k] = r
+	return r
+}
+
+// touching returns the strokes that touch the surface or come within pad metres
+// of it, and the chain of their keys.
+func (p *Program) touching(u *Surface, all []*brush.Stroke, channel string, pad float32) (list []*brush.Stroke, keys []Key) {
+	if len(all) < worthRemembering || u.tile == nil {
+		return test(u, all, channel, pad, nil, nil)
+	}
+	hashes := p.running(all)
+	k := touchKey{u.key, all[0].ID, channel, pad}
+	sc := u.scene
+	sc.mu.Lock()
+	known := sc.touch[k]
+	sc.mu.Unlock()
+	from := 0
+	if known != nil && known.n <= len(all) && known.hash == hashes[known.n] {
+		from, list, keys = known.n, known.list, known.keys
+	}
+	if from == len(all) {
+		return list, keys
+	}
+	// appending never writes what another holds: the capacity ends with the length
+	list, keys = test(u, all[from:], channel, pad, list[:len(list):len(list)], keys[:len(keys):len(keys)])
+	if all[len(all)-1].ID == p.live { // it grows: what is remembered ends before it
+		n := len(all) - 1
+		if from < n {
+			before, keysBefore := list, keys
+			if m := len(list); m > 0 && list[m-1] == all[n] {
+				before, keysBefore = list[:m-1:m-1], keys[:m-1:m-1]
+			}
+			sc.remember(k, &touched{n, hashes[n], before, keysBefore})
+		}
+		return list, keys
+	}
+	sc.remember(k, &touched{len(all), hashes[len(all)], list, keys})
+	return list, keys
+}
+
+func (s *Scene) remember(k touchKey, t *touched) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.touch) > maxTouched {
+		clear(s.touch)
+	}
+	s.touch[k] = t
+}
+
+// test adds the strokes that touch to a list and to the chain of its keys.
+func test(u *Surface, all []*brush.Stroke, channel string, pad float32, list []*brush.Stroke, keys []Key) ([]*brush.Stroke, []Key) {
+	k := Key{}
+	if len(keys) > 0 {
+		k = keys[len(keys)-1]
+	}
+	for _, s := range all {
+		if _, on := s.Values[channel]; !on && !s.Erase {
+			continue
+		}
+		if u.touches(s, pad) {
+			k = join(k, newHash(s.ID).str(channel).sum(), uint64(len(s.Points)))
+			list, keys = append(list, s), append(keys, k)
+		}
+	}
+	return list, keys
+}
