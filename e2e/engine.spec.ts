@@ -335,6 +335,7 @@ test('a picture is brought in and laid from three sides', async ({ page }) => {
   const red = await pixel(page, ...middle);
   expect(red[0]).toBeGreaterThan(red[2] + 40);
   expect(apart(red, blue)).toBeGreaterThan(40);
+  await expect(page.getByRole('article', { name: 'Picture' })).toContainText('times as large as the sheet’s'.replace('’', "'"));
   await page.getByLabel('Bring in a picture').setInputFiles({ name: 'not.png', mimeType: 'image/png', buffer: Buffer.from('nothing') });
   await expect(page.getByRole('alert')).toContainText('not.png');
 });
@@ -349,6 +350,12 @@ test('the size of a sheet: strokes come back sharper, and one undo brings the ol
   await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /size 512 → 2048/);
   await button(page, 'Undo').click();
   await expect(page.getByRole('button', { name: 'Redo' })).toHaveAttribute('title', /512 → 2048/);
+  await settled(page);
+  const mixed = await pixel(page, ...middle);
+  await page.getByLabel('Colours are mixed as').selectOption('linear');
+  await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /linear light/);
+  await settled(page);
+  expect(apart(await pixel(page, ...middle), mixed)).toBeGreaterThan(1);
 });
 
 test('all keys are told by ?', async ({ page }) => {

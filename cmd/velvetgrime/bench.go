@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"image"
+	"image/draw"
 	"io"
 	"math"
 	"os"
@@ -212,6 +214,9 @@ func benchStack(ctx context.Context, r *report) error {
 		sec = time.Since(t).Seconds()
 		return sec, watch(), err
 	}
+	if err := r.reference(2048, 20*5/4); err != nil {
+		return err
+	}
 	for _, s := range []struct {
 		over string
 		at   [][3]int // size, layers, channels
@@ -241,6 +246,37 @@ func benchStack(ctx context.Context, r *report) error {
 		sw.Exponent = exponent(sw.Points)
 		r.Sweeps = append(r.Sweeps, sw)
 	}
+	return nil
+}
+
+// reference composites as many full-size 8-bit RGBA pictures over each other by
+// masks with Go's image/draw, each on all cores in strips.
+func (r *report) reference(size, layers int) error {
+	dst, src, mask := image.NewRGBA(image.Rect(0, 0, size, size)), image.NewRGBA(image.Rect(0, 0, size, size)), image.NewAlpha(image.Rect(0, 0, size, size))
+	for i := range src.Pix {
+		src.Pix[i] = uint8(i * 7)
+	}
+	for i := range mask.Pix {
+		mask.Pix[i] = uint8(i * 5)
+	}
+	t := time.Now()
+	n := runtime.NumCPU()
+	for range layers {
+		var g errgroup.Group
+		for k := range n {
+			g.Go(func() error {
+				strip := image.Rect(0, k*size/n, size, (k+1)*size/n)
+				draw.DrawMask(dst, strip, src, strip.Min, mask, strip.Min, draw.Over)
+				return nil
+			})
+		}
+		if err := g.Wait(); err != nil {
+			return err
+		}
+	}
+	ms := since(t)
+	rate := float64(size*size) * float64(layers) / ms / 1e3
+	r.Results = append(r.Results, result{"stack", fmt.Sprintf("%d, beside it: %d masked composites of image/draw", size, layers), "M RGBA texel-layers/s", rate, ms, ms})
 	return nil
 }
 
@@ -406,11 +442,17 @@ func benchSlider(ctx context.Context, r *report) error {
 func benchDeliver(ctx context.Context, r *report) error {
 	sc := eval.NewScene(sample.Bollard(), eval.NewCache(benchCache))
 	p := eval.Compile(sc, sample.BollardDocument(), "", "")
-	t := time.Now()
-	o := deliver.Order{Maps: []string{"base color", "occlusion roughness metallic", "normal", "height", "emissive"}, Size: 2048}
-	if err := deliver.Write(ctx, p, o, func(float64, string) {}, func(string) (io.Writer, error) { return io.Discard, nil }); err != nil {
-		return err
+	sw := sweep{Name: "deliver", Over: "size", Unit: "s"}
+	for _, size := range []int{1024, 2048, 4096} {
+		t := time.Now()
+		o := deliver.Order{Maps: []string{"base color", "occlusion roughness metallic", "normal", "height", "emissive"}, Size: size}
+		if err := deliver.Write(ctx, p, o, func(float64, string) {}, func(string) (io.Writer, error) { return io.Discard, nil }); err != nil {
+			return err
+		}
+		r.add("deliver", fmt.Sprintf("one sheet of %d, five 8-bit PNG", size), "ms", []float64{since(t)})
+		sw.Points = append(sw.Points, [2]float64{float64(size), since(t) / 1000})
 	}
-	r.add("deliver", "one sheet of 2048, five 8-bit PNG", "ms", []float64{since(t)})
+	sw.Exponent = exponent(sw.Points)
+	r.Sweeps = append(r.Sweeps, sw)
 	return nil
 }

@@ -95,32 +95,90 @@ func Write(ctx context.Context, p *eval.Program, o Order, progress func(float64,
 	if err != nil {
 		return err
 	}
-	for i, f := range files {
-		share := func(s float64) { progress((float64(i)+s)/float64(len(files)), f.Name) }
-		share(0)
-		var data []byte
-		if f.Map == "model with its maps" {
-			data, err = GLB(ctx, p, o, share)
-		} else {
-			k, _ := Find(f.Map)
-			var img, e = Image(ctx, p, p.Scene.Model.SheetIndex(f.Sheet), f.Size, k, f.Depth, share)
-			if err = e; err == nil {
-				data, err = PNG(img)
+	hand := func(e *encoding) error {
+		data, err := e.wait()
+		if err == nil {
+			var w io.Writer
+			if w, err = put(e.name); err == nil {
+				_, err = w.Write(data)
 			}
 		}
 		if err != nil {
-			return fmt.Errorf("%s: %w", f.Name, err)
+			return fmt.Errorf("%s: %w", e.name, err)
 		}
-		w, err := put(f.Name)
-		if err != nil {
-			return err
+		return nil
+	}
+	for i := 0; i < len(files); {
+		// the pictures of a sheet are evaluated together, and encoded side by side
+		n := together(files[i:])
+		share := func(s float64) { progress((float64(i)+s*float64(n))/float64(len(files)), files[i].Name) }
+		share(0)
+		var made []*encoding
+		if files[i].Map == "model with its maps" {
+			made = append(made, encode(files[i].Name, func() ([]byte, error) { return GLB(ctx, p, o, share) }))
+		} else {
+			var maps []Map
+			var depth []int
+			for _, f := range files[i : i+n] {
+				k, _ := Find(f.Map)
+				maps, depth = append(maps, k), append(depth, f.Depth)
+			}
+			pictures, err := Images(ctx, p, p.Scene.Model.SheetIndex(files[i].Sheet), files[i].Size, maps, depth, func(v float64) { share(0.8 * v) })
+			if err != nil {
+				return fmt.Errorf("%s: %w", files[i].Name, err)
+			}
+			for k, img := range pictures {
+				made = append(made, encode(files[i+k].Name, func() ([]byte, error) { return PNG(img) }))
+			}
 		}
-		if _, err := w.Write(data); err != nil {
-			return fmt.Errorf("%s: %w", f.Name, err)
+		for _, e := range made {
+			if err := hand(e); err != nil {
+				return err
+			}
 		}
+		i += n
 	}
 	progress(1, "")
 	return nil
+}
+
+// atOnce bounds the bytes of the pictures that are made together.
+const atOnce = 400 << 20
+
+// together returns how many of the first files are pictures of one sheet and fit
+// into memory at once; at least one.
+func together(files []File) int {
+	n, bytes := 0, 0
+	for _, f := range files {
+		bytes += f.Size * f.Size * f.Depth / 8 * 4
+		if f.Sheet != files[0].Sheet || f.Size != files[0].Size || f.Map == "model with its maps" || n > 0 && bytes > atOnce {
+			break
+		}
+		n++
+	}
+	return max(n, 1)
+}
+
+// encoding is a file that is being encoded.
+type encoding struct {
+	name string
+	done chan struct{}
+	data []byte
+	err  error
+}
+
+func encode(name string, f func() ([]byte, error)) *encoding {
+	e := &encoding{name: name, done: make(chan struct{})}
+	go func() {
+		e.data, e.err = f()
+		close(e.done)
+	}()
+	return e
+}
+
+func (e *encoding) wait() ([]byte, error) {
+	<-e.done
+	return e.data, e.err
 }
 
 // GLB makes the model with all its maps inside.
@@ -144,20 +202,26 @@ func GLB(ctx context.Context, p *eval.Program, o Order, progress func(float64)) 
 			on   bool
 		}{
 			{base, &out.BaseColor, true}, {"occlusion roughness metallic", &out.ORM, true},
-			{"normal", &out.Normal, uses(p, i, stack.Height)}, {"emissive", &out.Emissive, uses(p, i, stack.Emissive)},
+			{"normal", &out.Normal, uses(p, i, stack.Height) || uses(p, i, stack.Normal)}, {"emissive", &out.Emissive, uses(p, i, stack.Emissive)},
 		}
-		for k, w := range want {
-			if !w.on {
-				continue
+		var maps []Map
+		var to []*[]byte
+		for _, w := range want {
+			if w.on {
+				kind, _ := Find(w.name)
+				maps, to = append(maps, kind), append(to, w.to)
 			}
-			kind, _ := Find(w.name)
-			img, err := Image(ctx, p, i, size, kind, 8, func(v float64) {
-				progress((float64(i) + (float64(k)+v)/4) / float64(len(m.Sheets)))
-			})
-			if err != nil {
-				return nil, fmt.Errorf("sheet %q: %w", s.Name, err)
-			}
-			if *w.to, err = PNG(img); err != nil {
+		}
+		pictures, err := Images(ctx, p, i, size, maps, []int{8, 8, 8, 8}[:len(maps)], func(v float64) { progress((float64(i) + v) / float64(len(m.Sheets))) })
+		if err != nil {
+			return nil, fmt.Errorf("sheet %q: %w", s.Name, err)
+		}
+		var made []*encoding
+		for _, img := range pictures {
+			made = append(made, encode(s.Name, func() ([]byte, error) { return PNG(img) }))
+		}
+		for k, e := range made {
+			if *to[k], err = e.wait(); err != nil {
 				return nil, err
 			}
 		}
@@ -170,10 +234,14 @@ func GLB(ctx context.Context, p *eval.Program, o Order, progress func(float64)) 
 // uses reports whether any visible layer that reaches the sheet sets a channel.
 func uses(p *eval.Program, sheet int, c stack.Channel) bool {
 	name := p.Scene.Model.Sheets[sheet].Name
-	for _, l := range p.Doc.Layers {
-		if l.Visible && l.Channels[c].On && (len(l.Reach.Sheets) == 0 || slices.Contains(l.Reach.Sheets, name)) {
-			return true
+	found := false
+	p.Doc.Walk(func(l *stack.Layer, around []*stack.Layer) {
+		shown := l.Visible && l.Kind != stack.Group && l.Channels[c].On
+		for _, g := range around {
+			shown = shown && g.Visible
 		}
-	}
-	return false
+		only := len(l.Reach.Parts)+len(l.Reach.Islands)+len(l.Reach.Faces) == 0 && len(l.Reach.Sheets) > 0
+		found = found || shown && (!only || slices.Contains(l.Reach.Sheets, name))
+	})
+	return found
 }

@@ -7,8 +7,8 @@ import (
 	"context"
 	"fmt"
 	"image"
-	"image/color"
 	"image/png"
+	"runtime"
 	"slices"
 	"strings"
 	"sync"
@@ -55,25 +55,48 @@ func Find(name string) (Map, bool) {
 	return Map{}, false
 }
 
-// Image evaluates one map of one sheet at size texels. depth is 8 or 16. Texels
-// outside the islands are filled outward from the islands' edges, so that mips
-// never mix in a background. step, when not nil, is called after each tile with
-// the share done.
+// Image evaluates one map of one sheet; see Images.
 func Image(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth int, step func(float64)) (image.Image, error) {
-	if depth != 8 && depth != 16 {
-		return nil, fmt.Errorf("depth %d is neither 8 nor 16", depth)
+	out, err := Images(ctx, p, sheet, size, []Map{m}, []int{depth}, step)
+	if err != nil {
+		return nil, err
 	}
-	raw := make([]float32, size*size*m.Channels)
+	return out[0], nil
+}
+
+// Images evaluates maps of one sheet at size texels, tile by tile, so that what
+// they have in common is evaluated once. depth is 8 or 16 for each. Texels outside
+// the islands are filled outward from the islands' edges, so that mips never mix in
+// a background. step, when not nil, is called after each tile with the share done.
+func Images(ctx context.Context, p *eval.Program, sheet, size int, maps []Map, depth []int, step func(float64)) ([]image.Image, error) {
+	targets := make([]target, len(maps))
+	for i, m := range maps {
+		if depth[i] != 8 && depth[i] != 16 {
+			return nil, fmt.Errorf("depth %d is neither 8 nor 16", depth[i])
+		}
+		targets[i] = newTarget(size, m.Channels, depth[i])
+	}
 	covered := make([]bool, size*size)
 	tiles := eval.Tiles(sheet, size)
-	g, ctx := errgroup.WithContext(ctx)
-	g.SetLimit(2)
+	g, gctx := errgroup.WithContext(ctx)
+	g.SetLimit(runtime.NumCPU())
 	var mu sync.Mutex
 	done := 0
 	for _, t := range tiles {
 		g.Go(func() error {
-			if err := drawTile(ctx, p, t, m, raw, covered); err != nil {
-				return err
+			u := p.Scene.OnTile(t)
+			for i, m := range maps {
+				if u.Empty() {
+					break
+				}
+				planes, err := Planes(gctx, p, u, m)
+				if err != nil {
+					return err
+				}
+				each(u, t, func(at, texel int) {
+					covered[texel] = true
+					targets[i].put(texel, planes, at)
+				})
 			}
 			mu.Lock()
 			defer mu.Unlock()
@@ -81,14 +104,85 @@ func Image(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth i
 			if step != nil {
 				step(float64(done) / float64(len(tiles)))
 			}
-			return ctx.Err()
+			return gctx.Err()
 		})
 	}
 	if err := g.Wait(); err != nil {
 		return nil, err
 	}
-	spread(raw, covered, size, m.Channels)
-	return quantize(raw, size, m.Channels, depth), nil
+	from := nearest(covered, size)
+	out := make([]image.Image, len(maps))
+	for i := range targets {
+		targets[i].bleed(from)
+		out[i] = targets[i].img
+	}
+	return out, nil
+}
+
+// each calls f for every texel of a tile that stands for something, with its index
+// in the tile's planes and in the sheet.
+func each(u *eval.Surface, t eval.Tile, f func(at, texel int)) {
+	frame := u.Frame()
+	for y := range min(pix.Size, t.Size) {
+		for x := range min(pix.Size, t.Size) {
+			if i := (y+pix.Margin)*pix.Pitch + x + pix.Margin; frame.Tri[i] >= 0 {
+				f(i, (t.Y*pix.Size+y)*t.Size+t.X*pix.Size+x)
+			}
+		}
+	}
+}
+
+// target is a picture that is being made: its bytes, and how many make a texel.
+type target struct {
+	img   image.Image
+	pix   []byte
+	bytes int
+	words bool // 16 bit
+}
+
+func newTarget(size, channels, depth int) target {
+	r := image.Rect(0, 0, size, size)
+	switch {
+	case channels == 1 && depth == 8:
+		img := image.NewGray(r)
+		return target{img, img.Pix, 1, false}
+	case channels == 1:
+		img := image.NewGray16(r)
+		return target{img, img.Pix, 2, true}
+	case depth == 8:
+		img := image.NewNRGBA(r)
+		return target{img, img.Pix, 4, false}
+	}
+	img := image.NewNRGBA64(r)
+	return target{img, img.Pix, 8, true}
+}
+
+// put writes one texel; a colour without a fourth component is opaque.
+func (t target) put(texel int, planes []pix.Plane, at int) {
+	o := texel * t.bytes
+	for c := 0; o < (texel+1)*t.bytes; c++ {
+		v := float32(1)
+		if c < len(planes) {
+			v = planes[c].At(at)
+		}
+		if t.words {
+			w := pix.Word(v)
+			t.pix[o], t.pix[o+1] = uint8(w>>8), uint8(w)
+			o += 2
+			continue
+		}
+		t.pix[o] = pix.Byte(v)
+		o++
+	}
+}
+
+// bleed copies into each texel from where nearest says.
+func (t target) bleed(from []int32) {
+	for i, k := range from {
+		if k >= 0 && int(k) != i {
+			copy(t.pix[i*t.bytes:(i+1)*t.bytes], t.pix[int(k)*t.bytes:int(k+1)*t.bytes])
+		}
+	}
 }
 
 // Planes returns the components of a map on a surface, 0..1.
@@ -160,43 +254,25 @@ func scaled(in []pix.Plane, s float32) []pix.Plane {
 	return out
 }
 
-func drawTile(ctx context.Context, p *eval.Program, t eval.Tile, m Map, raw []float32, covered []bool) error {
-	u := p.Scene.OnTile(t)
-	if u.Empty() {
-		return nil
-	}
-	planes, err := Planes(ctx, p, u, m)
-	if err != nil {
-		return err
-	}
-	place(u, t, planes, raw, covered, m.Channels)
-	return nil
-}
-
 // place writes a tile's components into a whole sheet's, n a texel.
 func place(u *eval.Surface, t eval.Tile, planes []pix.Plane, raw []float32, covered []bool, n int) {
-	f := u.Frame()
-	for y := range min(pix.Size, t.Size) {
-		for x := range min(pix.Size, t.Size) {
-			i := (y+pix.Margin)*pix.Pitch + x + pix.Margin
-			if f.Tri[i] < 0 {
-				continue
-			}
-			o := (t.Y*pix.Size+y)*t.Size + t.X*pix.Size + x
-			covered[o] = true
-			for c, pl := range planes {
-				raw[o*n+c] = pl.At(i)
-			}
+	each(u, t, func(at, texel int) {
+		covered[texel] = true
+		for c, pl := range planes {
+			raw[texel*n+c] = pl.At(at)
 		}
-	}
+	})
 }
 
-// spread fills uncovered texels from the nearest covered ones, by a sweep of
-// rings outward (breadth first), to the whole picture.
-func spread(raw []float32, covered []bool, size, channels int) {
+// nearest returns for each texel the covered one that it is filled from, found by
+// rings outward (breadth first); itself when it is covered, −1 when nothing is.
+func nearest(covered []bool, size int) []int32 {
+	from := make([]int32, len(covered))
 	var ring []int32
 	for i, c := range covered {
+		from[i] = -1
 		if c {
+			from[i] = int32(i)
 			x, y := i%size, i/size
 			if x > 0 && !covered[i-1] || x < size-1 && !covered[i+1] || y > 0 && !covered[i-size] || y < size-1 && !covered[i+size] {
 				ring = append(ring, int32(i))
@@ -207,63 +283,26 @@ func spread(raw []float32, covered []bool, size, channels int) {
 		var next []int32
 		for _, i := range ring {
 			x, y := int(i)%size, int(i)/size
-			for _, d := range [4][2]int{{-1, 0}, {1, 0}, {0, -1}, {0, 1}} {
-				nx, ny := x+d[0], y+d[1]
-				if nx < 0 || ny < 0 || nx >= size || ny >= size || covered[ny*size+nx] {
-					continue
+			for k, in := range [4]bool{x > 0, x < size-1, y > 0, y < size-1} {
+				j := i + [4]int32{-1, 1, -int32(size), int32(size)}[k]
+				if in && from[j] < 0 {
+					from[j] = from[i]
+					next = append(next, j)
 				}
-				j := ny*size + nx
-				covered[j] = true
-				copy(raw[j*channels:(j+1)*channels], raw[int(i)*channels:(int(i)+1)*channels])
-				next = append(next, int32(j))
 			}
 		}
 		ring = next
 	}
+	return from
 }
 
-func quantize(raw []float32, size, channels, depth int) image.Image {
-	r := image.Rect(0, 0, size, size)
-	at := func(i, c int) float32 {
-		if channels == 1 {
-			c = 0
-		}
-		if c >= channels {
-			return 1
-		}
-		return raw[i*channels+c]
-	}
-	if channels == 1 {
-		if depth == 16 {
-			img := image.NewGray16(r)
-			for i := range size * size {
-				img.SetGray16(i%size, i/size, color.Gray16{Y: pix.Word(at(i, 0))})
-			}
-			return img
-		}
-		img := image.NewGray(r)
-		for i := range size * size {
-			img.Pix[i] = pix.Byte(at(i, 0))
-		}
-		return img
-	}
-	if depth == 16 {
-		img := image.NewNRGBA64(r)
-		for i := range size * size {
-			for c := range 4 {
-				w := pix.Word(at(i, c))
-				img.Pix[i*8+c*2], img.Pix[i*8+c*2+1] = uint8(w>>8), uint8(w)
-			}
-		}
-		return img
-	}
-	img := image.NewNRGBA(r)
-	for i := range size * size {
-		for c := range 4 {
-			img.Pix[i*4+c] = pix.Byte(at(i, c))
+// spread fills uncovered texels of n numbers each.
+func spread(raw []float32, covered []bool, size, n int) {
+	for i, k := range nearest(covered, size) {
+		if k >= 0 && int(k) != i {
+			copy(raw[i*n:(i+1)*n], raw[int(k)*n:int(k+1)*n])
 		}
 	}
-	return img
 }
 
 // PNG encodes a picture.

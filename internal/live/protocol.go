@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/eval"
 	"velvetgrime/core/stack"
 )
 
@@ -53,6 +54,9 @@ type docMessage struct {
 	Redo    string          `json:"redo"`
 	Kept    time.Time       `json:"kept"`
 	Viewers int             `json:"viewers"`
+	// Notes are what the document cannot give at its sheets' sizes, by layer or
+	// layer/step id.
+	Notes map[string]string `json:"notes"`
 }
 
 func (s *Session) message(actor string) docMessage {
@@ -67,6 +71,10 @@ func (s *Session) message(actor string) docMessage {
 			}
 		})
 	})
+	m.Notes = map[string]string{}
+	if len(s.doc.Pictures()) > 0 {
+		m.Notes = eval.Compile(s.Scene, s.doc, "", "").Notes()
+	}
 	m.Doc, _ = json.Marshal(s.doc.WithoutStrokes())
 	n := len(s.entries)
 	if n > 0 {

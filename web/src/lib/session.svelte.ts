@@ -99,6 +99,8 @@ export class Session {
   message = $state('');
   drill = $state.raw<Drill | null>(null);
   works = $state.raw<Work[]>([]);
+  /** what the document cannot give at its sheets' sizes, by layer or layer/step id */
+  notes = $state.raw<Record<string, string>>({});
   /** names of the layers that were copied and can be pasted */
   clip = $state.raw<string[]>([]);
   /** why a step cannot be evaluated, by layer/step id */
@@ -254,6 +256,7 @@ export class Session {
       case 'doc':
         this.doc = m.doc;
         this.strokes = m.strokes;
+        this.notes = m.notes ?? {};
         this.ledger = m.ledger ?? [];
         this.undoLabel = m.undo;
         this.redoLabel = m.redo;

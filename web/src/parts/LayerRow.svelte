@@ -157,6 +157,7 @@
     >
       <span style:width={`${(amount ?? layer.amount) * 100}%`}></span>
     </div>
+    {#if session.notes[layer.id]}<p class="note">{session.notes[layer.id]}</p>{/if}
     {#if open}
       <ReachChips {session} {ui} {layer} parts={ui.parts} />
       <ChannelTable {session} {ui} {layer} />
@@ -246,6 +247,11 @@
   }
   .body {
     margin-left: calc(var(--depth) * 12px);
+  }
+  .note {
+    border-left: 3px solid var(--ochre);
+    padding-left: 6px;
+    font-size: 12px;
   }
   .fold {
     width: 20px;

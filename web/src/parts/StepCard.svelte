@@ -31,6 +31,7 @@
   );
   const strokes = $derived(session.strokes[`${layer.id}/${step.id}`] ?? 0);
   const error = $derived(session.stepErrors[`${layer.id}/${step.id}`]);
+  const note = $derived(session.notes[`${layer.id}/${step.id}`]);
   const inner = $derived((step.steps ?? []).length);
   const modes = $derived((color ? session.about.modes : session.about.scalarModes) ?? []);
   const strength = $derived(!kind.hand && (kind.role === 'shaper' || !first));
@@ -116,6 +117,7 @@
   </div>
   <div class="params" class:wide={open && params.length > 2}>
     {#if error}<span class="error">{error}</span>{/if}
+    {#if note}<span class="note">{note}</span>{/if}
     {#each shown as p (p.name)}
       {#if p.kind !== 'ramp' && p.kind !== 'curve'}<span class="quiet" title={p.help}>{p.label}</span>{/if}
       <ParamField
@@ -217,6 +219,11 @@
   }
   .failed {
     border-color: var(--brick);
+  }
+  .note {
+    grid-column: 1 / -1;
+    border-left: 3px solid var(--ochre);
+    padding-left: 6px;
   }
   .error {
     grid-column: 1 / -1;

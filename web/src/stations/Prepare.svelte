@@ -9,7 +9,7 @@
     (f) => (facts = f),
     (e) => (error = e.message),
   );
-  const sizes = [128, 256, 512, 1024, 2048, 4096];
+  const sizes = [128, 256, 512, 1024, 2048, 4096, 8192];
   const mm = (v: number) => `${(v * 1000).toFixed(0)}`;
 </script>
 
@@ -57,6 +57,18 @@
         </p>
       </div>
     {/each}
+    <label class="mt-4 flex items-center gap-2">
+      <span class="grow font-semibold">Colours are mixed as</span>
+      <select
+        class="pick"
+        value={session.doc?.light || 'encoded'}
+        title="Encoded looks as most painters expect; linear light mixes as light does"
+        onchange={(e) => session.op({ kind: 'light.set', value: e.currentTarget.value })}
+      >
+        <option value="encoded">encoded values</option>
+        <option value="linear">linear light</option>
+      </select>
+    </label>
     <h2 class="mt-4 mb-2 font-semibold">Parts</h2>
     <ul>
       {#each facts.parts ?? [] as p (p.name)}<li class="flex">
