@@ -33,7 +33,7 @@
   }
 </script>
 
-<div class="table" role="table" aria-label={`Channels of ${layer.name}`}>
+<div class="coats" role="table" aria-label={`Channels of ${layer.name}`}>
   {#each session.channels as c (c.channel)}
     {@const k = coat(c)}
     <div class="line" class:off={!k.on} role="row">
@@ -135,7 +135,7 @@
 <AddChannel {session} />
 
 <style>
-  .table {
+  .coats {
     margin-top: 6px;
   }
   .line {

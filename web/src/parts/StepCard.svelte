@@ -198,6 +198,7 @@
     display: grid;
     grid-template-columns: auto 1fr;
     align-items: center;
+    align-content: start;
     gap: 2px 6px;
     padding: 0 8px 4px;
     font-size: 12.5px;
