@@ -234,17 +234,22 @@ func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, upTo 
 	if v, ok := p.Scene.Cache.get(key); ok {
 		return v.(planes)[0], nil
 	}
-	out := make([]float32, len(u.Frame().Pos))
+	var out []float32
 	if pl.mask.active(upTo) {
 		v, err := p.stream(ctx, u, pl.mask, upTo)
 		if err != nil {
 			return pix.Plane{}, fmt.Errorf("layer %q: %w", pl.layer.Name, err)
 		}
-		copy(out, grey(v))
+		out = grey(v)
+		if pl.covers == nil && pl.mask.single(upTo) {
+			return pix.Plane{Data: out}, nil // the source itself is kept already
+		}
 	} else {
+		out = make([]float32, len(u.Frame().Pos))
 		pix.Plane{Value: 1}.Fill(out)
 	}
 	if pl.covers != nil {
+		out = slices.Clone(out) // what a stream gives may be shared
 		for k, t := range u.Frame().Tri {
 			if t < 0 || !pl.covers[t] {
 				out[k] = 0

@@ -70,6 +70,28 @@ func (sp *streamPlan) active(upTo int) bool {
 	return false
 }
 
+// single reports whether the first steps come to one source that is kept by its own
+// parameters, laid as it is over the ground.
+func (sp *streamPlan) single(upTo int) bool {
+	found := false
+	for i := range upTo {
+		s := &sp.steps[i]
+		if !s.step.On {
+			continue
+		}
+		if found || s.desc == nil || !s.desc.Costly || !s.plain() {
+			return false
+		}
+		found = true
+	}
+	return found
+}
+
+// plain reports whether a source leaves nothing of what it is laid over.
+func (s *stepPlan) plain() bool {
+	return (s.step.Blend == "" || s.step.Blend == blend.Normal) && s.step.Amount == 1
+}
+
 // lastFilter returns the index of the last step before upTo that looks at
 // neighbours, or −1.
 func (sp *streamPlan) lastFilter(upTo int) int {
@@ -132,6 +154,13 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 // written.
 func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo int) ([][]float32, error) {
 	n := len(u.Frame().Pos)
+	if sp.single(upTo) {
+		for i := range upTo {
+			if s := &sp.steps[i]; s.step.On {
+				return [][]float32{p.plainSource(u, s, nil, make([]float32, n), true)}, ctx.Err()
+			}
+		}
+	}
 	var out [][]float32
 	from := 0
 	if last := sp.lastFilter(upTo); last >= 0 {
@@ -238,8 +267,7 @@ func (p *Program) source(ctx context.Context, u *Surface, s *stepPlan, out [][]f
 	default:
 		src = [][]float32{p.plainSource(u, s, out, scratch, first)}
 	}
-	plain := (s.step.Blend == "" || s.step.Blend == blend.Normal) && s.step.Amount == 1
-	if first && plain && cover == nil { // nothing of the ground is left
+	if first && s.plain() && cover == nil { // nothing of the ground is left
 		return copied(src), nil
 	}
 	if len(src) == 3 {

@@ -218,7 +218,7 @@ func (u *pusher) pass(ctx context.Context) error {
 		size := u.size(p, sheet)
 		changed := u.changed(p, sheet, size, mapAlone)
 		if len(changed) > draftAbove && size > draftSize {
-			draft = append(draft, u.changed(p, sheet, draftSize, mapAlone)...)
+			draft = append(draft, u.coarser(p, changed, draftSize)...)
 		}
 		full = append(full, changed...)
 		if u.wish.alone != "" && u.wish.alone != "layer" {
@@ -273,6 +273,29 @@ func (u *pusher) size(p *eval.Program, sheet int) int {
 		}
 	}
 	return size
+}
+
+// coarser lists the slots of a smaller size that lie over changed ones.
+func (u *pusher) coarser(p *eval.Program, changed []slot, size int) []slot {
+	var out []slot
+	seen := map[slot]bool{}
+	for _, c := range changed {
+		n := c.Size / size
+		s := slot{eval.Tile{Sheet: c.Sheet, Size: size, X: c.X / n, Y: c.Y / n}, c.kind}
+		if seen[s] {
+			continue
+		}
+		seen[s] = true
+		key, known := u.keys[s]
+		if !known {
+			key = u.key(p, p.Scene.OnTile(s.Tile), s.kind)
+			u.keys[s] = key
+		}
+		if h, ok := u.have[s]; !ok || h.key != key {
+			out = append(out, s)
+		}
+	}
+	return out
 }
 
 // changed lists the slots of a sheet whose key is not what the page has. With

@@ -1,4 +1,5 @@
 // What the server said about the open project, and the line to it.
+import { newID } from './id';
 import type { About, ChannelInfo, Doc, Layer, Step } from '../api/client';
 
 export interface LedgerLine {
@@ -84,7 +85,7 @@ function actor(): string {
   return a;
 }
 
-export const newID = () => crypto.randomUUID().replaceAll('-', '').slice(0, 16);
+export { newID };
 
 export class Session {
   doc = $state.raw<Doc | null>(null);

@@ -1,7 +1,8 @@
 // Changes of the stack that several parts of the page make, and ways to look
 // into it.
 import type { ChannelInfo, Coat, Layer, Step, StepKind } from '../api/client';
-import { newID, type Op, type Row, type Session } from './session.svelte';
+import { newID } from './id';
+import type { Op, Row, Session } from './session.svelte';
 import type { UI } from './ui.svelte';
 
 /** The stream that is open on the worktop: the mask, a channel, or inside a step. */

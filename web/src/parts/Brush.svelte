@@ -85,12 +85,20 @@
         >
       </span>
     {/if}
-    {#each session.about.channels!.filter((c) => t.channels.includes(c.channel)) as c (c.channel)}
+    {#each session.channels.filter((c) => t.channels.includes(c.channel) && c.channel !== 'normal') as c (c.channel)}
       <span class="quiet">{c.label}</span>
       {#if c.channel === 'baseColor'}
-        <ColorField label="Brush color" value={b.color} commit={(v) => (b.color = v)} />
+        <ColorField label="Brush color" {ui} value={b.color} commit={(v) => (b.color = v)} />
       {:else if c.channel === 'emissive'}
-        <ColorField label="Brush emissive" value={b.emissive} commit={(v) => (b.emissive = v)} />
+        <ColorField
+          label="Brush emissive"
+          channel="emissive"
+          {ui}
+          value={b.emissive}
+          commit={(v) => (b.emissive = v)}
+        />
+      {:else if c.components === 3}
+        <span class="quiet">the brush's color</span>
       {:else}
         <NumberField
           label={`Brush ${c.label}`}

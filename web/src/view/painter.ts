@@ -59,6 +59,8 @@ export class Painter {
       if (c === 'mask') values.mask = [b.mask];
       else if (c === 'baseColor') values[c] = [...b.color];
       else if (c === 'emissive') values[c] = [...b.emissive];
+      else if (c === 'normal') values[c] = [0, 0, 1];
+      else if (this.session.channels.find((x) => x.channel === c)?.components === 3) values[c] = [...b.color];
       else values[c] = [b.values[c] ?? 0];
     }
     this.drawing = newID();

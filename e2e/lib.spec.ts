@@ -1,0 +1,138 @@
+// What the page works out by itself, without a browser.
+import { expect, test } from '@playwright/test';
+import { decode, encode, fromHex, fromHSV, toHex, toHSV } from '../web/src/lib/color';
+import { chosen, doubleLayers, eachStep, faceCount, groupLayers, modeName, moveLayers, removeLayers, streamOf, toggleFace } from '../web/src/lib/stack';
+
+type Node = { id: string; layers?: Node[] };
+
+/** A stack in the page's form: a(b c) is a group a that holds b and c. */
+function tree(text: string): Node[] {
+  const stack: Node[][] = [[]];
+  for (const t of text.match(/\w+|[()]/g) ?? []) {
+    if (t === '(') stack.push((stack.at(-1)!.at(-1)!.layers = []));
+    else if (t === ')') stack.pop();
+    else stack.at(-1)!.push({ id: t });
+  }
+  return stack[0];
+}
+const text = (list: Node[]): string => list.map((n) => n.id + (n.layers ? `(${text(n.layers)})` : '')).join(' ');
+
+/** What a page's session is to these functions: rows, and operations carried out as the server does. */
+function session(start: string) {
+  const root = tree(start);
+  const find = (id: string, list = root): { list: Node[]; at: number } | null => {
+    for (const [at, n] of list.entries()) {
+      if (n.id === id) return { list, at };
+      const inner = n.layers && find(id, n.layers);
+      if (inner) return inner;
+    }
+    return null;
+  };
+  const children = (id: string) => (id ? (find(id)!.list[find(id)!.at].layers ??= []) : root);
+  const insert = (n: Node, parent: string, index: number) => {
+    const list = children(parent);
+    expect(index).toBeLessThanOrEqual(list.length);
+    list.splice(index < 0 ? list.length : index, 0, n);
+  };
+  const s = {
+    sent: [] as any[],
+    op(o: any) {
+      s.sent.push(o);
+      for (const x of o.kind === 'batch' ? o.ops : [o]) {
+        if (x.kind === 'layer.add') insert({ id: x.layer.name, layers: x.layer.kind === 'group' ? [] : undefined }, x.parent ?? '', x.index);
+        if (x.kind === 'layer.copy') insert({ id: `${x.target}2` }, x.parent ?? '', x.index);
+        const at = find(x.target);
+        if (x.kind === 'layer.remove') at!.list.splice(at!.at, 1);
+        if (x.kind === 'layer.move') {
+          const known = ids.get(x.parent) ?? x.parent;
+          const [n] = at!.list.splice(at!.at, 1);
+          insert(n, known, x.index);
+        }
+      }
+    },
+    get rows() {
+      const out: any[] = [];
+      const into = (list: Node[], parent: string, depth: number) =>
+        list.forEach((n, index) => {
+          out.push({ layer: { id: n.id, name: n.id, kind: n.layers ? 'group' : 'fill' }, parent, index, depth, count: list.length });
+          into(n.layers ?? [], n.id, depth + 1);
+        });
+      into(root, '', 0);
+      return out;
+    },
+    place: (id: string) => s.rows.find((r) => r.layer.id === id),
+  };
+  const ids = { get: (id: string) => (find(id) || !id ? id : s.sent.at(-1)?.ops?.[0]?.layer?.name) };
+  const rows = (...names: string[]) => names.map((n) => s.place(n)!);
+  const ui = (selected: string, ...many: string[]) => ({ selected, many, opened: new Set<string>(), choose(id: string) { this.selected = id; this.many = []; } });
+  return { s: s as any, rows, ui: ui as any, shape: () => text(root) };
+}
+
+test('layers that are moved together land side by side, wherever they came from', () => {
+  const cases: [string, string[], string, number, string][] = [
+    ['a b c d', ['a'], '', 4, 'b c d a'],
+    ['a b c d', ['a', 'c'], '', 4, 'b d a c'],
+    ['a b c d', ['b', 'd'], '', 0, 'b d a c'],
+    ['a b c d', ['a', 'd'], '', 2, 'b a d c'],
+    ['a g(b c) d', ['a', 'd'], 'g', 1, 'g(b a d c)'],
+    ['a g(b c) d', ['b', 'c'], '', 3, 'a g() d b c'],
+    ['a g(b c) d', ['b'], 'g', 2, 'a g(c b) d'],
+  ];
+  for (const [start, which, parent, index, want] of cases) {
+    const x = session(start);
+    moveLayers(x.s, x.rows(...which), parent, index);
+    expect(x.shape(), `${which} of ${start} to ${parent}${index}`).toBe(want);
+    expect(x.s.sent).toHaveLength(1); // one entry in the ledger
+  }
+});
+
+test('what is chosen leaves out what lies in a chosen group; deleting, doubling and grouping are one change', () => {
+  const x = session('a g(b h(c)) d');
+  expect(chosen(x.s, x.ui('c', 'g', 'd')).map((r) => r.layer.id)).toEqual(['g', 'd']);
+  removeLayers(x.s, x.ui('c', 'g', 'a'));
+  expect(x.shape()).toBe('d');
+  expect(x.s.sent[0].label).toBe('Delete 2 layers');
+
+  const y = session('a b c');
+  doubleLayers(y.s, y.ui('a', 'c'));
+  expect(y.shape()).toBe('a a2 b c c2');
+
+  const z = session('a b c d');
+  groupLayers(z.s, z.ui('d', 'b'));
+  expect(z.s.sent).toHaveLength(1);
+  expect(z.shape()).toBe('a c Group 1(b d)'.replace('Group 1', 'Group 1'));
+});
+
+test('faces come and go in runs', () => {
+  let runs: number[] = [];
+  for (const f of [5, 7, 6, 20]) runs = toggleFace(runs, f);
+  expect(runs).toEqual([5, 3, 20, 1]);
+  expect(faceCount(runs)).toBe(4);
+  runs = toggleFace(runs, 6);
+  expect(runs).toEqual([5, 1, 7, 1, 20, 1]);
+  expect(faceCount(null)).toBe(0);
+});
+
+test('steps are found in every stream of a layer', () => {
+  const l: any = {
+    mask: [{ id: 'm', kind: 'bundle', steps: [{ id: 'in', kind: 'noise' }] }],
+    channels: { roughness: { stream: [{ id: 'r', kind: 'noise' }] }, metallic: {} },
+  };
+  expect(eachStep(l).map((s) => s.id)).toEqual(['m', 'in', 'r']);
+  expect(streamOf(l, 'step:m').map((s) => s.id)).toEqual(['in']);
+  expect(streamOf(l, 'roughness').map((s) => s.id)).toEqual(['r']);
+  expect(streamOf(l, 'metallic')).toEqual([]);
+  expect(streamOf(undefined, 'mask')).toEqual([]);
+  expect([modeName('height', 'lighten'), modeName('normal', 'normal'), modeName('roughness', 'lighten')]).toEqual(['higher', 'replace', 'lighten']);
+});
+
+test('colours: hex, hue, and linear light by IEC 61966-2-1', () => {
+  expect(fromHex('#ff8000')).toEqual([1, 128 / 255, 0]);
+  expect(fromHex('#ff80')).toBeUndefined();
+  expect(toHex([1, 0.5, -1])).toBe('#ff8000');
+  expect(toHSV([1, 0.5, 0]).map(Math.round)).toEqual([30, 1, 1]);
+  for (const c of [[0.2, 0.4, 0.9], [0.9, 0.1, 0.5], [0.3, 0.3, 0.3]])
+    fromHSV(...toHSV(c)).forEach((v, i) => expect(v).toBeCloseTo(c[i], 6));
+  expect(decode(0.5)).toBeCloseTo(0.214041, 5);
+  expect(encode(decode(0.02))).toBeCloseTo(0.02, 9);
+});

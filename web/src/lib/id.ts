@@ -1,0 +1,2 @@
+/** A name that nothing else has. */
+export const newID = () => crypto.randomUUID().replaceAll('-', '').slice(0, 16);
