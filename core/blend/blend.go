@@ -188,6 +188,14 @@ func Row(m Mode, dst, src, alpha []float32) {
 // TestRowEvenMatchesRow holds the two against each other.
 func RowEven(m Mode, dst []float32, s float32, alpha []float32, amount float32) {
 	alpha = alpha[:len(dst)]
+	done := evenWide(m, dst, s, alpha, amount)
+	evenPlain(m, dst[done:], s, alpha[done:], amount)
+}
+
+// evenPlain is the plain form of RowEven; TestWideMatchesPlain holds the wide one
+// against it, bit for bit.
+func evenPlain(m Mode, dst []float32, s float32, alpha []float32, amount float32) {
+	alpha = alpha[:len(dst)]
 	switch m {
 	case "", Normal:
 		for i, b := range dst {

@@ -163,3 +163,24 @@ func TestLinearLightAndNormals(t *testing.T) {
 		t.Errorf("replaced it is %v", d)
 	}
 }
+
+func TestWideMatchesPlain(t *testing.T) {
+	r := rand.New(rand.NewSource(8))
+	for _, m := range append(Modes(true), "") {
+		for _, n := range []int{0, 1, 7, 8, 9, 64, 131} {
+			a, b, alpha := make([]float32, n), make([]float32, n), make([]float32, n)
+			for i := range a {
+				a[i], alpha[i] = r.Float32(), r.Float32()
+				b[i] = a[i]
+			}
+			s, amount := r.Float32(), r.Float32()
+			RowEven(m, a, s, alpha, amount)
+			evenPlain(m, b, s, alpha, amount)
+			for i := range a {
+				if a[i] != b[i] {
+					t.Fatalf("%s, %d values: %v and %v at %d", m, n, a[i], b[i], i)
+				}
+			}
+		}
+	}
+}

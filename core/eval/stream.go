@@ -157,7 +157,7 @@ func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 	if sp.single(upTo) {
 		for i := range upTo {
 			if s := &sp.steps[i]; s.step.On {
-				return [][]float32{p.plainSource(u, s, nil, make([]float32, n), true)}, ctx.Err()
+				return [][]float32{p.plainSource(u, s, nil, nil, true)}, ctx.Err()
 			}
 		}
 	}
@@ -326,7 +326,7 @@ func (p *Program) plainSource(u *Surface, s *stepPlan, out [][]float32, scratch 
 			return scratch
 		}
 	}
-	row := make([]float32, len(scratch))
+	row := make([]float32, len(f.Pos))
 	d.Run(in, row)
 	p.Scene.Cache.put(key, planes{{Data: row}})
 	return row
