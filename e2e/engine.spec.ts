@@ -369,3 +369,44 @@ test('all keys are told by ?', async ({ page }) => {
   await page.keyboard.press('ArrowDown');
   await expect(page.getByRole('heading', { name: /^Mask of/ })).not.toHaveText(first);
 });
+
+test('a layer is dragged into a group, directions are chosen, and values are taken from the flat sheet', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await layer(page, 'White band').click();
+  await button(page, 'Group').click();
+  const title = page.getByRole('heading', { name: /^Mask of Group/ });
+  await expect(title).toBeVisible();
+  const name = (await title.innerText()).replace('Mask of ', '');
+  await layer(page, 'Salt and droppings').click(); // the group's row is closed and small: a drop on its middle goes into it
+  await row(page, 'Tar paint').first().dragTo(layer(page, name));
+  await expect(layer(page, name)).toContainText('2 layers');
+  await button(page, 'Undo').click();
+  await expect(layer(page, name)).toContainText('1 layer');
+
+  const made = await newFill(page, '#30a050');
+  await addStep(page, 'Noise');
+  await addStep(page, 'Directional');
+  await page.getByRole('article', { name: 'Directional blur' }).getByLabel('direction', { exact: true }).selectOption('east');
+  await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /smear direction/);
+  await page.getByRole('slider', { name: 'direction: around' }).focus();
+  await page.keyboard.press('ArrowUp');
+  await expect(page.getByRole('article', { name: 'Directional blur' }).getByLabel('direction', { exact: true })).toHaveValue('other');
+  await button(page, 'Delete Directional blur').click();
+  await button(page, 'Noise').click();
+  await button(page, 'Delete Noise').click();
+  await expect(page.getByText('shows everywhere')).toBeVisible();
+
+  await button(page, '+ Paint layer').click();
+  await expect(page.getByRole('region', { name: 'Brush' })).toBeVisible();
+  await button(page, 'Flat').click();
+  await page.waitForTimeout(800);
+  const spot = (await page.evaluate(() => {
+    const s = (window as any).stage;
+    for (let y = 0.3; y < 0.8; y += 0.02) for (let x = 0.35; x < 0.65; x += 0.02) if (s.pick(x * s.canvas.clientWidth, y * s.canvas.clientHeight)) return [x, y];
+  })) as [number, number];
+  await page.keyboard.press('t');
+  await expect(page.getByText(/take the brush’s values from the model/)).toBeVisible();
+  await point(page, spot);
+  await expect(page.getByLabel('Brush color as hex')).toHaveValue('#30a050');
+  expect(await names(page)).toContain(made);
+});

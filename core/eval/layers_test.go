@@ -187,7 +187,8 @@ func TestFollow(t *testing.T) {
 	}
 	// a layer that is hidden can be followed all the same; below it counts for nothing
 	a.Visible = false
-	near(t, "a hidden layer's mask", middle(t, doc(floor, a, b, rough(follow("a", "mask"))), stack.Roughness), 0.5)
+	reader := rough(follow("a", "mask"))
+	near(t, "what a hidden layer would cover", middle(t, doc(floor, a, b, reader), stack.Roughness), 0.5)
 	near(t, "below, without a hidden layer", middle(t, doc(floor, a, b, rough(follow(stack.Below, "height"))), stack.Roughness), 0.25)
 	// what lies below a layer in a group: its siblings, and what lies below the group
 	g := groupOf("g", false, 1, "", nil, fill("k", 1, coats{stack.Height: met("add", 1, 0.001)}), rough(follow(stack.Below, "height")))

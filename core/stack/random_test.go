@@ -1,0 +1,125 @@
+package stack_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"testing"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/stack"
+)
+
+// randomOp makes an operation that may or may not be possible.
+func randomOp(r *rand.Rand, d *stack.Document, n int) stack.Op {
+	var ids, groups, steps []string
+	d.Walk(func(l *stack.Layer, _ []*stack.Layer) {
+		ids = append(ids, l.ID)
+		if l.Kind == stack.Group {
+			groups = append(groups, l.ID)
+		}
+		l.EachStep(func(s *stack.Step) { steps = append(steps, s.ID) })
+	})
+	groups, steps, ids = append(groups, ""), append(steps, "none"), append(ids, "gone")
+	pick := func(list []string) string { return list[r.IntN(len(list))] }
+	raw := func(v any) json.RawMessage { b, _ := json.Marshal(v); return b }
+	target, step := pick(ids), pick(steps)
+	stream := pick([]string{"mask", "roughness", "step:" + step})
+	place := r.IntN(5) - 1
+	fresh := func(kind string) *stack.Step {
+		s := &stack.Step{ID: fmt.Sprint("new", n), Kind: kind, On: true, Amount: 1}
+		if kind == stack.Follow {
+			s.Params = map[string]any{"layer": pick(ids), "what": pick([]string{"mask", "roughness"})}
+		}
+		return s
+	}
+	switch r.IntN(15) {
+	case 0:
+		return stack.Op{Kind: "layer.add", Parent: pick(groups), Index: place, Layer: &stack.Layer{ID: fmt.Sprint("l", n), Name: "L", Kind: pick([]string{stack.Fill, stack.Group, stack.Paint}), Visible: true, Amount: 0.5}}
+	case 1:
+		return stack.Op{Kind: "layer.remove", Target: target}
+	case 2, 3:
+		return stack.Op{Kind: "layer.move", Target: target, Parent: pick(groups), Index: place}
+	case 4:
+		return stack.Op{Kind: "layer.copy", Target: target, Parent: pick(groups), Index: place, Layer: &stack.Layer{ID: fmt.Sprint("c", n), Name: "C"}}
+	case 5:
+		return stack.Op{Kind: "layer.set", Target: target, Path: pick([]string{"amount", "visible", "isolated", "locked", "blend", "name"}), Value: raw([]any{0.3, true, "multiply"}[r.IntN(3)])}
+	case 6:
+		return stack.Op{Kind: "layer.set", Target: target, Path: "channels.roughness", Value: raw(stack.Coat{On: true, Value: []float32{0.5}, Amount: 1, Stream: []*stack.Step{fresh("noise")}})}
+	case 7:
+		return stack.Op{Kind: "layer.set", Target: target, Path: "channels." + pick([]string{"roughness", "height", "added.x"}), Value: json.RawMessage("null")}
+	case 8, 9:
+		return stack.Op{Kind: "step.add", Target: target, Path: stream, Index: place, Step: fresh(pick([]string{"noise", "bundle", "hand", "levels", "follow", "warp"}))}
+	case 10:
+		return stack.Op{Kind: "step.remove", Target: target, StepID: step}
+	case 11:
+		return stack.Op{Kind: "step.move", Target: target, StepID: step, Path: stream, Index: place}
+	case 12:
+		return stack.Op{Kind: "step.set", Target: target, StepID: step, Path: pick([]string{"on", "amount", "params.frequency", "params.layer"}), Value: raw([]any{0.5, false, "a", nil}[r.IntN(4)])}
+	case 13:
+		return stack.Op{Kind: "stroke.add", Target: target, StepID: pick([]string{"", step}), StrokeID: fmt.Sprint("k", n), Stroke: aStroke(fmt.Sprint("k", n)), Index: place}
+	}
+	return stack.Op{Kind: pick([]string{"channel.add", "channel.remove"}), Target: "added.x", Index: -1, Value: json.RawMessage(`{"channel":"added.x","label":"x","color":false}`)}
+}
+
+// Whatever is done in whatever order: what is refused leaves no trace, what is done
+// keeps the document valid, goes through JSON, and can be taken back step by step
+// to the very beginning.
+func TestAnyRowOfOperationsCanBeTakenBack(t *testing.T) {
+	done := 0
+	for seed := range uint64(150) {
+		r := rand.New(rand.NewPCG(seed, 77))
+		d := grouped(t)
+		strokes := map[string]*brush.Stroke{}
+		type change struct {
+			before  string
+			inverse []byte
+			op      stack.Op
+		}
+		var history []change
+		for n := range 40 {
+			op := randomOp(r, d, n)
+			before := text(t, d)
+			next, inverse, label, err := d.Apply(op)
+			if text(t, d) != before {
+				t.Fatalf("seed %d: %s changed the document in place", seed, op.Kind)
+			}
+			if err != nil {
+				continue
+			}
+			done++
+			if label == "" {
+				t.Fatalf("seed %d: %s has no line for the ledger", seed, op.Kind)
+			}
+			b, _ := json.Marshal(inverse)
+			merge(merge(strokes, d.Strokes()), next.Strokes())
+			history = append(history, change{before, b, op})
+			whole, err := next.Encode(true)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if _, err := stack.Decode(whole, nil); err != nil {
+				t.Fatalf("seed %d: after %s the document is not read again: %v", seed, op.Kind, err)
+			}
+			d = next
+		}
+		for i := len(history) - 1; i >= 0; i-- {
+			var back stack.Op
+			if err := json.Unmarshal(history[i].inverse, &back); err != nil {
+				t.Fatal(err)
+			}
+			back.Carry(strokes)
+			prev, _, _, err := d.Apply(back)
+			if err != nil {
+				t.Fatalf("seed %d: taking back %s %s: %v", seed, history[i].op.Kind, history[i].op.Path, err)
+			}
+			if text(t, prev) != history[i].before {
+				t.Fatalf("seed %d: %s %s is not taken back exactly", seed, history[i].op.Kind, history[i].op.Path)
+			}
+			d = prev
+		}
+	}
+	if done < 1500 {
+		t.Errorf("only %d operations were possible: little was tried", done)
+	}
+}
