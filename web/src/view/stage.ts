@@ -102,6 +102,7 @@ export class Stage {
   private alone = '';
   private flatCenter = new Vector2(0.5, -0.5);
   private flatZoom = 1;
+  private told = { w: 0, h: 0 };
   private ground: Mesh | null = null;
   private viewTimer = 0;
   private readonly slow: boolean;
@@ -316,6 +317,10 @@ export class Stage {
     if (!w || !h) return;
     this.renderer.setPixelRatio(this.coarse ? 0.5 : Math.min(devicePixelRatio, 2));
     this.renderer.setSize(w, h, false);
+    if (w !== this.told.w || h !== this.told.h) {
+      this.told = { w, h };
+      this.tellView();
+    }
     this.invalidate();
   }
 
@@ -475,7 +480,7 @@ export class Stage {
   /** Texels a side that can be seen of a sheet with so many sheet edges a metre. */
   wanted(edges: number): number {
     const { model, flat } = this.rects();
-    const ratio = this.renderer.getPixelRatio();
+    const ratio = Math.min(devicePixelRatio, 2); // as drawn at rest, not while the hand is at work
     let need = 256;
     if (model && edges > 0) {
       const near = Math.max(this.box.distanceToPoint(this.camera.position), this.camera.near);
