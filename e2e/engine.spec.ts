@@ -383,6 +383,7 @@ test('a layer is dragged into a group, directions are chosen, and values are tak
   await button(page, 'Undo').click();
   await expect(layer(page, name)).toContainText('1 layer');
 
+  await page.locator('.names').first().click(); // so that nothing covers the new one
   const made = await newFill(page, '#30a050');
   await addStep(page, 'Noise');
   await addStep(page, 'Directional');

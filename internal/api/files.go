@@ -237,7 +237,7 @@ func (s *Server) live(c *gin.Context) {
 	if actor == "" || len(actor) > 64 {
 		actor = "someone"
 	}
-	_ = p.Serve(c.Request.Context(), conn, actor)
+	_ = p.Serve(c.Request.Context(), conn, actor, c.Query("wait") != "")
 }
 
 func (s *Server) jobFile(c *gin.Context) {

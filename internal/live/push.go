@@ -50,6 +50,7 @@ type pusher struct {
 	clock int64
 	wish  wish
 	views map[string]*eval.Surface
+	wait  bool // until the page has told its sizes
 	mu    sync.Mutex
 	cards map[string]eval.Key
 
@@ -87,6 +88,9 @@ func (u *pusher) run(ctx context.Context) error {
 		select {
 		case u.wish = <-u.v.want:
 		default:
+		}
+		if u.wait && len(u.wish.sizes) == 0 {
+			continue
 		}
 		if err := u.pass(ctx); err != nil {
 			return err

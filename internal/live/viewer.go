@@ -54,13 +54,15 @@ func (v *viewer) wake() {
 	}
 }
 
-// Serve speaks with one page until the connection ends.
-func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string) error {
+// Serve speaks with one page until the connection ends. With wait no tile is sent
+// before the page has told how many texels it can show: it would have to drop them.
+func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string, wait bool) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	conn.SetReadLimit(8 << 20)
 	v := &viewer{s: s, actor: actor, conn: conn, woken: make(chan struct{}, 1), want: make(chan wish, 1), docs: make(chan docMessage, 1), posts: make(chan any, 64)}
 	v.push = newPusher(v)
+	v.push.wait = wait
 	s.do(func() {
 		s.viewers[v] = true
 		s.tell()

@@ -125,7 +125,7 @@ export class Session {
   ) {}
 
   connect() {
-    const url = new URL(`/api/projects/${this.id}/live?actor=${actor()}`, location.href);
+    const url = new URL(`/api/projects/${this.id}/live?wait=1&actor=${actor()}`, location.href);
     url.protocol = url.protocol.replace('http', 'ws');
     const s = new WebSocket(url);
     s.binaryType = 'arraybuffer';
