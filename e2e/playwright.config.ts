@@ -3,6 +3,7 @@ import { defineConfig } from '@playwright/test';
 const port = 7148;
 export default defineConfig({
   testDir: '.',
+  retries: 1, // a test that needs its second run is reported as flaky, not hidden
   timeout: 120_000,
   expect: { timeout: 30_000 },
   workers: 1, // one software renderer at a time on two cores
