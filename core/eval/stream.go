@@ -454,7 +454,7 @@ func (p *Program) follow(ctx context.Context, u *Surface, s *stack.Step) ([][]fl
 	return out, nil
 }
 
-// Preview returns a step's place in a layer for Stream: the plan of its stream
+// find returns a step's place in a layer: the layer's plan, the plan of its stream
 // and how many steps come before its end.
 func (p *Program) find(layerID, stepID string) (pl *layerPlan, sp *streamPlan, upTo int) {
 	pl = p.all[layerID]
