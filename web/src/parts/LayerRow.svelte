@@ -6,6 +6,7 @@
   import { doubleLayers, groupLayers, modeName, removeLayers } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
   import ChannelTable from './ChannelTable.svelte';
+  import NameField from './NameField.svelte';
   import NumberField from './NumberField.svelte';
   import Picture from './Picture.svelte';
   import ReachChips from './ReachChips.svelte';
@@ -74,8 +75,7 @@
       .join(' · '),
   );
 
-  function rename(e: Event) {
-    const v = (e.currentTarget as HTMLInputElement).value.trim();
+  function rename(v: string | null) {
     naming = false;
     if (v && v !== layer.name) session.op(set('name', v));
   }
@@ -91,7 +91,6 @@
     amount = Math.min(Math.max((e.clientX - r.left) / r.width, 0), 1);
     session.preview(set('amount', amount));
   }
-  const focus = (el: HTMLInputElement) => el.select();
 </script>
 
 <div class="row" class:open class:marked class:hidden={!layer.visible} style:--depth={row.depth}>
@@ -119,18 +118,7 @@
         <Picture image={session.pictures[layer.id]} label={`Mask of ${layer.name}`} />
       </button>
       {#if naming}
-        <input
-          class="naming"
-          value={layer.name}
-          aria-label="Layer name"
-          use:focus
-          onblur={rename}
-          onkeydown={(e) => (
-            e.stopPropagation(),
-            e.key === 'Enter' && rename(e),
-            e.key === 'Escape' && (naming = false)
-          )}
-        />
+        <NameField value={layer.name} label="Layer name" done={rename} />
       {:else}
         <button
           class="plain names"
@@ -326,14 +314,6 @@
   }
   .sub {
     font-size: 12px;
-  }
-  .naming {
-    flex: 1;
-    min-width: 0;
-    background: var(--field);
-    color: var(--text);
-    font: inherit;
-    padding: 2px 6px;
   }
   .track {
     height: 7px;

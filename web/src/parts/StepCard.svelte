@@ -5,6 +5,7 @@
   import type { Session } from '../lib/session.svelte';
   import { title } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
+  import NameField from './NameField.svelte';
   import NumberField from './NumberField.svelte';
   import ParamField from './ParamField.svelte';
   import Picture from './Picture.svelte';
@@ -36,11 +37,9 @@
   const modes = $derived((color ? session.about.modes : session.about.scalarModes) ?? []);
   const strength = $derived(!kind.hand && (kind.role === 'shaper' || !first));
   let naming = $state(false);
-  const focus = (el: HTMLInputElement) => el.select();
-  function rename(e: Event) {
-    const v = (e.currentTarget as HTMLInputElement).value.trim();
+  function rename(v: string | null) {
     naming = false;
-    if (v !== (step.name ?? '')) session.op(op('name', v === kind.label ? '' : v));
+    if (v !== null && v !== (step.name ?? '')) session.op(op('name', v === kind.label ? '' : v));
   }
 </script>
 
@@ -88,14 +87,7 @@
   </button>
   <div class="title">
     {#if naming}
-      <input
-        class="naming"
-        value={name}
-        aria-label="Step name"
-        use:focus
-        onblur={rename}
-        onkeydown={(e) => (e.stopPropagation(), e.key === 'Enter' && rename(e), e.key === 'Escape' && (naming = false))}
-      />
+      <NameField value={name} label="Step name" done={rename} />
     {:else}
       <button
         class="plain name"
@@ -211,12 +203,6 @@
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;
-  }
-  .naming {
-    width: 100%;
-    background: var(--field);
-    color: var(--text);
-    font: inherit;
   }
   .failed {
     border-color: var(--brick);
