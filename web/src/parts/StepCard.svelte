@@ -39,7 +39,8 @@
   let naming = $state(false);
   function rename(v: string | null) {
     naming = false;
-    if (v !== null && v !== (step.name ?? '')) session.op(op('name', v === kind.label ? '' : v));
+    const given = v === kind.label ? '' : v; // the kind's own name need not be kept
+    if (given !== null && given !== (step.name ?? '')) session.op(op('name', given));
   }
 </script>
 
