@@ -1,0 +1,12 @@
+//go:build !goexperiment.simd || !amd64
+
+package spatial
+
+import "velvetgrime/core/geom"
+
+func (t *Tree) cast(b *Bundle, anyHit bool) uint64 { return t.castPlain(b, anyHit) }
+
+// SetFan gives the bundle the directions of a fan, turned into the frame of n.
+func (b *Bundle) SetFan(origin geom.Vec3, f *Fan, t, s, n geom.Vec3, near, far float32) {
+	b.setFanPlain(origin, f, t, s, n, near, far)
+}

@@ -1,0 +1,196 @@
+//go:build goexperiment.simd && amd64
+
+package spatial
+
+import (
+	"math/bits"
+	"simd/archsimd"
+	"unsafe"
+
+	"velvetgrime/core/geom"
+)
+
+type (
+	f8 = archsimd.Float32x8
+	i8 = archsimd.Int32x8
+)
+
+var wide = archsimd.X86.AVX2()
+
+// Constants come from memory as whole registers; see core/noise for the reason.
+var (
+	cSlack, cRimLow, cRimHigh, cOne = all(slack), all(-rim), all(1 + rim), all(1)
+	cLeast, cMinusLeast, cZero      = all(least), all(-least), all(0)
+	spread                          [8][8]uint32
+)
+
+func init() {
+	for i := range spread {
+		for k := range 8 {
+			spread[i][k] = uint32(i)
+		}
+	}
+}
+
+func all(v float32) (l [8]float32) {
+	for i := range l {
+		l[i] = v
+	}
+	return
+}
+
+func (t *Tree) cast(b *Bundle, anyHit bool) (met uint64) {
+	if !wide {
+		return t.castPlain(b, anyHit)
+	}
+	if len(t.nodes) == 0 {
+		return 0
+	}
+	var origin [3][8]float32
+	origin[0], origin[1], origin[2] = all(b.Origin.X), all(b.Origin.Y), all(b.Origin.Z)
+	b.lanes = all(b.Near)
+	alive := b.all()
+	for o := range 8 {
+		m := alive
+		for a := range 3 {
+			if o>>a&1 == 1 {
+				m &= b.negative[a]
+			} else {
+				m &^= b.negative[a]
+			}
+		}
+		if m != 0 {
+			met |= t.octantWide(b, &origin, o, m, anyHit)
+		}
+	}
+	archsimd.ClearAVXUpperBits()
+	return met
+}
+
+// octantWide walks the tree with rays of one octant. There is no plain
+// floating-point arithmetic in it: mixing it with the wide registers is slow on
+// some processors. Distances are compared as whole numbers where one is picked:
+// for numbers above 0 the order is the same.
+func (t *Tree) octantWide(b *Bundle, origin *[3][8]float32, octant int, rays uint64, anyHit bool) (met uint64) {
+	sx, sy, sz := octant&1, octant>>1&1, octant>>2&1
+	kill := ^uint64(0) * toBit(anyHit)
+	b.stack[0] = pending{0, rays}
+	for top := 1; top > 0; {
+		top--
+		p := b.stack[top]
+		p.rays &^= met & kill
+		if p.rays == 0 {
+			continue
+		}
+		if p.at < 0 {
+			met |= t.blocks[^p.at].wide(b, origin, p.rays, anyHit)
+			continue
+		}
+		n := &t.nodes[p.at]
+		ox, oy, oz := archsimd.LoadFloat32x8(&origin[0]), archsimd.LoadFloat32x8(&origin[1]), archsimd.LoadFloat32x8(&origin[2])
+		nx := archsimd.LoadFloat32x8(&n.bound[sx]).Sub(ox)
+		ny := archsimd.LoadFloat32x8(&n.bound[2+sy]).Sub(oy)
+		nz := archsimd.LoadFloat32x8(&n.bound[4+sz]).Sub(oz)
+		fx := archsimd.LoadFloat32x8(&n.bound[1-sx]).Sub(ox)
+		fy := archsimd.LoadFloat32x8(&n.bound[3-sy]).Sub(oy)
+		fz := archsimd.LoadFloat32x8(&n.bound[5-sz]).Sub(oz)
+		near, slk := archsimd.LoadFloat32x8(&b.lanes), archsimd.LoadFloat32x8(&cSlack)
+		var to [8]uint64
+		for m := p.rays; m != 0; m &= m - 1 {
+			i := bits.TrailingZeros64(m) & (MaxRays - 1)
+			inv := &b.inv[i]
+			ix, iy, iz := archsimd.LoadFloat32x8(&inv[0]), archsimd.LoadFloat32x8(&inv[1]), archsimd.LoadFloat32x8(&inv[2])
+			tn := nx.Mul(ix).Max(ny.Mul(iy)).Max(nz.Mul(iz).Max(near))
+			tf := fx.Mul(ix).Min(fy.Mul(iy)).Min(fz.Mul(iz)).Mul(slk).Min(archsimd.LoadFloat32x8(&b.far[i]))
+			bit := uint64(1) << i
+			for h := uint32(tn.LessEqual(tf).ToBits()); h != 0; h &= h - 1 {
+				to[bits.TrailingZeros32(h)&7] |= bit
+			}
+		}
+		top = b.push(top, n, &to, octant)
+	}
+	return met
+}
+
+func (k *block) wide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit bool) (met uint64) {
+	e1x, e1y, e1z := archsimd.LoadFloat32x8(&k.e1[0]), archsimd.LoadFloat32x8(&k.e1[1]), archsimd.LoadFloat32x8(&k.e1[2])
+	e2x, e2y, e2z := archsimd.LoadFloat32x8(&k.e2[0]), archsimd.LoadFloat32x8(&k.e2[1]), archsimd.LoadFloat32x8(&k.e2[2])
+	s0 := archsimd.LoadFloat32x8(&origin[0]).Sub(archsimd.LoadFloat32x8(&k.v0[0]))
+	s1 := archsimd.LoadFloat32x8(&origin[1]).Sub(archsimd.LoadFloat32x8(&k.v0[1]))
+	s2 := archsimd.LoadFloat32x8(&origin[2]).Sub(archsimd.LoadFloat32x8(&k.v0[2]))
+	uax, uay, uaz := e2y.Mul(s2).Sub(e2z.Mul(s1)), e2z.Mul(s0).Sub(e2x.Mul(s2)), e2x.Mul(s1).Sub(e2y.Mul(s0))
+	vax, vay, vaz := s1.Mul(e1z).Sub(s2.Mul(e1y)), s2.Mul(e1x).Sub(s0.Mul(e1z)), s0.Mul(e1y).Sub(s1.Mul(e1x))
+	nx, ny, nz := e2y.Mul(e1z).Sub(e2z.Mul(e1y)), e2z.Mul(e1x).Sub(e2x.Mul(e1z)), e2x.Mul(e1y).Sub(e2y.Mul(e1x))
+	td := e2x.Mul(vax).Add(e2y.Mul(vay)).Add(e2z.Mul(vaz))
+	one, low, high := archsimd.LoadFloat32x8(&cOne), archsimd.LoadFloat32x8(&cRimLow), archsimd.LoadFloat32x8(&cRimHigh)
+	near := archsimd.LoadFloat32x8(&b.lanes)
+	for m := rays; m != 0; m &= m - 1 {
+		i := bits.TrailingZeros64(m) & (MaxRays - 1)
+		d := &b.dir[i]
+		dx, dy, dz := archsimd.LoadFloat32x8(&d[0]), archsimd.LoadFloat32x8(&d[1]), archsimd.LoadFloat32x8(&d[2])
+		inv := one.Div(dx.Mul(nx).Add(dy.Mul(ny)).Add(dz.Mul(nz)))
+		u := dx.Mul(uax).Add(dy.Mul(uay)).Add(dz.Mul(uaz)).Mul(inv)
+		v := dx.Mul(vax).Add(dy.Mul(vay)).Add(dz.Mul(vaz)).Mul(inv)
+		at := td.Mul(inv)
+		ok := u.GreaterEqual(low).And(v.GreaterEqual(low)).And(u.Add(v).LessEqual(high)).
+			And(at.GreaterEqual(near)).And(at.LessEqual(archsimd.LoadFloat32x8(&b.far[i])))
+		h := uint32(ok.ToBits())
+		if h == 0 {
+			continue
+		}
+		met |= 1 << i
+		if anyHit {
+			continue
+		}
+		var ts [8]int32
+		at.AsInt32x8().Store(&ts)
+		far := (*[8]int32)(unsafe.Pointer(&b.far[i]))
+		best, tri := far[0], b.hit[i]
+		for ; h != 0; h &= h - 1 {
+			c := bits.TrailingZeros32(h) & 7
+			if ts[c] < best || ts[c] == best && (tri < 0 || k.tri[c] < tri) {
+				best, tri = ts[c], k.tri[c]
+			}
+		}
+		b.hit[i] = tri
+		for l := range far {
+			far[l] = best
+		}
+	}
+	return met
+}
+
+// SetFan gives the bundle the directions of a fan, turned into the frame of n.
+func (b *Bundle) SetFan(origin geom.Vec3, f *Fan, t, s, n geom.Vec3, near, far float32) {
+	if !wide {
+		b.setFanPlain(origin, f, t, s, n, near, far)
+		return
+	}
+	b.Origin, b.Near, b.n, b.negative = origin, near, f.n, [3]uint64{}
+	frame := [3][3][8]float32{{all(t.X), all(s.X), all(n.X)}, {all(t.Y), all(s.Y), all(n.Y)}, {all(t.Z), all(s.Z), all(n.Z)}}
+	fars := all(far)
+	one, small, minus, zero := archsimd.LoadFloat32x8(&cOne), archsimd.LoadFloat32x8(&cLeast), archsimd.LoadFloat32x8(&cMinusLeast), archsimd.LoadFloat32x8(&cZero)
+	farv := archsimd.LoadFloat32x8(&fars)
+	for g := 0; g*8 < f.n; g++ {
+		x, y, z := archsimd.LoadFloat32x8(&f.x[g]), archsimd.LoadFloat32x8(&f.y[g]), archsimd.LoadFloat32x8(&f.z[g])
+		for a := range 3 {
+			w := &frame[a]
+			d := archsimd.LoadFloat32x8(&w[0]).Mul(x).Add(archsimd.LoadFloat32x8(&w[1]).Mul(y)).Add(archsimd.LoadFloat32x8(&w[2]).Mul(z))
+			d = small.Merge(d, d.Less(small).And(d.Greater(minus)))
+			r := one.Div(d)
+			b.negative[a] |= uint64(d.Less(zero).ToBits()) << (8 * g)
+			for k := range 8 {
+				at := archsimd.LoadUint32x8(&spread[k])
+				d.Permute(at).Store(&b.dir[g*8+k][a])
+				r.Permute(at).Store(&b.inv[g*8+k][a])
+			}
+		}
+		for k := range 8 {
+			farv.Store(&b.far[g*8+k])
+		}
+	}
+	archsimd.ClearAVXUpperBits()
+	for i := range f.n {
+		b.hit[i] = -1
+	}
+}
