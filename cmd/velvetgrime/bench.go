@@ -69,6 +69,7 @@ var benches = []struct {
 	{[]string{"deep"}, benchDeep},
 	{[]string{"page-stroke"}, benchPageStroke},
 	{[]string{"deliver"}, benchDeliver},
+	{[]string{"bake"}, benchBake},
 	{[]string{"memory"}, benchMemory},
 }
 

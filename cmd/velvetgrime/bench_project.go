@@ -197,7 +197,7 @@ func benchPageStroke(ctx context.Context, r *report) error {
 	server := httptest.NewServer((&api.Server{Store: st, Hub: hub}).Handler())
 	defer server.Close()
 	var glb bytes.Buffer
-	if err := meshio.WriteGLB(&glb, sample.Bollard(), nil); err != nil {
+	if err := meshio.WriteGLB(&glb, sample.Bollard(), meshio.Options{}); err != nil {
 		return err
 	}
 	d := stackDocument(20, true)

@@ -21,7 +21,7 @@ func files(t *testing.T) (dir, model, doc string) {
 	t.Helper()
 	dir = t.TempDir()
 	var b bytes.Buffer
-	if err := meshio.WriteGLB(&b, sample.Bollard(), nil); err != nil {
+	if err := meshio.WriteGLB(&b, sample.Bollard(), meshio.Options{}); err != nil {
 		t.Fatal(err)
 	}
 	d, err := sample.BollardDocument().Encode(true)

@@ -227,7 +227,7 @@ func GLB(ctx context.Context, p *eval.Program, o Order, progress func(float64)) 
 		}
 	}
 	var b bytes.Buffer
-	err := meshio.WriteGLB(&b, m, all)
+	err := meshio.WriteGLB(&b, m, meshio.Options{Maps: all})
 	return b.Bytes(), err
 }
 

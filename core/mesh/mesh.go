@@ -33,6 +33,7 @@ type Model struct {
 	Sheets   []Sheet
 	Pos, Nrm []geom.Vec3
 	UV       []geom.Vec2 // V grows downward
+	Color    []geom.Vec3 // of the vertices, sRGB-encoded; nil: there are none
 	Tri      [][3]uint32
 	TriPart  []uint16
 	TriSheet []uint16
@@ -200,7 +201,7 @@ func (m *Model) SmoothNormals(angle float64) {
 		v uint32
 		n geom.Vec3
 	}
-	var pos, nrm []geom.Vec3
+	var pos, nrm, color []geom.Vec3
 	var uv []geom.Vec2
 	made := map[key]uint32{}
 	tri := make([][3]uint32, len(m.Tri))
@@ -222,11 +223,14 @@ func (m *Model) SmoothNormals(angle float64) {
 				id = uint32(len(pos))
 				made[key{v, n}] = id
 				pos, nrm, uv = append(pos, m.Pos[v]), append(nrm, n), append(uv, m.UV[v])
+				if m.Color != nil {
+					color = append(color, m.Color[v])
+				}
 			}
 			tri[i][k] = id
 		}
 	}
-	m.Pos, m.Nrm, m.UV, m.Tri = pos, nrm, uv, tri
+	m.Pos, m.Nrm, m.UV, m.Color, m.Tri = pos, nrm, uv, color, tri
 }
 
 // SplitTiles turns sheets whose UVs lie in several unit squares into one sheet
@@ -296,6 +300,9 @@ func (m *Model) SplitTiles() error {
 					moved[vkey{v, k}] = id
 					m.Pos, m.Nrm = append(m.Pos, m.Pos[v]), append(m.Nrm, m.Nrm[v])
 					m.UV = append(m.UV, geom.Vec2{X: m.UV[v].X - float32(k.u), Y: m.UV[v].Y - float32(k.v)})
+					if m.Color != nil {
+						m.Color = append(m.Color, m.Color[v])
+					}
 				}
 				m.Tri[i][c] = id
 			}
@@ -314,4 +321,33 @@ func (m *Model) SheetIndex(name string) int {
 		}
 	}
 	return -1
+}
+
+// Join returns one model with everything of all; parts and sheets keep their names.
+func Join(name string, models ...*Model) (*Model, error) {
+	out := &Model{Name: name}
+	colors := false
+	for _, m := range models {
+		colors = colors || m.Color != nil
+	}
+	for _, m := range models {
+		if len(out.Parts)+len(m.Parts) > 65535 {
+			return nil, fmt.Errorf("together the models have more than 65535 parts")
+		}
+		base, part, sheet := uint32(len(out.Pos)), uint16(len(out.Parts)), uint16(len(out.Sheets))
+		out.Parts, out.Sheets = append(out.Parts, m.Parts...), append(out.Sheets, m.Sheets...)
+		out.Pos, out.Nrm, out.UV = append(out.Pos, m.Pos...), append(out.Nrm, m.Nrm...), append(out.UV, m.UV...)
+		for v := range m.Pos {
+			if colors && m.Color == nil {
+				out.Color = append(out.Color, geom.V3(1, 1, 1))
+			} else if colors {
+				out.Color = append(out.Color, m.Color[v])
+			}
+		}
+		for i, t := range m.Tri {
+			out.Tri = append(out.Tri, [3]uint32{t[0] + base, t[1] + base, t[2] + base})
+			out.TriPart, out.TriSheet = append(out.TriPart, m.TriPart[i]+part), append(out.TriSheet, m.TriSheet[i]+sheet)
+		}
+	}
+	return out, out.Finish()
 }

@@ -212,7 +212,7 @@ func TestWriteAndReadAreMirrorImages(t *testing.T) {
 		t.Fatal(err)
 	}
 	var b bytes.Buffer
-	if err := WriteGLB(&b, m, nil); err != nil {
+	if err := WriteGLB(&b, m, Options{}); err != nil {
 		t.Fatal(err)
 	}
 	back, err := readBytes("crate.glb", b.Bytes())

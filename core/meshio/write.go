@@ -18,9 +18,15 @@ type Maps struct {
 	Transparent                      bool // BaseColor has an alpha that counts
 }
 
+// Options of a written model.
+type Options struct {
+	Maps     []Maps // by sheet; nil: materials are named and plain
+	Tangents bool   // also without normal maps
+}
+
 // WriteGLB writes the model with one material a sheet and one node a part.
-// maps may be nil: then materials are named and plain.
-func WriteGLB(w io.Writer, m *mesh.Model, maps []Maps) error {
+func WriteGLB(w io.Writer, m *mesh.Model, o Options) error {
+	maps := o.Maps
 	doc := gltf.NewDocument()
 	doc.Asset.Generator = "Velvet Grime"
 	for i, s := range m.Sheets {
@@ -36,6 +42,9 @@ func WriteGLB(w io.Writer, m *mesh.Model, maps []Maps) error {
 		doc.Materials = append(doc.Materials, mat)
 	}
 	var tangents [][3]geom.Vec3
+	if o.Tangents {
+		tangents = m.Tangents()
+	}
 	for _, k := range maps {
 		if k.Normal != nil && tangents == nil {
 			tangents = m.Tangents()
@@ -46,7 +55,7 @@ func WriteGLB(w io.Writer, m *mesh.Model, maps []Maps) error {
 		mesh := &gltf.Mesh{Name: m.Parts[p].Name}
 		for s := range m.Sheets {
 			var tan [][3]geom.Vec3
-			if maps != nil && maps[s].Normal != nil {
+			if o.Tangents || maps != nil && maps[s].Normal != nil {
 				tan = tangents
 			}
 			if prim := primitive(doc, m, p, s, tan); prim != nil {
@@ -107,11 +116,12 @@ func addMaps(doc *gltf.Document, mat *gltf.Material, name string, maps Maps) err
 }
 
 // primitive writes the triangles of a part on a sheet; tangents (a corner each)
-// may be nil. A vertex whose corners lie on mirrored UVs is written twice.
+// may be nil. A vertex whose corners have several tangents is written for each.
 func primitive(doc *gltf.Document, m *mesh.Model, part, sheet int, tangents [][3]geom.Vec3) *gltf.Primitive {
 	type corner struct {
-		v      uint32
-		mirror bool
+		v       uint32
+		mirror  bool
+		tangent geom.Vec3
 	}
 	local := map[corner]uint32{}
 	var tan [][4]float32
@@ -124,16 +134,20 @@ func primitive(doc *gltf.Document, m *mesh.Model, part, sheet int, tangents [][3
 		}
 		mirror := tangents != nil && m.Mirrored(i)
 		for k, v := range t {
-			id, ok := local[corner{v, mirror}]
+			c := corner{v: v, mirror: mirror}
+			if tangents != nil {
+				c.tangent = tangents[i][k]
+			}
+			id, ok := local[c]
 			if !ok {
 				id = uint32(len(pos))
-				local[corner{v, mirror}] = id
+				local[c] = id
 				if tangents != nil {
 					w := float32(1)
 					if mirror {
 						w = -1
 					}
-					a := tangents[i][k]
+					a := c.tangent
 					tan = append(tan, [4]float32{a.X, a.Y, a.Z, w})
 				}
 				p, n, w := m.Pos[v], m.Nrm[v].Unit(), m.UV[v]

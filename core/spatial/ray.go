@@ -235,3 +235,14 @@ func meet(o, d, a, p, q geom.Vec3) Hit {
 	inv := 1 / d.Dot(e2.Cross(e1))
 	return Hit{U: d.Dot(e2.Cross(s)) * inv, V: d.Dot(s.Cross(e1)) * inv, T: e2.Dot(s.Cross(e1)) * inv}
 }
+
+// octant returns the signs that most rays have: the children are walked in its
+// order.
+func (b *Bundle) octant() (o int) {
+	for a := range 3 {
+		if 2*bits.OnesCount64(b.negative[a]) > b.n {
+			o |= 1 << a
+		}
+	}
+	return o
+}

@@ -22,12 +22,16 @@ var (
 	cSlack, cRimLow, cRimHigh, cOne = all(slack), all(-rim), all(1 + rim), all(1)
 	cLeast, cMinusLeast, cZero      = all(least), all(-least), all(0)
 	spread                          [8][8]uint32
+	childBit                        [8][32]uint8
 )
 
 func init() {
 	for i := range spread {
 		for k := range 8 {
 			spread[i][k] = uint32(i)
+		}
+		for k := range 32 {
+			childBit[i][k] = 1 << i
 		}
 	}
 }
@@ -49,30 +53,17 @@ func (t *Tree) cast(b *Bundle, anyHit bool) (met uint64) {
 	var origin [3][8]float32
 	origin[0], origin[1], origin[2] = all(b.Origin.X), all(b.Origin.Y), all(b.Origin.Z)
 	b.lanes = all(b.Near)
-	alive := b.all()
-	for o := range 8 {
-		m := alive
-		for a := range 3 {
-			if o>>a&1 == 1 {
-				m &= b.negative[a]
-			} else {
-				m &^= b.negative[a]
-			}
-		}
-		if m != 0 {
-			met |= t.octantWide(b, &origin, o, m, anyHit)
-		}
-	}
+	met = t.allWide(b, &origin, b.all(), anyHit)
 	archsimd.ClearAVXUpperBits()
 	return met
 }
 
-// octantWide walks the tree with rays of one octant. There is no plain
-// floating-point arithmetic in it: mixing it with the wide registers is slow on
-// some processors. Distances are compared as whole numbers where one is picked:
-// for numbers above 0 the order is the same.
-func (t *Tree) octantWide(b *Bundle, origin *[3][8]float32, octant int, rays uint64, anyHit bool) (met uint64) {
-	sx, sy, sz := octant&1, octant>>1&1, octant>>2&1
+// allWide walks the tree with all rays at once. There is no plain floating-point
+// arithmetic in it: mixing it with the wide registers is slow on some processors.
+// Distances are compared as whole numbers where one is picked: for numbers above 0
+// the order is the same.
+func (t *Tree) allWide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit bool) (met uint64) {
+	octant := b.octant()
 	kill := ^uint64(0) * toBit(anyHit)
 	b.stack[0] = pending{0, rays}
 	for top := 1; top > 0; {
@@ -88,26 +79,45 @@ func (t *Tree) octantWide(b *Bundle, origin *[3][8]float32, octant int, rays uin
 		}
 		n := &t.nodes[p.at]
 		ox, oy, oz := archsimd.LoadFloat32x8(&origin[0]), archsimd.LoadFloat32x8(&origin[1]), archsimd.LoadFloat32x8(&origin[2])
-		nx := archsimd.LoadFloat32x8(&n.bound[sx]).Sub(ox)
-		ny := archsimd.LoadFloat32x8(&n.bound[2+sy]).Sub(oy)
-		nz := archsimd.LoadFloat32x8(&n.bound[4+sz]).Sub(oz)
-		fx := archsimd.LoadFloat32x8(&n.bound[1-sx]).Sub(ox)
-		fy := archsimd.LoadFloat32x8(&n.bound[3-sy]).Sub(oy)
-		fz := archsimd.LoadFloat32x8(&n.bound[5-sz]).Sub(oz)
+		lx := archsimd.LoadFloat32x8(&n.bound[0]).Sub(ox)
+		ly := archsimd.LoadFloat32x8(&n.bound[2]).Sub(oy)
+		lz := archsimd.LoadFloat32x8(&n.bound[4]).Sub(oz)
+		hx := archsimd.LoadFloat32x8(&n.bound[1]).Sub(ox)
+		hy := archsimd.LoadFloat32x8(&n.bound[3]).Sub(oy)
+		hz := archsimd.LoadFloat32x8(&n.bound[5]).Sub(oz)
 		near, slk := archsimd.LoadFloat32x8(&b.lanes), archsimd.LoadFloat32x8(&cSlack)
-		var to [8]uint64
+		var hits [MaxRays]uint8 // by ray: the children that it enters, a bit each
+		some := uint8(0)
 		for m := p.rays; m != 0; m &= m - 1 {
 			i := bits.TrailingZeros64(m) & (MaxRays - 1)
 			inv := &b.inv[i]
 			ix, iy, iz := archsimd.LoadFloat32x8(&inv[0]), archsimd.LoadFloat32x8(&inv[1]), archsimd.LoadFloat32x8(&inv[2])
-			tn := nx.Mul(ix).Max(ny.Mul(iy)).Max(nz.Mul(iz).Max(near))
-			tf := fx.Mul(ix).Min(fy.Mul(iy)).Min(fz.Mul(iz)).Mul(slk).Min(archsimd.LoadFloat32x8(&b.far[i]))
-			bit := uint64(1) << i
-			for h := uint32(tn.LessEqual(tf).ToBits()); h != 0; h &= h - 1 {
-				to[bits.TrailingZeros32(h)&7] |= bit
+			ax, bx := lx.Mul(ix), hx.Mul(ix)
+			ay, by := ly.Mul(iy), hy.Mul(iy)
+			az, bz := lz.Mul(iz), hz.Mul(iz)
+			tn := ax.Min(bx).Max(ay.Min(by)).Max(az.Min(bz).Max(near))
+			tf := ax.Max(bx).Min(ay.Max(by)).Min(az.Max(bz)).Mul(slk).Min(archsimd.LoadFloat32x8(&b.far[i]))
+			h := tn.LessEqual(tf).ToBits()
+			some |= h
+			hits[i] = h
+		}
+		some &= n.valid
+		if some == 0 {
+			continue
+		}
+		// from the children of each ray to the rays of each child
+		low, high := archsimd.LoadUint8x32((*[32]uint8)(hits[:32])), archsimd.LoadUint8x32((*[32]uint8)(hits[32:]))
+		for _, c := range n.order[octant] {
+			if some>>(c&7)&1 == 0 {
+				continue
+			}
+			bit := archsimd.LoadUint8x32(&childBit[c&7])
+			r := uint64(low.And(bit).Equal(bit).ToBits()) | uint64(high.And(bit).Equal(bit).ToBits())<<32
+			if top < len(b.stack) {
+				b.stack[top] = pending{n.child[c&7], r}
+				top++
 			}
 		}
-		top = b.push(top, n, &to, octant)
 	}
 	return met
 }

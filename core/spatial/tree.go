@@ -32,6 +32,7 @@ type node struct {
 	child [8]int32 // ≥ 0 a node, < 0 the block ^child
 	// by octant of a ray: the children from the farthest to the nearest, a byte each
 	order [8][8]uint8
+	valid uint8 // a bit for each child that is there
 }
 
 // block holds up to eight triangles by corner and two edges; missing ones have
@@ -154,60 +155,102 @@ func along(v geom.Vec3, axis int) float32 {
 
 const bins = 16
 
-// split parts the triangles where the sum of area times count is least.
-func (b *branch) split() (l, r *branch) {
+// cut is the best place to part triangles along one axis.
+type cut struct {
+	cost float32 // sum of area times count; +∞: none
+	at   int     // the first bin of the right side
+}
+
+// grid sorts places along an axis into bins.
+type grid struct {
+	axis      int
+	low, each float32
+}
+
+func (g grid) bin(p *prim) int {
+	var c float32
+	switch g.axis {
+	case 0:
+		c = p.box.Min.X + p.box.Max.X
+	case 1:
+		c = p.box.Min.Y + p.box.Max.Y
+	default:
+		c = p.box.Min.Z + p.box.Max.Z
+	}
+	return min(int((c*0.5-g.low)*g.each), bins-1)
+}
+
+func (g grid) best(prims []prim) cut {
 	type bin struct {
 		box geom.Box
 		n   int
 	}
+	var all [bins]bin
+	for k := range all {
+		all[k].box = geom.EmptyBox()
+	}
+	for i := range prims {
+		k := &all[g.bin(&prims[i])]
+		widen(&k.box, &prims[i].box)
+		k.n++
+	}
+	var cost [bins]float32
+	left, n := geom.EmptyBox(), 0
+	for k := 0; k < bins-1; k++ {
+		left, n = left.Union(all[k].box), n+all[k].n
+		if n > 0 {
+			cost[k] = area(left) * float32(n)
+		}
+	}
+	best := cut{cost: float32(math.Inf(1))}
+	right, m := geom.EmptyBox(), 0
+	for k := bins - 1; k > 0; k-- {
+		right, m = right.Union(all[k].box), m+all[k].n
+		if m == 0 || m == len(prims) {
+			continue
+		}
+		if c := cost[k-1] + area(right)*float32(m); c < best.cost {
+			best = cut{c, k}
+		}
+	}
+	return best
+}
+
+// split parts the triangles where the sum of area times count is least.
+func (b *branch) split() (l, r *branch) {
 	cent := geom.EmptyBox()
 	for i := range b.prims {
 		c := b.prims[i].box.Center()
 		widen(&cent, &geom.Box{Min: c, Max: c})
 	}
 	size := cent.Size()
-	bestCost, bestAxis, bestCut := float32(math.Inf(1)), -1, 0
-	place := func(p *prim, axis int) int {
-		lo, w := along(cent.Min, axis), along(size, axis)
-		return min(int((along(p.box.Center(), axis)-lo)*(bins/w)), bins-1)
-	}
+	var grids [3]grid
+	var cuts [3]cut
+	var wait sync.WaitGroup
 	for axis := range 3 {
+		cuts[axis].cost = float32(math.Inf(1))
 		if along(size, axis) <= 0 {
 			continue
 		}
-		var all [bins]bin
-		for k := range all {
-			all[k].box = geom.EmptyBox()
+		grids[axis] = grid{axis, along(cent.Min, axis), bins / along(size, axis)}
+		if len(b.prims) > 16*parallelSize {
+			wait.Go(func() { cuts[axis] = grids[axis].best(b.prims) })
+		} else {
+			cuts[axis] = grids[axis].best(b.prims)
 		}
-		for i := range b.prims {
-			k := &all[place(&b.prims[i], axis)]
-			widen(&k.box, &b.prims[i].box)
-			k.n++
-		}
-		var cost [bins]float32
-		left, n := geom.EmptyBox(), 0
-		for k := 0; k < bins-1; k++ {
-			left, n = left.Union(all[k].box), n+all[k].n
-			if n > 0 {
-				cost[k] = area(left) * float32(n)
-			}
-		}
-		right, m := geom.EmptyBox(), 0
-		for k := bins - 1; k > 0; k-- {
-			right, m = right.Union(all[k].box), m+all[k].n
-			if m == 0 || m == len(b.prims) {
-				continue
-			}
-			if c := cost[k-1] + area(right)*float32(m); c < bestCost {
-				bestCost, bestAxis, bestCut = c, axis, k
-			}
+	}
+	wait.Wait()
+	best := 0
+	for axis := range 3 {
+		if cuts[axis].cost < cuts[best].cost {
+			best = axis
 		}
 	}
 	mid := len(b.prims) / 2 // all centres in one place: any halves will do
-	if bestAxis >= 0 {
+	if c := cuts[best]; c.at > 0 {
 		mid = 0
 		for i := range b.prims {
-			if place(&b.prims[i], bestAxis) < bestCut {
+			if grids[best].bin(&b.prims[i]) < c.at {
 				b.prims[i], b.prims[mid] = b.prims[mid], b.prims[i]
 				mid++
 			}
@@ -299,6 +342,7 @@ func (n *node) set(i int, b geom.Box, child int32) {
 	if b.Empty() {
 		return
 	}
+	n.valid |= 1 << i
 	n.bound[0][i], n.bound[1][i] = b.Min.X, b.Max.X
 	n.bound[2][i], n.bound[3][i] = b.Min.Y, b.Max.Y
 	n.bound[4][i], n.bound[5][i] = b.Min.Z, b.Max.Z

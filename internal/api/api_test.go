@@ -93,7 +93,7 @@ func (s *service) upload(name string, data []byte) (int, string, string) {
 func (s *service) bollard() string {
 	s.Helper()
 	var b bytes.Buffer
-	if err := meshio.WriteGLB(&b, sample.Bollard(), nil); err != nil {
+	if err := meshio.WriteGLB(&b, sample.Bollard(), meshio.Options{}); err != nil {
 		s.Fatal(err)
 	}
 	code, id, detail := s.upload("bollard.glb", b.Bytes())

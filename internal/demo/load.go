@@ -36,7 +36,7 @@ func Load(ctx context.Context, s *store.Store) error {
 		shot  []byte
 	}{{sample.Bollard(), sample.BollardDocument(), bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
 		var b bytes.Buffer
-		if err := meshio.WriteGLB(&b, p.model, nil); err != nil {
+		if err := meshio.WriteGLB(&b, p.model, meshio.Options{}); err != nil {
 			return err
 		}
 		if _, err := api.Create(ctx, s, p.model.Name, map[string][]byte{"model.glb": b.Bytes()}, p.doc, p.shot); err != nil {

@@ -167,7 +167,7 @@ func (s *Session) GLB() ([]byte, error) {
 	defer s.mu.Unlock()
 	if s.glb == nil {
 		var b bytes.Buffer
-		if err := meshio.WriteGLB(&b, s.Model, nil); err != nil {
+		if err := meshio.WriteGLB(&b, s.Model, meshio.Options{}); err != nil {
 			return nil, err
 		}
 		s.glb = b.Bytes()
