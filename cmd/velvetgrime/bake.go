@@ -196,14 +196,16 @@ func bakeFiles(ctx context.Context, low, high *mesh.Model, s bake.Settings, name
 func encodeBaked(img *bake.Image, sheet, format string) (name string, data []byte, err error) {
 	if format == "exr" {
 		data, err = deliver.EXR(img.Planes(), img.Size)
-		return fileName(sheet)+"_"+img.Map+".exr", data, err
+		return fileName(sheet) + "_" + img.Map + ".exr", data, err
 	}
 	data, err = deliver.PNG(img.Picture())
-	return fileName(sheet)+"_"+img.Map+".png", data, err
+	return fileName(sheet) + "_" + img.Map + ".png", data, err
 }
 
 // fileName replaces what some file system does not take in a name.
-func fileName(s string) string { return strings.NewReplacer("/", "_", "\\", "_", ":", "_", "*", "_", "?", "_", "\"", "_", "<", "_", ">", "_", "|", "_").Replace(s) }
+func fileName(s string) string {
+	return strings.NewReplacer("/", "_", "\\", "_", ":", "_", "*", "_", "?", "_", "\"", "_", "<", "_", ">", "_", "|", "_").Replace(s)
+}
 
 func count[T any](list []T, f func(T) bool) (n int) {
 	for _, v := range list {

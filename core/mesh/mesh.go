@@ -97,20 +97,35 @@ func (m *Model) Finish() error {
 	return nil
 }
 
-// Weld returns for each vertex the index of the first one at the same place.
+// Weld returns for each vertex the index of the first one at the same place. Places
+// within about a millionth of the model's size are the same: many programs write
+// the pole of a ball as points that differ in the last digit.
 func Weld(pos []geom.Vec3) []uint32 {
-	first := make(map[geom.Vec3]uint32, len(pos))
+	box := geom.EmptyBox()
+	for _, p := range pos {
+		box = box.Grow(p)
+	}
+	cell := max(float64(box.Size().Length())*1e-6, 1e-30)
+	type place [3]int64
+	first := make(map[place]uint32, len(pos))
 	w := make([]uint32, len(pos))
+	round := func(v float32) int64 { return int64(math.Round(float64(v) / cell)) }
 	for i, p := range pos {
-		p = geom.V3(p.X+0, p.Y+0, p.Z+0) // −0 and 0 are one place
-		j, ok := first[p]
+		k := place{round(p.X), round(p.Y), round(p.Z)}
+		j, ok := first[k]
 		if !ok {
 			j = uint32(i)
-			first[p] = j
+			first[k] = j
 		}
 		w[i] = j
 	}
 	return w
+}
+
+// Collapsed reports whether two corners of a triangle are at the same place. Such
+// triangles have no neighbours: their edges are those of the triangles around them.
+func Collapsed(weld []uint32, t [3]uint32) bool {
+	return weld[t[0]] == weld[t[1]] || weld[t[1]] == weld[t[2]] || weld[t[0]] == weld[t[2]]
 }
 
 func (m *Model) topology() {
@@ -133,12 +148,12 @@ func (m *Model) topology() {
 		return i
 	}
 	for i, t := range m.Tri {
+		if Collapsed(weld, t) {
+			continue
+		}
 		for k := range 3 {
 			a, b := t[k], t[(k+1)%3]
 			wa, wb := weld[a], weld[b]
-			if wa == wb {
-				continue
-			}
 			o, ok := open[key{wb, wa}]
 			if !ok {
 				open[key{wa, wb}] = Edge{int32(i), int8(k)}
@@ -151,6 +166,19 @@ func (m *Model) topology() {
 			if m.UV[ot[o.K]] == m.UV[b] && m.UV[ot[(o.K+1)%3]] == m.UV[a] && m.TriSheet[i] == m.TriSheet[o.Tri] {
 				m.UVBorder[i][k], m.UVBorder[o.Tri][o.K] = false, false
 				parent[find(int32(i))] = find(o.Tri)
+			}
+		}
+	}
+	uses := make([]int32, len(m.Pos)) // a triangle at each vertex
+	for i, t := range m.Tri {
+		for _, v := range t {
+			uses[v] = int32(i)
+		}
+	}
+	for i, t := range m.Tri {
+		if Collapsed(weld, t) { // it belongs to the island that it touches
+			for _, v := range t {
+				parent[find(int32(i))] = find(uses[v])
 			}
 		}
 	}

@@ -1,0 +1,121 @@
+package unwrap
+
+import (
+	"context"
+	"slices"
+
+	"velvetgrime/core/mesh"
+)
+
+// Charts are joined while what they make together is laid flat with less energy
+// than joinable, has at most joinMost triangles, and there are at most joinCharts.
+const (
+	joinable  = 4.12 // a fifth in area, or an eighth in angle
+	joinMost  = 6000
+	joinCount = 1500
+)
+
+// joinCharts tries to lay neighbouring charts flat together, those with the longest
+// common border first, so that the model ends with as few islands as its form
+// allows. Seams in kept, and edges whose faces' normals have less than limit as
+// cosine, stay.
+func joinCharts(ctx context.Context, m *mesh.Model, flat []*island, kept Seams, limit float64) ([]*island, error) {
+	if len(flat) > joinCount {
+		return flat, nil
+	}
+	owner := map[int32]int{}
+	for i, d := range flat {
+		for _, t := range d.tris {
+			owner[t] = i
+		}
+	}
+	parent := make([]int, len(flat))
+	for i := range parent {
+		parent[i] = i
+	}
+	find := func(i int) int {
+		for parent[i] != i {
+			i = parent[i]
+		}
+		return i
+	}
+	type pair struct{ a, b int }
+	failed := map[pair]int{} // the number of triangles they had when it failed
+	for {
+		common, border := map[pair]float64{}, make([]float64, len(flat))
+		for i, d := range flat {
+			if d == nil {
+				continue
+			}
+			for _, t := range d.tris {
+				for k := range 3 {
+					l := float64(m.Pos[m.Tri[t][k]].Sub(m.Pos[m.Tri[t][(k+1)%3]]).Length())
+					o, ok := across(m, t, k)
+					j, have := owner[o.Tri]
+					if ok && have && find(j) == i {
+						continue
+					}
+					border[i] += l
+					if !ok || !have || find(j) < i || kept[ID(m, t, k)] {
+						continue
+					}
+					n1, n2 := m.FaceNormal(int(t)).Unit(), m.FaceNormal(int(o.Tri)).Unit()
+					if float64(n1.Dot(n2)) >= limit {
+						common[pair{i, find(j)}] += l
+					}
+				}
+			}
+		}
+		var order []pair
+		for p := range common {
+			if len(flat[p.a].tris)+len(flat[p.b].tris) <= joinMost && failed[p] != len(flat[p.a].tris)+len(flat[p.b].tris) {
+				order = append(order, p)
+			}
+		}
+		share := func(p pair) float64 { return common[p] / min(border[p.a], border[p.b]) }
+		slices.SortFunc(order, func(x, y pair) int {
+			switch a, b := share(x), share(y); {
+			case a > b:
+				return -1
+			case a < b:
+				return 1
+			}
+			return (x.a-y.a)*len(flat) + x.b - y.b
+		})
+		used, joined := map[int]bool{}, false
+		for _, p := range order {
+			if ctx.Err() != nil {
+				return nil, ctx.Err()
+			}
+			if used[p.a] || used[p.b] || share(p) < 0.08 {
+				continue
+			}
+			tris := slices.Concat(flat[p.a].tris, flat[p.b].tris)
+			slices.Sort(tris)
+			c := newChart(m, tris, kept.within(m, tris))
+			if !c.open() || !c.flatten(40) || c.energy(c.rests(), c.uv) > joinable || c.overlapsItself() {
+				failed[p] = len(tris)
+				continue
+			}
+			flat[p.a], flat[p.b], parent[p.b] = c.island(), nil, p.a
+			used[p.a], used[p.b], joined = true, true, true
+		}
+		if !joined {
+			break
+		}
+	}
+	return slices.DeleteFunc(flat, func(d *island) bool { return d == nil }), nil
+}
+
+// within returns the seams that lie on the given triangles.
+func (s Seams) within(m *mesh.Model, tris []int32) Seams {
+	out := Seams{}
+	for _, t := range tris {
+		for k := range 3 {
+			if id := ID(m, t, k); s[id] {
+				out[id] = true
+			}
+		}
+	}
+	return out
+}

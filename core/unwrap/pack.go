@@ -1,0 +1,406 @@
+package unwrap
+
+import (
+	"context"
+	"errors"
+	"math"
+	"math/bits"
+	"slices"
+
+	"velvetgrime/core/geom"
+)
+
+// island is a laid-out chart on its way to a place on a sheet. uv are its corners
+// in metres, or in any unit that all islands of a packing share.
+type island struct {
+	tris []int32
+	uv   [][3][2]float64
+	// weight multiplies the island's size against the common density
+	weight float64
+	turn   bool // it may be turned
+}
+
+func (d *island) bounds() (lo, hi [2]float64) {
+	lo, hi = [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
+	for _, t := range d.uv {
+		for _, p := range t {
+			for a := range 2 {
+				lo[a], hi[a] = min(lo[a], p[a]), max(hi[a], p[a])
+			}
+		}
+	}
+	return
+}
+
+func (d *island) area() float64 {
+	sum := 0.0
+	for _, t := range d.uv {
+		sum += math.Abs((t[1][0]-t[0][0])*(t[2][1]-t[0][1])-(t[1][1]-t[0][1])*(t[2][0]-t[0][0])) / 2
+	}
+	return sum
+}
+
+// apply maps every corner.
+func (d *island) apply(f func(p [2]float64) [2]float64) {
+	for i := range d.uv {
+		for k := range 3 {
+			d.uv[i][k] = f(d.uv[i][k])
+		}
+	}
+}
+
+func turned(angle float64) func(p [2]float64) [2]float64 {
+	sin, cos := math.Sincos(angle)
+	return func(p [2]float64) [2]float64 { return [2]float64{cos*p[0] - sin*p[1], sin*p[0] + cos*p[1]} }
+}
+
+// tighten turns the island so that its bounding rectangle is least, the long side
+// lying.
+func (d *island) tighten() {
+	hull := d.hull()
+	best, at := math.Inf(1), 0.0
+	for i := range hull {
+		a, b := hull[i], hull[(i+1)%len(hull)]
+		angle := math.Atan2(b[1]-a[1], b[0]-a[0])
+		f := turned(-angle)
+		lo, hi := [2]float64{math.Inf(1), math.Inf(1)}, [2]float64{math.Inf(-1), math.Inf(-1)}
+		for _, p := range hull {
+			p = f(p)
+			for k := range 2 {
+				lo[k], hi[k] = min(lo[k], p[k]), max(hi[k], p[k])
+			}
+		}
+		w, h := hi[0]-lo[0], hi[1]-lo[1]
+		if h > w {
+			angle += math.Pi / 2
+		}
+		if area := w * h; area < best*(1-1e-9) {
+			best, at = area, angle
+		}
+	}
+	d.apply(turned(-at))
+}
+
+// hull returns the convex hull (Andrew 1979).
+func (d *island) hull() [][2]float64 {
+	var pts [][2]float64
+	for _, t := range d.uv {
+		pts = append(pts, t[:]...)
+	}
+	slices.SortFunc(pts, func(a, b [2]float64) int {
+		switch {
+		case a[0] < b[0] || a[0] == b[0] && a[1] < b[1]:
+			return -1
+		case a == b:
+			return 0
+		}
+		return 1
+	})
+	pts = slices.Compact(pts)
+	half := func(pts [][2]float64) (out [][2]float64) {
+		for _, p := range pts {
+			for n := len(out); n >= 2; n = len(out) {
+				a, b := out[n-2], out[n-1]
+				if (b[0]-a[0])*(p[1]-a[1])-(b[1]-a[1])*(p[0]-a[0]) > 0 {
+					break
+				}
+				out = out[:n-1]
+			}
+			out = append(out, p)
+		}
+		return out
+	}
+	low := half(pts)
+	slices.Reverse(pts)
+	high := half(pts)
+	if len(low) < 2 {
+		return low
+	}
+	return append(low[:len(low)-1], high[:len(high)-1]...)
+}
+
+// stencil is the cells of a grid that an island touches.
+type stencil struct {
+	w, h int
+	row  [][]uint64
+}
+
+func newStencil(w, h int) *stencil {
+	s := &stencil{w: w, h: h, row: make([][]uint64, h)}
+	words := make([]uint64, h*((w+63)/64))
+	n := (w + 63) / 64
+	for y := range s.row {
+		s.row[y] = words[y*n : (y+1)*n]
+	}
+	return s
+}
+
+func (s *stencil) set(x0, x1, y int) {
+	for x := max(x0, 0); x <= min(x1, s.w-1); x++ {
+		s.row[y][x/64] |= 1 << (x % 64)
+	}
+}
+
+// draw marks every cell that a triangle touches; corners are in cells.
+func (s *stencil) draw(p [3][2]float64) {
+	y0 := max(int(math.Floor(min(p[0][1], p[1][1], p[2][1]))), 0)
+	y1 := min(int(math.Floor(max(p[0][1], p[1][1], p[2][1]))), s.h-1)
+	for y := y0; y <= y1; y++ {
+		lo, hi := math.Inf(1), math.Inf(-1)
+		take := func(x float64) { lo, hi = min(lo, x), max(hi, x) }
+		for k := range 3 {
+			a, b := p[k], p[(k+1)%3]
+			if a[1] >= float64(y) && a[1] <= float64(y+1) {
+				take(a[0])
+			}
+			for _, at := range [2]float64{float64(y), float64(y + 1)} {
+				if (a[1]-at)*(b[1]-at) < 0 {
+					take(a[0] + (at-a[1])/(b[1]-a[1])*(b[0]-a[0]))
+				}
+			}
+		}
+		if lo <= hi {
+			s.set(int(math.Floor(lo)), int(math.Floor(hi)), y)
+		}
+	}
+}
+
+// fat returns the stencil with all cells to which fewer than n free ones lie
+// between.
+func (s *stencil) fat(n int) *stencil {
+	out := newStencil(s.w+2*n, s.h+2*n)
+	for y := range s.h {
+		for x := 0; x < s.w; {
+			if s.row[y][x/64]>>(x%64)&1 == 0 {
+				x++
+				continue
+			}
+			from := x
+			for x < s.w && s.row[y][x/64]>>(x%64)&1 == 1 {
+				x++
+			}
+			for dy := -n; dy <= n; dy++ {
+				e := max(dy, -dy, 1) - 1 // rows of cells between
+				r := int(math.Ceil(math.Sqrt(float64(n*n - e*e))))
+				out.set(from+n-r, x-1+n+r, y+n+dy)
+			}
+		}
+	}
+	return out
+}
+
+// board is the occupied cells of a sheet.
+type board struct {
+	n    int
+	row  [][]uint64
+	hint map[[2]int]int // by size class: the row where the last one of it fitted
+}
+
+func newBoard(n int) *board {
+	s := newStencil(n, n)
+	return &board{n, s.row, map[[2]int]int{}}
+}
+
+func (b *board) free(s *stencil, x, y int) bool {
+	shift, word := uint(x%64), x/64
+	for dy, r := range s.row {
+		o := b.row[y+dy]
+		carry := uint64(0)
+		for i, v := range r {
+			if o[word+i]&(v<<shift|carry) != 0 {
+				return false
+			}
+			carry = 0
+			if shift > 0 {
+				carry = v >> (64 - shift)
+			}
+		}
+		if carry != 0 && o[word+len(r)]&carry != 0 {
+			return false
+		}
+	}
+	return true
+}
+
+func (b *board) occupy(s *stencil, x, y int) {
+	for dy := range s.h {
+		for dx := range s.w {
+			if px, py := x+dx, y+dy; s.row[dy][dx/64]>>(dx%64)&1 == 1 && px >= 0 && py >= 0 && px < b.n && py < b.n {
+				b.row[py][px/64] |= 1 << (px % 64)
+			}
+		}
+	}
+}
+
+// find returns the first free place by rows, no nearer to the rim than edge.
+func (b *board) find(s *stencil, edge, limit int) (x, y int, ok bool) {
+	class := [2]int{bits.Len(uint(s.w)), bits.Len(uint(s.h))}
+	step := max(1, min(s.w, s.h)/24)
+	for y := max(edge, b.hint[class]-s.h); y+s.h+edge <= b.n && y < limit; y += step {
+		for x := edge; x+s.w+edge <= b.n; x += step {
+			if b.free(s, x, y) {
+				return x, y, true
+			}
+		}
+	}
+	return 0, 0, false
+}
+
+// errFull says that islands do not fit at a scale.
+var errFull = errors.New("the islands do not fit")
+
+// place is where an island lies: turned by quarter turns, then moved, in cells.
+type place struct {
+	quarter int
+	x, y    float64
+}
+
+func quarterTurn(n int) func(p [2]float64) [2]float64 {
+	return func(p [2]float64) [2]float64 {
+		for range n {
+			p = [2]float64{-p[1], p[0]}
+		}
+		return p
+	}
+}
+
+// stencilOf draws the island at scale (cells a unit), turned; low is its lower
+// corner.
+func (d *island) stencilOf(scale float64, quarter int) (s *stencil, low [2]float64) {
+	f := quarterTurn(quarter)
+	low = [2]float64{math.Inf(1), math.Inf(1)}
+	high := [2]float64{math.Inf(-1), math.Inf(-1)}
+	for _, t := range d.uv {
+		for _, p := range t {
+			p = f(p)
+			for a := range 2 {
+				low[a], high[a] = min(low[a], p[a]), max(high[a], p[a])
+			}
+		}
+	}
+	size := func(a int) int { return int(math.Floor((high[a]-low[a])*scale+1e-9)) + 1 }
+	s = newStencil(size(0), size(1))
+	for _, t := range d.uv {
+		var c [3][2]float64
+		for k := range 3 {
+			p := f(t[k])
+			c[k] = [2]float64{(p[0] - low[0]) * scale, (p[1] - low[1]) * scale}
+		}
+		s.draw(c)
+	}
+	return s, low
+}
+
+// tryAt places all islands at a scale, or returns errFull.
+func tryAt(ctx context.Context, list []*island, scale float64, cells, margin int) ([]place, error) {
+	b := newBoard(cells)
+	edge := (margin + 1) / 2
+	order := make([]int, len(list))
+	longest := make([]float64, len(list))
+	for i, d := range list {
+		order[i] = i
+		lo, hi := d.bounds()
+		longest[i] = max(hi[0]-lo[0], hi[1]-lo[1]) * d.weight
+		if longest[i]*scale > float64(cells) {
+			return nil, errFull
+		}
+	}
+	slices.SortStableFunc(order, func(a, b int) int {
+		switch {
+		case longest[a] > longest[b]:
+			return -1
+		case longest[a] < longest[b]:
+			return 1
+		}
+		return a - b
+	})
+	out := make([]place, len(list))
+	for _, i := range order {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		d := list[i]
+		quarters := 4
+		if !d.turn {
+			quarters = 1
+		}
+		var best *stencil
+		var at place
+		bx, by, limit := 0, 0, cells
+		lowest := math.MaxInt
+		for q := range quarters {
+			s, low := d.stencilOf(scale*d.weight, q)
+			x, y, ok := b.find(s, edge, limit)
+			if ok && y+s.h < lowest {
+				best, bx, by, lowest = s, x, y, y+s.h
+				at = place{q, float64(x) - low[0]*scale*d.weight, float64(y) - low[1]*scale*d.weight}
+				limit = min(cells, lowest)
+			}
+		}
+		if best == nil {
+			return nil, errFull
+		}
+		b.hint[[2]int{bits.Len(uint(best.w)), bits.Len(uint(best.h))}] = by
+		b.occupy(best.fat(margin), bx-margin, by-margin)
+		out[i] = at
+	}
+	return out, nil
+}
+
+// pack lays islands on one sheet of size texels at one density as large as they
+// fit, with at least margin texels between them and half of that at the rim. The
+// islands' corners become places on the sheet, 0..1. It returns the scale: sheet
+// edges a unit.
+func pack(ctx context.Context, list []*island, size, margin int) (float64, error) {
+	if len(list) == 0 {
+		return 1, nil
+	}
+	cells := min(size, 1024)
+	gap := (margin*cells + size - 1) / size
+	total := 0.0
+	for _, d := range list {
+		total += d.area() * d.weight * d.weight
+	}
+	if total <= 0 {
+		return 0, errors.New("the islands have no area")
+	}
+	full := float64(cells) / math.Sqrt(total) // all of the sheet filled
+	var places []place
+	scale := full * 0.98
+	for {
+		p, err := tryAt(ctx, list, scale, cells, gap)
+		if err == nil {
+			places = p
+			break
+		}
+		if !errors.Is(err, errFull) {
+			return 0, err
+		}
+		if scale *= 0.94; scale < full*1e-3 {
+			return 0, errFull
+		}
+	}
+	// between what fits and what did not
+	for up := scale / 0.94; up/scale > 1.01; {
+		mid := math.Sqrt(up * scale)
+		p, err := tryAt(ctx, list, mid, cells, gap)
+		switch {
+		case err == nil:
+			places, scale = p, mid
+		case errors.Is(err, errFull):
+			up = mid
+		default:
+			return 0, err
+		}
+	}
+	for i, d := range list {
+		f, at, s := quarterTurn(places[i].quarter), places[i], scale*d.weight
+		d.apply(func(p [2]float64) [2]float64 {
+			p = f(p)
+			return [2]float64{(p[0]*s + at.x) / float64(cells), (p[1]*s + at.y) / float64(cells)}
+		})
+	}
+	return scale / float64(cells), nil
+}
+
+func vec(p [2]float64) geom.Vec2 { return geom.Vec2{X: float32(p[0]), Y: float32(p[1])} }
