@@ -117,7 +117,11 @@ func (p *Program) chain(u *Surface, info stack.ChannelInfo, list []*layerPlan, k
 }
 
 func (p *Program) bottom(u *Surface, info stack.ChannelInfo) Key {
-	return join(join(u.key, p.light, 0), newHash(string(info.Channel)).str(fmt.Sprint(info.Default)).sum(), 5)
+	k := join(join(u.key, p.light, 0), newHash(string(info.Channel)).str(fmt.Sprint(info.Default)).sum(), 5)
+	if info.Channel == stack.Normal || info.Channel == stack.Occlusion {
+		k = join(k, p.baked, 17)
+	}
+	return k
 }
 
 // nothing is the key with which the layers of an isolated group begin.
@@ -197,6 +201,9 @@ func (p *Program) mixed(ctx context.Context, u *Surface, info stack.ChannelInfo)
 		if info.Color() && p.Doc.Light == stack.Linear {
 			st.c[i].Value = pix.DecodeSRGB(info.Default[i])
 		}
+	}
+	if err := p.underlay(u, info, st.c); err != nil {
+		return nil, err
 	}
 	st, err := p.run(ctx, u, info, p.layers, st, p.bottom(u, info), true)
 	return st.c, err

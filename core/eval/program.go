@@ -24,6 +24,7 @@ type Program struct {
 	live   string                // id of a stroke that still grows
 	light  Key                   // how colours are mixed
 	sizes  Key                   // the sheets' sizes
+	baked  Key                   // which baked maps there are
 
 	holders map[*stack.Step]string // the layer of each follow step
 
@@ -41,6 +42,7 @@ type layerPlan struct {
 	reach  Key
 	covers []bool // by triangle; nil: all
 	sheets []bool // by sheet: whether any triangle is covered; nil: all
+	ids    []stack.IDColor
 }
 
 // coatPlan is what a layer does to a channel.
@@ -62,6 +64,8 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 	p.light = newHash("light").str(d.Light).sum()
 	b, _ := json.Marshal(d.Sheets)
 	p.sizes = newHash("sizes").str(string(b)).sum()
+	b, _ = json.Marshal(d.Preparation().Baked)
+	p.baked = newHash("baked").str(string(b)).sum()
 	kept := map[planKey]*layerPlan{}
 	s.mu.Lock()
 	known := s.plans
@@ -130,6 +134,7 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 	pl.reach = newHash("reach").str(string(b)).sum()
 	if !l.Reach.All() {
 		pl.cover(s, l.Reach)
+		pl.ids = l.Reach.IDs
 	}
 	return pl
 }
@@ -187,6 +192,10 @@ func (pl *layerPlan) cover(s *Scene, r stack.Reach) {
 			pl.covers[i] = true
 		}
 	}
+	if len(r.IDs) > 0 { // any sheet may hold the colours
+		pl.sheets = nil
+		return
+	}
 	for i, on := range pl.covers {
 		if on {
 			pl.sheets[m.TriSheet[i]] = true
@@ -218,6 +227,9 @@ func (p *Program) maskKey(u *Surface, pl *layerPlan, pad float32) Key {
 	if pl.covers != nil {
 		k = join(k, pl.reach, 1)
 	}
+	if len(pl.ids) > 0 {
+		k = join(k, p.baked, 17)
+	}
 	return k
 }
 
@@ -231,6 +243,9 @@ func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, upTo 
 		return pix.Plane{Value: 1}, nil
 	}
 	key := join(p.streamKey(u, pl.mask, upTo, 0), pl.reach, 77)
+	if len(pl.ids) > 0 {
+		key = join(key, p.baked, 17)
+	}
 	if v, ok := p.Scene.Cache.get(key); ok {
 		return v.(planes)[0], nil
 	}
@@ -250,8 +265,16 @@ func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, upTo 
 	}
 	if pl.covers != nil {
 		out = slices.Clone(out) // what a stream gives may be shared
+		byID, err := p.idCover(u, pl.ids)
+		if err != nil {
+			return pix.Plane{}, fmt.Errorf("layer %q: reach: %w", pl.layer.Name, err)
+		}
 		for k, t := range u.Frame().Tri {
-			if t < 0 || !pl.covers[t] {
+			switch {
+			case t >= 0 && pl.covers[t]:
+			case byID != nil:
+				out[k] *= byID[k]
+			default:
 				out[k] = 0
 			}
 		}
@@ -357,7 +380,7 @@ func (p *Program) part(id string, with bool) *Program {
 	if q := p.below[name]; q != nil {
 		return q
 	}
-	q := &Program{Scene: p.Scene, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
+	q := &Program{Scene: p.Scene, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, baked: p.baked, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
 	d := *p.Doc
 	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
 	q.Doc, q.layers = &d, p.cut(d.Layers)

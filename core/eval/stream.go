@@ -108,7 +108,7 @@ func (sp *streamPlan) lastFilter(upTo int) int {
 func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) Key {
 	whole := pad == 0 && upTo == len(sp.steps)
 	if whole {
-		if k, ok := u.masks[sp]; ok {
+		if k, ok := u.masks[memo{sp, p.baked}]; ok {
 			return k
 		}
 	}
@@ -136,15 +136,18 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 		if s.inner != nil {
 			k = join(k, p.streamKey(u, s.inner, len(s.inner.steps), pad+s.reach), 4)
 		}
+		if s.step.Kind == stack.BakedStep || s.step.Kind == stack.IDStep {
+			k = join(k, p.baked, 17)
+		}
 		if s.step.Kind == stack.Follow {
 			k = join(k, p.followKey(u, s.step, pad), 6)
 		}
 	}
 	if whole {
 		if u.masks == nil {
-			u.masks = map[*streamPlan]Key{}
+			u.masks = map[memo]Key{}
 		}
-		u.masks[sp] = k
+		u.masks[memo{sp, p.baked}] = k
 	}
 	return k
 }
@@ -346,6 +349,12 @@ func (p *Program) special(ctx context.Context, u *Surface, s *stepPlan) (src [][
 		return src, nil, err
 	case "picture":
 		return p.picture(u, s.step)
+	case stack.BakedStep:
+		src, err = p.bakedStep(u, s.step)
+		return src, nil, err
+	case stack.IDStep:
+		src, err = p.idStep(u, s.step)
+		return src, nil, err
 	}
 	return nil, nil, fmt.Errorf("there is no way to carry it out")
 }

@@ -63,7 +63,14 @@ type Surface struct {
 	patch *patch
 	scene *Scene
 	frame *raster.Frame
-	masks map[*streamPlan]Key // keys that were asked for before
+	masks map[memo]Key // keys that were asked for before
+}
+
+// memo names a stream's key on a surface; streams are shared between documents that
+// may have other baked maps.
+type memo struct {
+	stream *streamPlan
+	baked  Key
 }
 
 // patch names a window of an island: w × h texels from (x, y) of the sheet at

@@ -181,3 +181,18 @@ func (p *Picture) Small(edge int) image.Image {
 	}
 	return img
 }
+
+// Nearest reads the texel at (u, v) as it is, repeated in both ways.
+func (p *Picture) Nearest(u, v float32) [4]float32 {
+	l := p.levels[0]
+	at := func(x float32, n int) int {
+		i := int(math.Floor(float64(x) * float64(n)))
+		return ((i % n) + n) % n
+	}
+	o := 4 * (at(v, l.h)*l.w + at(u, l.w))
+	var out [4]float32
+	for c := range out {
+		out[c] = float32(l.rgba[o+c]) / 65535
+	}
+	return out
+}

@@ -34,6 +34,9 @@ func (d *Document) Check() error {
 	if err := d.checkAdded(); err != nil {
 		return err
 	}
+	if err := d.Prepared.check(); err != nil {
+		return err
+	}
 	seen := map[string]bool{}
 	var first error
 	d.Walk(func(l *Layer, around []*Layer) {

@@ -27,6 +27,7 @@ import (
 //	light.set     Value "encoded" or "linear"
 //	channel.add   Value a AddedChannel, Index (−1 last)
 //	channel.remove Target channel; the layers lose their coats of it
+//	prepare.set   Value: what was prepared, and which sheets there are; Label for the ledger
 //	document      Value: everything, as Encode writes it without strokes
 //	batch         Ops, all or none; Label for the ledger
 type Op struct {
@@ -86,6 +87,8 @@ func (d *Document) apply(op Op) (Op, string, error) {
 		return d.setLight(op)
 	case "channel.add", "channel.remove":
 		return d.applyChannel(op)
+	case "prepare.set":
+		return d.prepare(op)
 	case "document":
 		return d.replaceWhole(op)
 	case "layer.add":

@@ -19,6 +19,8 @@ type Document struct {
 	Sheets  map[string]SheetSize `json:"sheets" doc:"texture size of each sheet by name"`
 	Added   []AddedChannel       `json:"addedChannels,omitempty" doc:"channels that this project adds"`
 	Layers  []*Layer             `json:"layers" doc:"innermost first"`
+
+	Prepared *Prepared `json:"prepared,omitempty" doc:"what was done to the model before the first layer"`
 }
 
 // Linear is the Light of a project that mixes colours as linear light.
@@ -59,15 +61,16 @@ type Layer struct {
 // Reach limits a layer to what any of its lists names; with all lists empty it
 // covers the whole model.
 type Reach struct {
-	Sheets  []string `json:"sheets,omitempty"`
-	Parts   []string `json:"parts,omitempty"`
-	Islands []int32  `json:"islands,omitempty" doc:"UV islands by number"`
-	Faces   []int32  `json:"faces,omitempty" doc:"runs of triangles: first, count, first, count …"`
+	Sheets  []string  `json:"sheets,omitempty"`
+	Parts   []string  `json:"parts,omitempty"`
+	Islands []int32   `json:"islands,omitempty" doc:"UV islands by number"`
+	Faces   []int32   `json:"faces,omitempty" doc:"runs of triangles: first, count, first, count …"`
+	IDs     []IDColor `json:"ids,omitempty" doc:"colours of the ID map"`
 }
 
 // All reports whether the reach is the whole model.
 func (r Reach) All() bool {
-	return len(r.Sheets)+len(r.Parts)+len(r.Islands)+len(r.Faces) == 0
+	return len(r.Sheets)+len(r.Parts)+len(r.Islands)+len(r.Faces)+len(r.IDs) == 0
 }
 
 // Coat is what a layer does to one channel. Value and Stream are ignored in a
@@ -101,6 +104,9 @@ const (
 	Hand   = "hand"
 	Follow = "follow"
 	Bundle = "bundle"
+	// Baked reads a baked map, ID picks colours of the ID map.
+	BakedStep = "baked"
+	IDStep    = "id"
 )
 
 // Below is the layer parameter of a follow step that reads all that lies below.

@@ -29,4 +29,19 @@ func init() {
 			{Name: "soft", Label: "join", Kind: "number", Min: 0, Max: 1, Default: 0.3, Help: "how softly the three sides go over into each other"},
 		},
 	})
+	register(Description{
+		Kind: stack.BakedStep, Label: "Baked map", Role: "source", Special: true,
+		Help: "A map that was baked in Prepare: what the surface itself tells.",
+		Params: []Param{
+			{Name: "map", Label: "map", Kind: "choice", Default: "edges", Choices: []string{"edges", "creases", "curvature", "occlusion", "thickness", "sky exposure", "height"}, Help: "edges and creases are the two sides of curvature; occlusion is white where the surface is hidden"},
+		},
+	})
+	register(Description{
+		Kind: stack.IDStep, Label: "ID colour", Role: "source", Special: true,
+		Help: "White where the ID map has a colour.",
+		Params: []Param{
+			{Name: "color", Label: "colour", Kind: "color", Default: []any{1.0, 0.0, 0.0}, Help: "pick it from the ID map"},
+			{Name: "tolerance", Label: "tolerance", Kind: "number", Min: 0, Max: 1, Default: 0.02, Help: "how far a component of the colour may be off"},
+		},
+	})
 }

@@ -1,0 +1,159 @@
+package eval
+
+import (
+	"fmt"
+	"math"
+
+	"velvetgrime/core/pix"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+)
+
+// readBaked calls put with the value of a baked map at every point of a surface,
+// 0..1 as its picture has it. Points on sheets without the map are left out. It
+// reports whether the map was there for any.
+func (p *Program) readBaked(u *Surface, name string, put func(i int, v [4]float32, b stack.Baked)) (bool, error) {
+	f, m := u.Frame(), p.Scene.Model
+	all := p.Doc.Preparation().Baked
+	type source struct {
+		pic *pix.Picture
+		b   stack.Baked
+	}
+	bySheet := make([]source, len(m.Sheets))
+	some := false
+	for i, s := range m.Sheets {
+		b, ok := all[s.Name][name]
+		if !ok || u.tile != nil && u.tile.Sheet != i && f.Owner == nil {
+			continue
+		}
+		pic, err := p.Scene.stored(b.Picture)
+		if err != nil {
+			return false, fmt.Errorf("the baked map %q of %q: %w", name, s.Name, err)
+		}
+		bySheet[i], some = source{pic, b}, true
+	}
+	if !some {
+		return false, nil
+	}
+	for i, t := range f.Tri {
+		if t < 0 {
+			continue
+		}
+		sheet := m.TriSheet[t]
+		src := bySheet[sheet]
+		if src.pic == nil {
+			continue
+		}
+		x := p.Scene.index(int(sheet))
+		uv := x.UVAt(t, f.Pos[i])
+		put(i, src.pic.Sample(uv.X, uv.Y, f.Footprint/x.Scale()), src.b)
+	}
+	return true, nil
+}
+
+// bakedStep evaluates a step that reads a baked map: one plane, 0..1. Where the map
+// is missing it is what an open, even place has.
+func (p *Program) bakedStep(u *Surface, s *stack.Step) ([][]float32, error) {
+	in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
+	what := in.Choice("map")
+	name, f := "curvature", func(v float32) float32 { return v }
+	neutral := float32(0)
+	switch what {
+	case "edges":
+		f = func(v float32) float32 { return max(2*v-1, 0) }
+	case "creases":
+		f = func(v float32) float32 { return max(1-2*v, 0) }
+	case "curvature":
+		neutral = 0.5
+	case "occlusion":
+		name, f = "ao", func(v float32) float32 { return 1 - v }
+	case "sky exposure":
+		name, neutral = "sky", 1
+	default:
+		name = what
+	}
+	out := make([]float32, len(u.Frame().Pos))
+	pix.Plane{Value: neutral}.Fill(out)
+	_, err := p.readBaked(u, name, func(i int, v [4]float32, _ stack.Baked) { out[i] = f(v[0]) })
+	return [][]float32{out}, err
+}
+
+// idStep is white where the ID map has the step's colour.
+func (p *Program) idStep(u *Surface, s *stack.Step) ([][]float32, error) {
+	in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
+	c := [3]float32(in.Row("color"))
+	out, err := p.idCover(u, []stack.IDColor{{Color: c, Tolerance: in.Number("tolerance")}})
+	if out == nil {
+		out = make([]float32, len(u.Frame().Pos))
+	}
+	return [][]float32{out}, err
+}
+
+// idCover returns 1 where the ID map has one of the colours, nil when none is asked
+// for. The map is read without mixing texels: a mix of two IDs is neither.
+func (p *Program) idCover(u *Surface, ids []stack.IDColor) ([]float32, error) {
+	if len(ids) == 0 {
+		return nil, nil
+	}
+	f, m := u.Frame(), p.Scene.Model
+	out := make([]float32, len(f.Pos))
+	for sheet, s := range m.Sheets {
+		b, ok := p.Doc.Preparation().Baked[s.Name]["id"]
+		if !ok {
+			continue
+		}
+		pic, err := p.Scene.stored(b.Picture)
+		if err != nil {
+			return nil, fmt.Errorf("the ID map of %q: %w", s.Name, err)
+		}
+		x := p.Scene.index(sheet)
+		for i, t := range f.Tri {
+			if t < 0 || int(m.TriSheet[t]) != sheet {
+				continue
+			}
+			uv := x.UVAt(t, f.Pos[i])
+			v := pic.Nearest(uv.X, uv.Y)
+			for _, id := range ids {
+				if id.Has(v[0], v[1], v[2]) {
+					out[i] = 1
+					break
+				}
+			}
+		}
+	}
+	return out, nil
+}
+
+// underlay puts baked maps under the stack: the dense model's normal under the
+// normal channel, occlusion under its own.
+func (p *Program) underlay(u *Surface, info stack.ChannelInfo, c planes) error {
+	name := map[stack.Channel]string{stack.Normal: "normal", stack.Occlusion: "ao"}[info.Channel]
+	if name == "" || len(p.Doc.Preparation().Baked) == 0 {
+		return nil
+	}
+	n := len(u.Frame().Pos)
+	rows := make([][]float32, len(c))
+	for k := range rows {
+		rows[k] = make([]float32, n)
+		c[k].Fill(rows[k])
+	}
+	some, err := p.readBaked(u, name, func(i int, v [4]float32, _ stack.Baked) {
+		if len(rows) == 1 {
+			rows[0][i] = v[0]
+			return
+		}
+		x, y, z := 2*v[0]-1, 2*v[1]-1, 2*v[2]-1
+		l := float32(math.Sqrt(float64(x*x + y*y + z*z)))
+		if l < 1e-6 {
+			return
+		}
+		rows[0][i], rows[1][i], rows[2][i] = x/l, y/l, z/l
+	})
+	if err != nil || !some {
+		return err
+	}
+	for k := range c {
+		c[k] = shrink(rows[k])
+	}
+	return nil
+}
