@@ -24,12 +24,45 @@ import (
 type serveOptions struct {
 	addr, dsn string
 	memory    int
+	noWork    bool
 }
 
 func (o *serveOptions) flags(c *cobra.Command) {
 	c.Flags().StringVar(&o.addr, "address", "127.0.0.1:7140", "where to listen; loopback only")
 	c.Flags().StringVar(&o.dsn, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL connection string (or VELVETGRIME_DATABASE)")
 	c.Flags().IntVar(&o.memory, "memory", 1536, "bound of the server's memory in MiB; most of it caches texels")
+	c.Flags().BoolVar(&o.noWork, "no-worker", false, "leave jobs to 'velvetgrime worker' processes")
+}
+
+func workerCommand() *cobra.Command {
+	var dsn string
+	var memory int
+	c := &cobra.Command{Use: "worker", Short: "Take jobs from the queue of a running server", Args: cobra.NoArgs,
+		Long: "Take bakes, unwraps and deliveries from the queue in the database, beside or instead of\nthe server's own workers. What a job changes is applied by the server.",
+		RunE: func(c *cobra.Command, _ []string) error {
+			if dsn == "" {
+				return errors.New("no database is given; use --database or VELVETGRIME_DATABASE")
+			}
+			debug.SetMemoryLimit(int64(memory) << 20)
+			s, err := store.Open(dsn)
+			if err != nil {
+				return err
+			}
+			defer s.Close()
+			hub := live.NewHub(s, memory<<20*5/10)
+			hub.Transient = true
+			r, err := jobs.Start(c.Context(), dsn, s, hub, jobs.Work)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintln(c.OutOrStdout(), "waiting for jobs")
+			<-c.Context().Done()
+			r.Stop()
+			return nil
+		}}
+	c.Flags().StringVar(&dsn, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL connection string (or VELVETGRIME_DATABASE)")
+	c.Flags().IntVar(&memory, "memory", 1536, "bound of the worker's memory in MiB")
+	return c
 }
 
 func serveCommand() *cobra.Command {
@@ -75,7 +108,11 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 		}
 	}
 	hub := live.NewHub(s, o.memory<<20*6/10)
-	runner, err := jobs.Start(ctx, o.dsn, s, hub, true)
+	does := jobs.Apply
+	if !o.noWork {
+		does |= jobs.Work
+	}
+	runner, err := jobs.Start(ctx, o.dsn, s, hub, does)
 	if err != nil {
 		return err
 	}

@@ -79,8 +79,8 @@ func (s Settings) Check() error {
 	return nil
 }
 
-// Map describes one kind of baked map.
-type Map struct {
+// Kind describes one kind of baked map.
+type Kind struct {
 	Name       string `json:"name"`
 	Label      string `json:"label"`
 	Help       string `json:"help"`
@@ -98,13 +98,13 @@ type Map struct {
 	at func(w *worker, s *site, out []float32)
 }
 
-var registry = map[string]*Map{}
+var registry = map[string]*Kind{}
 
-func register(m Map) { registry[m.Name] = &m }
+func register(m Kind) { registry[m.Name] = &m }
 
 // Maps lists what can be baked, by name.
-func Maps() []Map {
-	var out []Map
+func Maps() []Kind {
+	var out []Kind
 	for _, k := range slices.Sorted(maps.Keys(registry)) {
 		out = append(out, *registry[k])
 	}
@@ -112,17 +112,17 @@ func Maps() []Map {
 }
 
 // Get returns the description of a map.
-func Get(name string) (Map, bool) {
+func Get(name string) (Kind, bool) {
 	if m := registry[name]; m != nil {
 		return *m, true
 	}
-	return Map{}, false
+	return Kind{}, false
 }
 
 // Baker is a model made ready for baking. It is safe for many goroutines.
 type Baker struct {
 	Settings
-	Maps  []*Map
+	Maps  []*Kind
 	Low   *mesh.Model
 	Notes []string // what an artist should know: parts that found no counterpart
 
@@ -209,7 +209,7 @@ func (b *Baker) trees(ctx context.Context) (err error) {
 		return err
 	}
 	b.group = make([]*spatial.Tree, len(b.Low.Parts))
-	if !b.dense && b.Self == "all" && !slices.ContainsFunc(b.Maps, func(m *Map) bool { return m.own }) {
+	if !b.dense && b.Self == "all" && !slices.ContainsFunc(b.Maps, func(m *Kind) bool { return m.own }) {
 		return nil // nobody asks what belongs to a part
 	}
 	if b.dense && b.Match == "all" {

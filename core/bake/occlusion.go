@@ -11,17 +11,17 @@ func unit(*Baker) [2]float32 { return [2]float32{0, 1} }
 func both(*Baker) [2]float32 { return [2]float32{-1, 1} }
 
 func init() {
-	register(Map{
+	register(Kind{
 		Name: "ao", Label: "Ambient occlusion", Components: 1, Rays: true, values: unit,
 		Help: "The share of the half space above that is open, weighted by the cosine: 1 in the open, 0 closed in.",
 		at:   func(w *worker, s *site, out []float32) { out[0] = w.see().open },
 	})
-	register(Map{
+	register(Kind{
 		Name: "sky", Label: "Sky exposure", Components: 1, Rays: true, values: unit,
 		Help: "How much of an even sky's light arrives, against open level ground: where rain and dust fall.",
 		at:   func(w *worker, s *site, out []float32) { out[0] = w.see().sky },
 	})
-	register(Map{
+	register(Kind{
 		Name: "bent", Label: "Bent normal", Components: 3, Signed: true, Rays: true, values: both,
 		Help: "The mean open direction in model space.",
 		at: func(w *worker, s *site, out []float32) {
@@ -72,7 +72,7 @@ func (w *worker) see() *sight {
 }
 
 func init() {
-	register(Map{
+	register(Kind{
 		Name: "thickness", Label: "Thickness", Components: 1, Rays: true, own: true,
 		Help:   "The mean way through the body beneath, weighted by the cosine; white at the chosen thickness.",
 		values: func(b *Baker) [2]float32 { return [2]float32{0, float32(b.Thickness)} },
@@ -105,7 +105,7 @@ func (w *worker) depth() float32 {
 const rise = 0.5
 
 func init() {
-	register(Map{
+	register(Kind{
 		Name: "curvature", Label: "Curvature", Components: 1, Signed: true, Rays: true, own: true, values: both,
 		Help: "How the surface bends within the chosen radius: above the middle outward (edges), below it inward (creases). On a ball of radius R it is radius ÷ R.",
 		at:   func(w *worker, s *site, out []float32) { out[0] = w.bend() },

@@ -7,12 +7,12 @@ import (
 )
 
 func init() {
-	register(Map{
+	register(Kind{
 		Name: "normal-world", Label: "World-space normal", Components: 3, Signed: true, values: both,
 		Help: "The surface's direction in model space.",
 		at:   func(w *worker, s *site, out []float32) { out[0], out[1], out[2] = s.nrm.X, s.nrm.Y, s.nrm.Z },
 	})
-	register(Map{
+	register(Kind{
 		Name: "position", Label: "Position", Components: 3,
 		Help: "The place in model space; a picture goes from the least to the greatest coordinate of the model, the same for all three axes.",
 		values: func(b *Baker) [2]float32 {
@@ -21,7 +21,7 @@ func init() {
 		},
 		at: func(w *worker, s *site, out []float32) { out[0], out[1], out[2] = s.pos.X, s.pos.Y, s.pos.Z },
 	})
-	register(Map{
+	register(Kind{
 		Name: "height", Label: "Height", Components: 1, Signed: true,
 		Help: "How far, in metres, the dense surface lies above the model along its normal; a picture goes as far as the cage.",
 		values: func(b *Baker) [2]float32 {
@@ -33,12 +33,12 @@ func init() {
 		},
 		at: func(w *worker, s *site, out []float32) { out[0] = s.pos.Sub(s.lowPos).Dot(s.lowNrm) },
 	})
-	register(Map{
+	register(Kind{
 		Name: "normal", Label: "Tangent-space normal", Components: 3, Signed: true, values: both,
 		Help: "The dense surface's direction against the model's own, MikkTSpace, +Y up.",
 		at:   func(w *worker, s *site, out []float32) { w.inTangentSpace(s, out) },
 	})
-	register(Map{
+	register(Kind{
 		Name: "misses", Label: "Misses", Components: 1, values: unit, flat: true,
 		Help: "White where the rays of the cage met nothing of the dense model.",
 		at: func(w *worker, s *site, out []float32) {
@@ -47,7 +47,7 @@ func init() {
 			}
 		},
 	})
-	register(Map{
+	register(Kind{
 		Name: "id", Label: "ID", Components: 3, values: unit, flat: true,
 		Help: "A flat colour for each material, part or vertex colour.",
 		at:   func(w *worker, s *site, out []float32) { w.identify(s, out) },

@@ -1,6 +1,7 @@
 package eval
 
 import (
+	"context"
 	"fmt"
 	"math"
 
@@ -156,4 +157,19 @@ func (p *Program) underlay(u *Surface, info stack.ChannelInfo, c planes) error {
 		c[k] = shrink(rows[k])
 	}
 	return nil
+}
+
+// Own evaluates what a layer itself brings to a channel, without its mask and reach
+// and whatever lies below: three planes of sRGB-encoded colours, or one.
+func (p *Program) Own(ctx context.Context, u *Surface, layerID string, c stack.Channel) ([]pix.Plane, error) {
+	pl := p.all[layerID]
+	info, ok := p.Doc.Info(c)
+	if pl == nil || !ok {
+		return nil, fmt.Errorf("there is no layer %q, or no channel %q", layerID, c)
+	}
+	if pl.coats[c] == nil {
+		return nil, fmt.Errorf("the layer %q does nothing to %s; switch that channel on", pl.layer.Name, info.Label)
+	}
+	v, err := p.own(ctx, u, pl, info)
+	return p.encoded(v, info), err
 }

@@ -33,6 +33,15 @@ func Read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 	return m, nil
 }
 
+// Reads reports whether a file's name is that of a model.
+func Reads(name string) bool {
+	switch strings.ToLower(path.Ext(name)) {
+	case ".glb", ".gltf", ".obj", ".ply", ".stl":
+		return true
+	}
+	return false
+}
+
 func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 	data, err := load(files, name, lim.Bytes)
 	if err != nil {

@@ -196,3 +196,20 @@ func (p *Picture) Nearest(u, v float32) [4]float32 {
 	}
 	return out
 }
+
+// Numbers returns the picture's components as numbers: black is r[0], white r[1].
+func (p *Picture) Numbers(r [2]float32) [][]float32 {
+	l := p.levels[0]
+	n := 3
+	if p.Gray {
+		n = 1
+	}
+	out := make([][]float32, n)
+	for c := range out {
+		out[c] = make([]float32, l.w*l.h)
+		for i := range out[c] {
+			out[c][i] = r[0] + (r[1]-r[0])*float32(l.rgba[4*i+c])/65535
+		}
+	}
+	return out
+}

@@ -3,6 +3,7 @@ package stack
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 )
 
@@ -100,6 +101,11 @@ func (d *Document) prepare(op Op) (Op, string, error) {
 	return Op{Kind: op.Kind, Value: raw(old), Label: op.Label}, label, nil
 }
 
+// SetReach returns the operation that sets a layer's reach.
+func SetReach(layer string, r Reach) Op {
+	return Op{Kind: "layer.set", Target: layer, Path: "reach", Value: raw(r)}
+}
+
 // IDColor is a colour of the ID map that a reach covers.
 type IDColor struct {
 	Color     [3]float32 `json:"color" doc:"sRGB-encoded, 0..1"`
@@ -110,4 +116,29 @@ type IDColor struct {
 func (c IDColor) Has(r, g, b float32) bool {
 	off := func(a, b float32) bool { return a-b > c.Tolerance+1.5/255 || b-a > c.Tolerance+1.5/255 }
 	return !off(r, c.Color[0]) && !off(g, c.Color[1]) && !off(b, c.Color[2])
+}
+
+// WithBaked returns the operation that adds or replaces one baked map.
+func (d *Document) WithBaked(sheet, name string, b Baked, label string) Op {
+	p := *d.Preparation()
+	all := maps.Clone(p.Baked)
+	if all == nil {
+		all = map[string]map[string]Baked{}
+	}
+	one := maps.Clone(all[sheet])
+	if one == nil {
+		one = map[string]Baked{}
+	}
+	one[name] = b
+	all[sheet], p.Baked = one, all
+	return Prepare(&p, nil, label)
+}
+
+// WithDense returns the operation that adds a dense model; one of the same name is
+// replaced.
+func (d *Document) WithDense(n Dense) Op {
+	p := *d.Preparation()
+	p.Dense = slices.DeleteFunc(slices.Clone(p.Dense), func(o Dense) bool { return o.Name == n.Name })
+	p.Dense = append(p.Dense, n)
+	return Prepare(&p, nil, "Dense model "+n.Name)
 }

@@ -292,8 +292,11 @@ func (d *island) stencilOf(scale float64, quarter int) (s *stencil, low [2]float
 }
 
 // tryAt places all islands at a scale, or returns errFull.
-func tryAt(ctx context.Context, list []*island, scale float64, cells, margin int) ([]place, error) {
+func tryAt(ctx context.Context, list []*island, taken *board, scale float64, cells, margin int) ([]place, error) {
 	b := newBoard(cells)
+	for y := range b.row {
+		copy(b.row[y], taken.row[y])
+	}
 	edge := (margin + 1) / 2
 	order := make([]int, len(list))
 	longest := make([]float64, len(list))
@@ -352,6 +355,11 @@ func tryAt(ctx context.Context, list []*island, scale float64, cells, margin int
 // islands' corners become places on the sheet, 0..1. It returns the scale: sheet
 // edges a unit.
 func pack(ctx context.Context, list []*island, size, margin int) (float64, error) {
+	return packBeside(ctx, list, nil, size, margin)
+}
+
+// packBeside packs islands around others that stay where they are on the sheet.
+func packBeside(ctx context.Context, list, fixed []*island, size, margin int) (float64, error) {
 	if len(list) == 0 {
 		return 1, nil
 	}
@@ -364,11 +372,17 @@ func pack(ctx context.Context, list []*island, size, margin int) (float64, error
 	if total <= 0 {
 		return 0, errors.New("the islands have no area")
 	}
+	taken := newBoard(cells)
+	for _, d := range fixed {
+		s, low := d.stencilOf(float64(cells), 0)
+		// its place among the cells may lie anywhere: one cell more covers that
+		taken.occupy(s.fat(gap+1), int(math.Floor(low[0]*float64(cells)))-gap-1, int(math.Floor(low[1]*float64(cells)))-gap-1)
+	}
 	full := float64(cells) / math.Sqrt(total) // all of the sheet filled
 	var places []place
 	scale := full * 0.98
 	for {
-		p, err := tryAt(ctx, list, scale, cells, gap)
+		p, err := tryAt(ctx, list, taken, scale, cells, gap)
 		if err == nil {
 			places = p
 			break
@@ -383,7 +397,7 @@ func pack(ctx context.Context, list []*island, size, margin int) (float64, error
 	// between what fits and what did not
 	for up := scale / 0.94; up/scale > 1.01; {
 		mid := math.Sqrt(up * scale)
-		p, err := tryAt(ctx, list, mid, cells, gap)
+		p, err := tryAt(ctx, list, taken, mid, cells, gap)
 		switch {
 		case err == nil:
 			places, scale = p, mid

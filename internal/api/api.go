@@ -13,11 +13,13 @@ import (
 	"strings"
 	"time"
 
+	"velvetgrime/core/bake"
 	"velvetgrime/core/blend"
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/unwrap"
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
@@ -49,17 +51,9 @@ type About struct {
 	Modes    []blend.Mode        `json:"modes"`
 	Scalar   []blend.Mode        `json:"scalarModes"`
 	Maps     []deliver.Map       `json:"maps"`
-}
-
-// Job is a job as the page sees it.
-type Job struct {
-	ID       string          `json:"id"`
-	Kind     string          `json:"kind"`
-	State    string          `json:"state" enum:"waiting,running,done,failed,cancelled"`
-	Progress float64         `json:"progress"`
-	Note     string          `json:"note"`
-	Files    []store.JobFile `json:"files"`
-	At       time.Time       `json:"at"`
+	Baked    []bake.Kind          `json:"baked"`
+	Bake     bake.Settings       `json:"bake" doc:"suggested settings"`
+	Unwrap   unwrap.Options      `json:"unwrap" doc:"suggested options"`
 }
 
 type idInput struct {
@@ -149,7 +143,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	api := humagin.New(g, cfg)
 
 	huma.Get(api, "/api/about", func(context.Context, *struct{}) (*body[About], error) {
-		return &body[About]{About{stack.Channels, step.Descriptions(), blend.Modes(false), blend.Modes(true), deliver.Maps}}, nil
+		return &body[About]{About{stack.Channels, step.Descriptions(), blend.Modes(false), blend.Modes(true), deliver.Maps, bake.Maps(), bake.Default(), unwrap.Defaults()}}, nil
 	})
 	huma.Get(api, "/api/projects/{id}/pictures", func(ctx context.Context, in *idInput) (*body[[]store.Picture], error) {
 		list, err := s.Store.Pictures(ctx, in.ID)
@@ -182,7 +176,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 		if err != nil {
 			return nil, fail(err)
 		}
-		return &body[mesh.Facts]{p.Model.Facts()}, nil
+		return &body[mesh.Facts]{p.Model().Facts()}, nil
 	})
 	huma.Get(api, "/api/projects/{id}/document", func(ctx context.Context, in *idInput) (*body[stack.Document], error) {
 		p, err := s.Hub.Open(ctx, in.ID)
@@ -192,18 +186,13 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 		return &body[stack.Document]{*p.Document()}, nil
 	})
 	s.deliveries(api)
+	s.preparation(api)
 	return api
 }
 
 type orderInput struct {
 	ID   string `path:"id"`
 	Body deliver.Order
-}
-
-func jobOf(j *store.Job) Job {
-	out := Job{j.ID, j.Kind, j.State, j.Progress, j.Note, []store.JobFile{}, j.CreatedAt}
-	_ = json.Unmarshal(j.Files, &out.Files)
-	return out
 }
 
 func (s *Server) deliveries(api huma.API) {
@@ -215,7 +204,7 @@ func (s *Server) deliveries(api huma.API) {
 		files, err := deliver.Plan(p.Program(), in.Body)
 		return &body[[]deliver.File]{files}, fail(err)
 	})
-	huma.Post(api, "/api/projects/{id}/deliveries", func(ctx context.Context, in *orderInput) (*body[Job], error) {
+	huma.Post(api, "/api/projects/{id}/deliveries", func(ctx context.Context, in *orderInput) (*body[jobs.Line], error) {
 		p, err := s.Hub.Open(ctx, in.ID)
 		if err != nil {
 			return nil, fail(err)
@@ -227,22 +216,22 @@ func (s *Server) deliveries(api huma.API) {
 		if err != nil {
 			return nil, fail(err)
 		}
-		return &body[Job]{jobOf(j)}, nil
+		return &body[jobs.Line]{jobs.LineOf(j)}, nil
 	})
-	huma.Get(api, "/api/projects/{id}/jobs", func(ctx context.Context, in *idInput) (*body[[]Job], error) {
+	huma.Get(api, "/api/projects/{id}/jobs", func(ctx context.Context, in *idInput) (*body[[]jobs.Line], error) {
 		list, err := s.Store.Jobs(ctx, in.ID)
-		out := &body[[]Job]{Body: []Job{}}
+		out := &body[[]jobs.Line]{Body: []jobs.Line{}}
 		for _, j := range list {
-			out.Body = append(out.Body, jobOf(&j))
+			out.Body = append(out.Body, jobs.LineOf(&j))
 		}
 		return out, fail(err)
 	})
-	huma.Get(api, "/api/jobs/{id}", func(ctx context.Context, in *idInput) (*body[Job], error) {
+	huma.Get(api, "/api/jobs/{id}", func(ctx context.Context, in *idInput) (*body[jobs.Line], error) {
 		j, err := s.Store.JobByID(ctx, in.ID)
 		if err != nil {
 			return nil, fail(err)
 		}
-		return &body[Job]{jobOf(j)}, nil
+		return &body[jobs.Line]{jobs.LineOf(j)}, nil
 	})
 	huma.Delete(api, "/api/jobs/{id}", func(ctx context.Context, in *idInput) (*struct{}, error) {
 		return nil, fail(s.Store.Cancel(ctx, in.ID))

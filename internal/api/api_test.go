@@ -44,7 +44,7 @@ func startService(t *testing.T) *service {
 	}
 	hub := live.NewHub(s, 128<<20)
 	ctx, cancel := context.WithCancel(context.Background())
-	runner, err := jobs.Start(ctx, dsn, s, hub, true)
+	runner, err := jobs.Start(ctx, dsn, s, hub, jobs.Work|jobs.Apply)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -296,15 +296,15 @@ func TestRenameDeleteRestore(t *testing.T) {
 func TestDeliveryRunsAsAJobAndCanBeCancelled(t *testing.T) {
 	s := startService(t)
 	id := s.bollard()
-	begin := func(size int) api.Job {
+	begin := func(size int) jobs.Line {
 		code, b := s.request("POST", "/api/projects/"+id+"/deliveries", map[string]any{"maps": []string{"base color", "normal"}, "sheets": []string{}, "glb": true, "size": size})
-		var j api.Job
+		var j jobs.Line
 		if err := json.Unmarshal(b, &j); err != nil || code != 200 {
 			t.Fatal(code, string(b))
 		}
 		return j
 	}
-	wait := func(j api.Job, state string) api.Job {
+	wait := func(j jobs.Line, state string) jobs.Line {
 		for range 300 {
 			_, b := s.request("GET", "/api/jobs/"+j.ID, nil)
 			_ = json.Unmarshal(b, &j)

@@ -1,7 +1,6 @@
 package api
 
 import (
-	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -28,36 +27,7 @@ import (
 // Create reads a model from files, makes a project of it with a first document
 // and keeps both. Nothing is kept when anything fails. doc may be nil.
 func Create(ctx context.Context, s *store.Store, name string, files map[string][]byte, doc *stack.Document, picture []byte) (*store.Project, error) {
-	var packed bytes.Buffer
-	z := zip.NewWriter(&packed)
-	model := ""
-	for f, data := range files {
-		w, err := z.Create(f)
-		if err != nil {
-			return nil, err
-		}
-		if _, err := w.Write(data); err != nil {
-			return nil, err
-		}
-		switch strings.ToLower(path.Ext(f)) {
-		case ".glb", ".gltf", ".obj":
-			if model != "" {
-				return nil, fmt.Errorf("there are two models, %s and %s; send one", model, f)
-			}
-			model = f
-		}
-	}
-	if err := z.Close(); err != nil {
-		return nil, err
-	}
-	if model == "" {
-		return nil, fmt.Errorf("there is no model among the files; send a .glb, a .gltf with its files, or an .obj")
-	}
-	r, err := zip.NewReader(bytes.NewReader(packed.Bytes()), int64(packed.Len()))
-	if err != nil {
-		return nil, err
-	}
-	m, err := meshio.Read(r, model, meshio.DefaultLimits)
+	packed, model, m, err := packModel(files)
 	if err != nil {
 		return nil, err
 	}
@@ -80,7 +50,7 @@ func Create(ctx context.Context, s *store.Store, name string, files map[string][
 	if err != nil {
 		return nil, err
 	}
-	hash, err := s.PutBlob(ctx, packed.Bytes())
+	hash, err := s.PutBlob(ctx, packed)
 	if err != nil {
 		return nil, err
 	}
@@ -141,6 +111,12 @@ func (s *Server) files(g *gin.Engine) {
 	})
 	g.POST("/api/projects/:id/pictures", s.addPicture)
 	g.GET("/api/projects/:id/pictures/:blob", s.showPicture)
+	g.GET("/api/projects/:id/model.obj", s.modelOBJ)
+	g.POST("/api/projects/:id/model", s.replaceModel)
+	g.POST("/api/projects/:id/dense", s.addDense)
+	g.GET("/api/projects/:id/overlay/:kind", s.overlay)
+	g.GET("/api/projects/:id/lines", s.lines)
+	g.GET("/api/projects/:id/baked/:sheet/:map", s.showBaked)
 	g.GET("/api/projects/:id/live", s.live)
 	g.GET("/api/jobs/:id/files/:name", s.jobFile)
 }

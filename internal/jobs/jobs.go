@@ -1,15 +1,17 @@
 // Package jobs runs long work on River, a queue in the same PostgreSQL: with
-// progress, cancel, and a second try after a crash.
+// progress, cancel, retry, and resume from what is done. Workers may run in other
+// processes; what a job changes in a project is applied by the server that has it
+// open.
 package jobs
 
 import (
-	"archive/zip"
-	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
+	"sync"
 	"time"
 
 	"velvetgrime/core/deliver"
@@ -24,13 +26,13 @@ import (
 	"github.com/riverqueue/river/rivermigrate"
 )
 
-// DeliverArgs name the job row that holds the order.
-type DeliverArgs struct {
+// Args name the job row that holds the order.
+type Args struct {
 	JobID string `json:"jobId"`
 }
 
 // Kind implements river.JobArgs.
-func (DeliverArgs) Kind() string { return "deliver" }
+func (Args) Kind() string { return "long" }
 
 // Runner puts jobs in the queue and works on them.
 type Runner struct {
@@ -38,18 +40,40 @@ type Runner struct {
 	hub    *live.Hub
 	pool   *pgxpool.Pool
 	client *river.Client[pgx.Tx]
+	stop   context.CancelFunc
+	done   sync.WaitGroup
 }
 
-type deliverWorker struct {
-	river.WorkerDefaults[DeliverArgs]
+// kinds are the kinds of jobs. work does what is long and may run anywhere; it
+// fills in the job's Files or Result. apply makes the change that the result asks
+// for, in the server; nil: there is none.
+var kinds = map[string]struct {
+	work  func(ctx context.Context, r *Runner, t *task) error
+	apply func(ctx context.Context, r *Runner, j *store.Job) (note string, err error)
+}{}
+
+// task is a job at work.
+type task struct {
+	*store.Job
+	tell func(share float64, note string) // also keeps the job alive
+}
+
+type worker struct {
+	river.WorkerDefaults[Args]
 	r *Runner
 }
 
-// Timeout implements river.Worker: a delivery may take as long as it takes.
-func (deliverWorker) Timeout(*river.Job[DeliverArgs]) time.Duration { return -1 }
+// Timeout implements river.Worker: a job may take as long as it takes.
+func (worker) Timeout(*river.Job[Args]) time.Duration { return -1 }
 
-// Start migrates River's tables and, when work is set, starts workers.
-func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, work bool) (*Runner, error) {
+// What a Runner does.
+const (
+	Work  = 1 << iota // takes jobs from the queue
+	Apply             // applies finished ones, tells pages of their progress, and takes up orphans
+)
+
+// Start migrates River's tables and starts what does says.
+func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, does int) (*Runner, error) {
 	pool, err := pgxpool.New(ctx, dsn)
 	if err != nil {
 		return nil, err
@@ -61,9 +85,10 @@ func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, work 
 	if err != nil {
 		return nil, fmt.Errorf("migrating the queue: %w", err)
 	}
-	r := &Runner{store: s, hub: hub, pool: pool}
+	ctx, stop := context.WithCancel(ctx)
+	r := &Runner{store: s, hub: hub, pool: pool, stop: stop}
 	workers := river.NewWorkers()
-	river.AddWorker(workers, &deliverWorker{r: r})
+	river.AddWorker(workers, &worker{r: r})
 	r.client, err = river.NewClient(riverpgxv5.New(pool), &river.Config{
 		Queues:            map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 2}},
 		Workers:           workers,
@@ -71,120 +96,213 @@ func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, work 
 		FetchCooldown:     50 * time.Millisecond,
 		Logger:            slog.New(slog.NewTextHandler(io.Discard, nil)),
 	})
-	if err != nil {
-		return nil, err
-	}
-	if work {
+	if err == nil && does&Work != 0 {
 		err = r.client.Start(ctx)
+	}
+	if err == nil && does&Apply != 0 {
+		r.done.Go(func() { r.watch(ctx) })
 	}
 	return r, err
 }
 
-// Stop lets running work end for a moment, then stops it.
+// Stop lets running work end for a moment, then stops it; what was under way is
+// taken up again by the next worker.
 func (r *Runner) Stop() {
 	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
 	defer cancel()
+	r.stop()
+	r.done.Wait()
 	_ = r.client.StopAndCancel(ctx)
 	r.pool.Close()
 }
 
-// Deliver puts an order in the queue.
-func (r *Runner) Deliver(ctx context.Context, project string, o deliver.Order) (*store.Job, error) {
-	args, err := json.Marshal(o)
+// Order puts a job in the queue.
+func (r *Runner) Order(ctx context.Context, project, kind, actor, label string, args any) (*store.Job, error) {
+	if _, ok := kinds[kind]; !ok {
+		return nil, fmt.Errorf("there is no kind of job %q", kind)
+	}
+	b, err := json.Marshal(args)
 	if err != nil {
 		return nil, err
 	}
-	j := &store.Job{ID: uuid.NewString(), ProjectID: project, Kind: "deliver", State: "waiting", Args: args}
+	j := &store.Job{ID: uuid.NewString(), ProjectID: project, Kind: kind, State: "waiting", Args: b, Actor: actor, Label: label}
 	if err := r.store.PutJob(ctx, j); err != nil {
 		return nil, err
 	}
-	_, err = r.client.Insert(ctx, DeliverArgs{j.ID}, &river.InsertOpts{MaxAttempts: 3})
-	return j, err
+	return j, r.insert(ctx, j.ID)
 }
 
-// Work implements river.Worker.
-func (w *deliverWorker) Work(ctx context.Context, job *river.Job[DeliverArgs]) error {
-	r := w.r
-	j, err := r.store.JobByID(ctx, job.Args.JobID)
-	if err != nil || j.State == "cancelled" || j.State == "done" {
-		return err
-	}
-	err = r.deliver(ctx, j)
-	if now, e := r.store.JobByID(context.WithoutCancel(ctx), j.ID); e == nil && now.State == "cancelled" {
-		return nil
-	}
-	if err != nil {
-		j.State, j.Note = "failed", err.Error()
-	} else {
-		j.State, j.Note, j.Progress = "done", "", 1
-	}
-	return r.store.PutJob(context.WithoutCancel(ctx), j)
-}
-
-func (r *Runner) deliver(ctx context.Context, j *store.Job) error {
-	ctx, cancel := context.WithCancel(ctx)
-	defer cancel()
-	var o deliver.Order
-	if err := json.Unmarshal(j.Args, &o); err != nil {
-		return err
-	}
-	s, err := r.hub.Open(ctx, j.ProjectID)
-	if err != nil {
-		return err
-	}
-	var files []store.JobFile
-	var body *bytes.Buffer
-	finish := func() error {
-		if body == nil {
-			return nil
-		}
-		f := &files[len(files)-1]
-		f.Size = body.Len()
-		f.Blob, err = r.store.PutBlob(ctx, body.Bytes())
-		return err
-	}
-	last := time.Time{}
-	err = deliver.Write(ctx, s.Program(), o, func(share float64, note string) {
-		if time.Since(last) < 150*time.Millisecond {
-			return
-		}
-		last = time.Now()
-		if on, err := r.store.Progress(ctx, j.ID, share, note); err == nil && !on {
-			cancel()
-		}
-	}, func(name string) (io.Writer, error) {
-		if err := finish(); err != nil {
-			return nil, err
-		}
-		files = append(files, store.JobFile{Name: name})
-		body = &bytes.Buffer{}
-		return body, nil
-	})
-	if err == nil {
-		err = finish()
-	}
-	if err != nil {
-		return err
-	}
-	j.Files, err = json.Marshal(files)
+func (r *Runner) insert(ctx context.Context, id string) error {
+	_, err := r.client.Insert(ctx, Args{id}, &river.InsertOpts{MaxAttempts: 3})
 	return err
 }
 
-// Bundle packs the files of a job into one zip.
-func Bundle(ctx context.Context, s *store.Store, files []store.JobFile, w io.Writer) error {
-	z := zip.NewWriter(w)
-	for _, f := range files {
-		data, err := s.Blob(ctx, f.Blob)
-		if err != nil {
-			return err
-		}
-		e, err := z.CreateHeader(&zip.FileHeader{Name: f.Name, Method: zip.Store, Modified: time.Now()})
-		if err != nil {
-			return err
-		}
-		if _, err := e.Write(data); err != nil {
-			return err
+// Deliver puts an order of files in the queue.
+func (r *Runner) Deliver(ctx context.Context, project string, o deliver.Order) (*store.Job, error) {
+	return r.Order(ctx, project, "deliver", "", "Deliver", o)
+}
+
+// Again takes up a job that failed or was cancelled.
+func (r *Runner) Again(ctx context.Context, id string) error {
+	on, err := r.store.Again(ctx, id)
+	if err == nil && !on {
+		err = fmt.Errorf("the job has not ended, or went well; only one that failed or was stopped is tried again")
+	}
+	if err != nil {
+		return err
+	}
+	return r.insert(ctx, id)
+}
+
+// beat is how often a worker tells that it lives, and asks whether its job was
+// cancelled; one not heard of for lost is taken to be dead.
+const (
+	beat = 300 * time.Millisecond
+	lost = 8 * time.Second
+)
+
+// errCancelled ends a job that was cancelled.
+var errCancelled = errors.New("cancelled")
+
+// Work implements river.Worker.
+func (w *worker) Work(ctx context.Context, job *river.Job[Args]) error {
+	r := w.r
+	j, err := r.store.JobByID(ctx, job.Args.JobID)
+	if err != nil {
+		return err
+	}
+	if j.State != "waiting" && j.State != "running" {
+		return nil
+	}
+	if j.State == "running" && j.Beat != nil && time.Since(*j.Beat) < lost {
+		return nil // another worker has it
+	}
+	kind, ok := kinds[j.Kind]
+	if !ok {
+		return fmt.Errorf("this worker does not know jobs of the kind %q; it is older than the server", j.Kind)
+	}
+	work, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	var mu sync.Mutex
+	share, note := j.Progress, ""
+	tell := func() {
+		mu.Lock()
+		s, n := share, note
+		mu.Unlock()
+		if on, err := r.store.Progress(ctx, j.ID, s, n); err == nil && !on {
+			cancel(errCancelled)
 		}
 	}
-	return z.Close()
+	tell()
+	alive := time.NewTicker(beat)
+	ended := make(chan struct{})
+	var beating sync.WaitGroup
+	beating.Go(func() {
+		for {
+			select {
+			case <-ended:
+				return
+			case <-alive.C:
+				tell()
+			}
+		}
+	})
+	err = kind.work(work, r, &task{j, func(s float64, n string) {
+		mu.Lock()
+		share, note = s, n
+		mu.Unlock()
+	}})
+	alive.Stop()
+	close(ended)
+	beating.Wait()
+	switch {
+	case context.Cause(work) == errCancelled:
+		return nil
+	case ctx.Err() != nil:
+		return ctx.Err() // the worker stops: another one goes on
+	case err != nil:
+		j.State, j.Note = "failed", err.Error()
+	case kind.apply != nil:
+		j.State, j.Note, j.Progress = "ready", "", 1
+	default:
+		j.State, j.Note, j.Progress = "done", "", 1
+	}
+	_, err = r.store.EndJob(context.WithoutCancel(ctx), j)
+	return err
+}
+
+// Line is a job as pages see it.
+type Line struct {
+	ID       string          `json:"id"`
+	Kind     string          `json:"kind"`
+	Label    string          `json:"label"`
+	State    string          `json:"state" enum:"waiting,running,ready,done,failed,cancelled"`
+	Progress float64         `json:"progress"`
+	Note     string          `json:"note"`
+	Files    []store.JobFile `json:"files"`
+	At       time.Time       `json:"at"`
+}
+
+// LineOf returns what pages see of a job.
+func LineOf(j *store.Job) Line {
+	out := Line{j.ID, j.Kind, j.Label, j.State, j.Progress, j.Note, []store.JobFile{}, j.CreatedAt}
+	_ = json.Unmarshal(j.Files, &out.Files)
+	return out
+}
+
+// watch applies what is ready, tells pages how jobs go, and puts jobs whose worker
+// died back in the queue.
+func (r *Runner) watch(ctx context.Context) {
+	last := map[string]string{} // what pages were told, by job
+	tick := time.NewTicker(beat)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		if dead, err := r.store.Orphans(ctx, time.Now().Add(-lost)); err == nil {
+			for _, j := range dead {
+				_ = r.insert(ctx, j.ID)
+			}
+		}
+		jobs, err := r.store.AliveJobs(ctx)
+		if err != nil {
+			continue
+		}
+		now := map[string]string{}
+		for i := range jobs {
+			j := &jobs[i]
+			if j.State == "ready" {
+				r.apply(ctx, j)
+			}
+			line := LineOf(j)
+			b, _ := json.Marshal(line)
+			if now[j.ID] = string(b); last[j.ID] != string(b) {
+				r.hub.Post(j.ProjectID, map[string]any{"t": "job", "job": line})
+			}
+		}
+		for id := range last { // ended since
+			if _, alive := now[id]; !alive {
+				if j, err := r.store.JobByID(ctx, id); err == nil {
+					r.hub.Post(j.ProjectID, map[string]any{"t": "job", "job": LineOf(j)})
+				}
+			}
+		}
+		last = now
+	}
+}
+
+// apply makes the change that a finished job asks for.
+func (r *Runner) apply(ctx context.Context, j *store.Job) {
+	note, err := kinds[j.Kind].apply(ctx, r, j)
+	if ctx.Err() != nil {
+		return
+	}
+	j.State, j.Note = "done", note
+	if err != nil {
+		j.State, j.Note = "failed", err.Error()
+	}
+	_, _ = r.store.EndJob(context.WithoutCancel(ctx), j)
 }

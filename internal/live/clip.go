@@ -109,7 +109,7 @@ func (s *Session) fit(d *stack.Document) {
 	d.Walk(func(l *stack.Layer, _ []*stack.Layer) {
 		same := s.doc.Layer(l.ID) != nil && sameReach(s.doc.Layer(l.ID).Reach, l.Reach)
 		if !same {
-			m := s.Model
+			m := s.Model()
 			l.Reach = stack.Reach{
 				Sheets: has(l.Reach.Sheets, len(m.Sheets), func(i int) string { return m.Sheets[i].Name }),
 				Parts:  has(l.Reach.Parts, len(m.Parts), func(i int) string { return m.Parts[i].Name }),

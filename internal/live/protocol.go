@@ -57,10 +57,11 @@ type docMessage struct {
 	// Notes are what the document cannot give at its sheets' sizes, by layer or
 	// layer/step id.
 	Notes map[string]string `json:"notes"`
+	Model string            `json:"model"` // another one: the model or its UVs changed
 }
 
 func (s *Session) message(actor string) docMessage {
-	m := docMessage{T: "doc", Strokes: map[string]int{}, Viewers: len(s.viewers)}
+	m := docMessage{T: "doc", Model: modelKey(s.doc), Strokes: map[string]int{}, Viewers: len(s.viewers)}
 	s.doc.Walk(func(l *stack.Layer, _ []*stack.Layer) {
 		if len(l.Strokes) > 0 {
 			m.Strokes[l.ID] = len(l.Strokes)
@@ -73,7 +74,7 @@ func (s *Session) message(actor string) docMessage {
 	})
 	m.Notes = map[string]string{}
 	if len(s.doc.Pictures()) > 0 {
-		m.Notes = eval.Compile(s.Scene, s.doc, "", "").Notes()
+		m.Notes = eval.Compile(s.Scene(), s.doc, "", "").Notes()
 	}
 	m.Doc, _ = json.Marshal(s.doc.WithoutStrokes())
 	n := len(s.entries)

@@ -4,7 +4,6 @@
 package live
 
 import (
-	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -25,8 +24,11 @@ import (
 type Hub struct {
 	Store *store.Store
 	Cache *eval.Cache
-	mu    sync.Mutex
-	open  map[string]*Session
+	// Transient hubs belong to a process that does not own projects: they read a
+	// project anew for every job.
+	Transient bool
+	mu        sync.Mutex
+	open      map[string]*Session
 }
 
 // NewHub returns a hub whose cache holds at most limit bytes.
@@ -39,8 +41,6 @@ type Session struct {
 	hub   *Hub
 	ID    string
 	Name  string
-	Model *mesh.Model
-	Scene *eval.Scene
 	inbox chan func()
 
 	// owned by the goroutine of run
@@ -54,22 +54,12 @@ type Session struct {
 	worked  int64
 
 	mu      sync.Mutex
+	model   *mesh.Model // with its UV layout; another one after an unwrap
+	scene   *eval.Scene
 	current *eval.Program // what viewers show, with live strokes and previews
 	kept    *stack.Document
 	glb     []byte
-}
-
-// Model reads the model of a project from its blob.
-func (h *Hub) model(ctx context.Context, p *store.Project) (*mesh.Model, error) {
-	data, err := h.Store.Blob(ctx, p.ModelBlob)
-	if err != nil {
-		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
-	}
-	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
-	if err != nil {
-		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
-	}
-	return meshio.Read(z, p.ModelName, meshio.DefaultLimits)
+	report  *reported // what the checks found; nil: not looked yet
 }
 
 // picture reads a stored picture; its name is that of its blob.
@@ -90,24 +80,29 @@ func (h *Hub) Open(ctx context.Context, id string) (*Session, error) {
 	if s := h.open[id]; s != nil {
 		return s, nil
 	}
+	s, err := h.read(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	go s.run()
+	h.open[id] = s
+	return s, nil
+}
+
+// read loads a project.
+func (h *Hub) read(ctx context.Context, id string) (*Session, error) {
 	p, err := h.Store.Project(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	m, err := h.model(ctx, p)
-	if err != nil {
-		return nil, err
-	}
-	m.Name = p.Name
 	marks, err := h.Store.Marks(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	s := &Session{hub: h, ID: id, Name: p.Name, Model: m, Scene: eval.NewScene(m, h.Cache), inbox: make(chan func(), 64), viewers: map[*viewer]bool{}, marks: map[int64]string{}}
+	s := &Session{hub: h, ID: id, Name: p.Name, inbox: make(chan func(), 64), viewers: map[*viewer]bool{}, marks: map[int64]string{}}
 	for _, k := range marks {
 		s.marks[k.Seq] = k.Name
 	}
-	s.Scene.Picture = h.picture
 	if s.strokes, err = h.Store.Strokes(ctx, id); err != nil {
 		return nil, err
 	}
@@ -132,9 +127,12 @@ func (h *Hub) Open(ctx context.Context, id string) (*Session, error) {
 			return nil, fmt.Errorf("project %q: entry %d: %w", p.Name, e.Seq, err)
 		}
 	}
+	m, err := h.model(ctx, p, s.doc.Preparation())
+	if err != nil {
+		return nil, err
+	}
+	s.take(m)
 	s.refresh()
-	go s.run()
-	h.open[id] = s
 	return s, nil
 }
 
@@ -159,7 +157,7 @@ func (s *Session) Document() *stack.Document {
 }
 
 // Program returns the acknowledged document ready for evaluation.
-func (s *Session) Program() *eval.Program { return eval.Compile(s.Scene, s.Document(), "", "") }
+func (s *Session) Program() *eval.Program { return eval.Compile(s.Scene(), s.Document(), "", "") }
 
 // GLB returns the bare model for the page.
 func (s *Session) GLB() ([]byte, error) {
@@ -167,7 +165,7 @@ func (s *Session) GLB() ([]byte, error) {
 	defer s.mu.Unlock()
 	if s.glb == nil {
 		var b bytes.Buffer
-		if err := meshio.WriteGLB(&b, s.Model, meshio.Options{}); err != nil {
+		if err := meshio.WriteGLB(&b, s.model, meshio.Options{}); err != nil {
 			return nil, err
 		}
 		s.glb = b.Bytes()
@@ -191,7 +189,7 @@ func (s *Session) refresh() {
 			}
 		}
 	}
-	p := eval.Compile(s.Scene, d, s.hot, live)
+	p := eval.Compile(s.Scene(), d, s.hot, live)
 	s.mu.Lock()
 	s.current, s.kept = p, s.doc
 	s.mu.Unlock()
@@ -212,6 +210,10 @@ const snapshotEvery = 40
 // project did not have yet.
 func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...*brush.Stroke) error {
 	next, inverse, label, err := s.doc.Apply(op)
+	if err != nil {
+		return err
+	}
+	changed, err := s.prepared(next)
 	if err != nil {
 		return err
 	}
@@ -254,6 +256,10 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...
 		s.strokes[st.ID] = st
 	}
 	s.doc = next
+	if changed != nil {
+		s.take(changed)
+		s.tellModel()
+	}
 	s.entries = append(s.entries, e)
 	if op.Target != "" {
 		s.hot = op.Target

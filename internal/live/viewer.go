@@ -127,6 +127,8 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 			v.wish(w)
 		case "drill":
 			v.drill(ctx, r)
+		case "edge":
+			v.edge(r)
 		case "pick":
 			v.pick(ctx, r)
 		default:
@@ -243,7 +245,7 @@ func (v *viewer) handle(r Request) error {
 		if len(op.Stroke.Points) > 0 {
 			err = s.commit(v.actor, "do", 0, op)
 		}
-		s.Scene.Forget(op.Stroke.ID)
+		s.Scene().Forget(op.Stroke.ID)
 	case "stroke.cancel":
 		v.stroke = nil
 	default:
@@ -284,13 +286,13 @@ func (v *viewer) drill(ctx context.Context, r Request) {
 	if tri < 0 {
 		return
 	}
-	p := eval.Compile(s.Scene, s.shown().Doc, "", "")
+	p := eval.Compile(s.Scene(), s.shown().Doc, "", "")
 	layers, err := p.Drill(ctx, u, r.Kind == "steps")
 	if err != nil {
 		v.send(map[string]any{"t": "error", "message": "drill: " + err.Error()})
 		return
 	}
-	m := s.Model
+	m := s.Model()
 	v.send(map[string]any{"t": "drill", "pos": r.Pos, "nrm": r.Nrm, "layers": layers, "part": m.Parts[m.TriPart[tri]].Name, "sheet": m.Sheets[m.TriSheet[tri]].Name})
 }
 
@@ -313,7 +315,7 @@ func (v *viewer) pick(ctx context.Context, r Request) {
 			values[info.Channel] = append(values[info.Channel], q.At(0))
 		}
 	}
-	m := s.Model
+	m := s.Model()
 	v.send(map[string]any{"t": "picked", "id": r.ID, "kind": r.Kind, "triangle": tri, "island": m.Island[tri],
 		"part": m.Parts[m.TriPart[tri]].Name, "sheet": m.Sheets[m.TriSheet[tri]].Name, "values": values})
 }
@@ -326,13 +328,13 @@ func (s *Session) point(r Request) (*eval.Surface, int32) {
 	if tri < 0 {
 		return nil, tri
 	}
-	return s.Scene.OnFrame(raster.Point(pos, nrm, tri), fmt.Sprint("drill", pos, nrm, tri)), tri
+	return s.Scene().OnFrame(raster.Point(pos, nrm, tri), fmt.Sprint("drill", pos, nrm, tri)), tri
 }
 
 // nearest returns the triangle at a point that faces the normal, or −1.
 func (s *Session) nearest(p, n geom.Vec3) int32 {
 	best, tri := float32(1e30), int32(-1)
-	m := s.Model
+	m := s.Model()
 	for i, t := range m.Tri {
 		c := m.Pos[t[0]].Add(m.Pos[t[1]]).Add(m.Pos[t[2]]).Mul(1.0 / 3)
 		fn := m.FaceNormal(i).Unit()

@@ -118,7 +118,7 @@ func (s *Session) mergeDown(actor, id string, newID func() string) error {
 	for i, k := range ids {
 		before[i] = s.doc.Layer(k)
 	}
-	p := eval.Compile(s.Scene, s.doc, "", "")
+	p := eval.Compile(s.Scene(), s.doc, "", "")
 	s.begin(actor, "Merge "+l.Name, func(ctx context.Context, progress func(float64)) (func() error, error) {
 		baked, err := deliver.Merge(ctx, p, ids, func(png []byte) (string, error) { return s.hub.Store.PutBlob(ctx, png) }, progress)
 		if err != nil {

@@ -69,11 +69,15 @@ type Job struct {
 	ID        string `gorm:"primaryKey"`
 	ProjectID string
 	Kind      string
-	State     string // waiting, running, done, failed, cancelled
+	State     string // waiting, running, ready (worked out, not applied yet), done, failed, cancelled
 	Progress  float64
 	Note      string
 	Args      json.RawMessage `gorm:"type:jsonb"`
 	Files     json.RawMessage `gorm:"type:jsonb"` // []JobFile
+	Label     string          // as the page shows it
+	Actor     string          // who asked: the change that ends it is his
+	Result    json.RawMessage `gorm:"type:jsonb"` // what a job in the state ready wants changed
+	Beat      *time.Time      // when its worker was last heard of
 	CreatedAt time.Time
 	UpdatedAt time.Time
 }
@@ -111,6 +115,14 @@ CREATE TABLE marks (project_id text NOT NULL REFERENCES projects(id), seq bigint
 CREATE TABLE clips (actor text PRIMARY KEY, doc jsonb NOT NULL, at timestamptz NOT NULL);
 CREATE TABLE pictures (project_id text NOT NULL REFERENCES projects(id), blob text NOT NULL, name text NOT NULL, width int NOT NULL, height int NOT NULL,
   at timestamptz NOT NULL, PRIMARY KEY (project_id, blob));`).Error
+	},
+}, {
+	ID: "0003",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(`
+ALTER TABLE jobs ADD COLUMN label text NOT NULL DEFAULT '', ADD COLUMN actor text NOT NULL DEFAULT '', ADD COLUMN result jsonb NOT NULL DEFAULT '{}', ADD COLUMN beat timestamptz;
+CREATE INDEX jobs_alive ON jobs (state) WHERE state IN ('waiting','running','ready');
+CREATE TABLE job_pieces (job_id text NOT NULL REFERENCES jobs(id), name text NOT NULL, data bytea NOT NULL, PRIMARY KEY (job_id, name));`).Error
 	},
 }}
 
@@ -305,40 +317,4 @@ func (s *Store) Latest(ctx context.Context, project string) (*Snapshot, []Entry,
 	}
 	var e []Entry
 	return &snap, e, s.db.WithContext(ctx).Order("seq").Find(&e, "project_id = ?", project).Error
-}
-
-// PutJob writes a job whole.
-func (s *Store) PutJob(ctx context.Context, j *Job) error {
-	if j.Files == nil {
-		j.Files = json.RawMessage("[]")
-	}
-	return s.db.WithContext(ctx).Save(j).Error
-}
-
-// JobByID returns one job.
-func (s *Store) JobByID(ctx context.Context, id string) (*Job, error) {
-	var j Job
-	return &j, found(s.db.WithContext(ctx).First(&j, "id = ?", id).Error)
-}
-
-// Jobs lists the jobs of a project, the latest first.
-func (s *Store) Jobs(ctx context.Context, project string) ([]Job, error) {
-	var j []Job
-	return j, s.db.WithContext(ctx).Order("created_at DESC").Limit(30).Find(&j, "project_id = ?", project).Error
-}
-
-// Progress updates a running job; it reports false when the job was cancelled meanwhile.
-func (s *Store) Progress(ctx context.Context, id string, share float64, note string) (bool, error) {
-	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('waiting','running')", id).
-		Updates(map[string]any{"state": "running", "progress": share, "note": note})
-	return r.RowsAffected > 0, r.Error
-}
-
-// Cancel marks a job that has not ended as cancelled.
-func (s *Store) Cancel(ctx context.Context, id string) error {
-	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('waiting','running')", id).Update("state", "cancelled")
-	if r.Error == nil && r.RowsAffected == 0 {
-		return ErrNotFound
-	}
-	return r.Error
 }

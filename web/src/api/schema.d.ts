@@ -39,6 +39,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/jobs/{id}/again': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API jobs by ID again */
+    post: operations['post-api-jobs-by-id-again'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/projects': {
     parameters: {
       query?: never;
@@ -72,6 +89,23 @@ export interface paths {
     head?: never;
     /** Patch API projects by ID */
     patch: operations['patch-api-projects-by-id'];
+    trace?: never;
+  };
+  '/api/projects/{id}/bakes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API projects by ID bakes */
+    post: operations['post-api-projects-by-id-bakes'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
     trace?: never;
   };
   '/api/projects/{id}/deliveries': {
@@ -125,6 +159,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/projects/{id}/ids': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API projects by ID ids */
+    post: operations['post-api-projects-by-id-ids'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/projects/{id}/islands': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API projects by ID islands */
+    post: operations['post-api-projects-by-id-islands'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/projects/{id}/jobs': {
     parameters: {
       query?: never;
@@ -136,6 +204,23 @@ export interface paths {
     get: operations['list-api-projects-by-id-jobs'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/projects/{id}/matches': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API projects by ID matches */
+    post: operations['post-api-projects-by-id-matches'];
     delete?: never;
     options?: never;
     head?: never;
@@ -176,6 +261,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/projects/{id}/report': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Get API projects by ID report */
+    get: operations['get-api-projects-by-id-report'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/projects/{id}/restore': {
     parameters: {
       query?: never;
@@ -193,16 +295,38 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/projects/{id}/unwraps': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API projects by ID unwraps */
+    post: operations['post-api-projects-by-id-unwraps'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
     About: {
+      /** @description suggested settings */
+      bake: components['schemas']['Settings'];
+      baked: components['schemas']['Kind'][] | null;
       channels: components['schemas']['ChannelInfo'][] | null;
       maps: components['schemas']['Map'][] | null;
       modes: string[] | null;
       scalarModes: string[] | null;
       steps: components['schemas']['Description'][] | null;
+      /** @description suggested options */
+      unwrap: components['schemas']['Options'];
     };
     AddedChannel: {
       /** @description added. and letters, digits or hyphens */
@@ -212,6 +336,29 @@ export interface components {
       /** @description what an empty stack holds; black when absent */
       default?: number[] | null;
       label: string;
+    };
+    BakeOrder: {
+      /** @description names of the dense models to bake from; empty: from the model itself */
+      dense?: string[] | null;
+      maps: string[] | null;
+      settings: components['schemas']['Settings'];
+      /** @description empty: all */
+      sheets?: string[] | null;
+    };
+    Baked: {
+      /** @description the dense model, or picture, that it was made from */
+      from?: string;
+      /**
+       * Format: int64
+       * @description texels whose rays met nothing
+       */
+      missed?: number;
+      /** @description blob of a picture of 16 bits */
+      picture: string;
+      /** @description what black and white stand for */
+      range: number[] | null;
+      /** Format: int64 */
+      size: number;
     };
     ChannelInfo: {
       /** @description blend mode a new layer starts with */
@@ -258,6 +405,13 @@ export interface components {
       stream?: components['schemas']['Step'][] | null;
       value?: number[] | null;
     };
+    Dense: {
+      blob: string;
+      file: string;
+      name: string;
+      /** Format: int64 */
+      triangles: number;
+    };
     Description: {
       /** @description painted by hand */
       hand?: boolean;
@@ -282,6 +436,8 @@ export interface components {
        * @enum {string}
        */
       light?: 'encoded' | 'linear';
+      /** @description what was done to the model before the first layer */
+      prepared?: components['schemas']['Prepared'];
       /** @description texture size of each sheet by name */
       sheets: {
         [key: string]: components['schemas']['SheetSize'];
@@ -291,6 +447,30 @@ export interface components {
        * @description always 1
        */
       version: number;
+    };
+    Edit: {
+      /** Format: double */
+      angle?: number;
+      /** Format: double */
+      factor?: number;
+      /** @description by number; empty: all */
+      islands: number[] | null;
+      /** @enum {string} */
+      kind: 'move' | 'turn' | 'scale' | 'mirror' | 'even' | 'straight' | 'sheet' | 'pack';
+      /** Format: int64 */
+      margin?: number;
+      /** @description islands that a packing leaves where they are */
+      pinned?: number[] | null;
+      sheet?: string;
+      /**
+       * Format: int64
+       * @description texels a side, for the margin of a packing
+       */
+      size?: number;
+      /** Format: double */
+      x?: number;
+      /** Format: double */
+      y?: number;
     };
     ErrorDetail: {
       /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -365,23 +545,61 @@ export interface components {
       /** Format: int64 */
       size: number;
     };
-    Job: {
-      /** Format: date-time */
-      at: string;
-      files: components['schemas']['JobFile'][] | null;
-      id: string;
-      kind: string;
-      note: string;
-      /** Format: double */
-      progress: number;
+    Finding: {
+      /** @description it spoils maps or painting; otherwise it may be meant */
+      grave: boolean;
       /** @enum {string} */
-      state: 'waiting' | 'running' | 'done' | 'failed' | 'cancelled';
+      kind:
+        | 'overlap'
+        | 'mirrored'
+        | 'outside'
+        | 'padding'
+        | 'stretch'
+        | 'density'
+        | 'degenerate'
+        | 'open'
+        | 'nonmanifold'
+        | 'noUV';
+      part?: string;
+      sheet?: string;
+      text: string;
+      /** @description the place: triangles, at most 4000 */
+      tris: number[] | null;
+    };
+    IDColor: {
+      /** @description sRGB-encoded, 0..1 */
+      color: number[] | null;
+      /**
+       * Format: float
+       * @description how far a component may be off
+       */
+      tolerance: number;
+    };
+    IDSource: {
+      /** @description one of its colour channels */
+      channel: string;
+      /** @description id of a layer with a stream that ends in flat colours */
+      layer: string;
+      sheet: string;
+      /** Format: int64 */
+      size: number;
     };
     JobFile: {
       blob: string;
       name: string;
       /** Format: int64 */
       size: number;
+    };
+    Kind: {
+      /** Format: int64 */
+      components: number;
+      help: string;
+      label: string;
+      name: string;
+      /** @description takes as many rays a texel as the settings say */
+      rays: boolean;
+      /** @description the middle of the range stands for 0 */
+      signed: boolean;
     };
     Layer: {
       /** Format: float */
@@ -408,6 +626,19 @@ export interface components {
       strokes?: string[] | null;
       visible: boolean;
     };
+    Line: {
+      /** Format: date-time */
+      at: string;
+      files: components['schemas']['JobFile'][] | null;
+      id: string;
+      kind: string;
+      label: string;
+      note: string;
+      /** Format: double */
+      progress: number;
+      /** @enum {string} */
+      state: 'waiting' | 'running' | 'ready' | 'done' | 'failed' | 'cancelled';
+    };
     Map: {
       /** Format: int64 */
       channels: number;
@@ -419,6 +650,44 @@ export interface components {
       packing: string;
       /** @description end of the file name */
       suffix: string;
+    };
+    Match: {
+      dense: string[] | null;
+      part: string;
+    };
+    Options: {
+      /**
+       * Format: double
+       * @description degrees above which an edge is cut
+       */
+      angle: number;
+      /** @description seams are found; otherwise only the given ones are cut */
+      auto: boolean;
+      /**
+       * Format: double
+       * @description how far a chart may be from a developable one; less makes more charts
+       */
+      bend: number;
+      /** @description islands of the same sheets that were not unwrapped get the same density */
+      even: boolean;
+      /**
+       * Format: int64
+       * @description texels between islands
+       */
+      margin: number;
+      /** @description only these parts */
+      parts?: string[] | null;
+      /** @description edges that are cut in any case: 3·triangle + corner */
+      seams?: number[] | null;
+      /** @description everything goes on this sheet; it is made when it is not there */
+      sheet?: string;
+      /** @description only what lies on these sheets */
+      sheets?: string[] | null;
+      /**
+       * Format: int64
+       * @description texels a side, for the margin
+       */
+      size: number;
     };
     Order: {
       /** @description bits by map name: 8 or 16 */
@@ -488,6 +757,26 @@ export interface components {
       /** Format: int64 */
       width: number;
     };
+    Prepared: {
+      /** @description by sheet, then by map */
+      baked?: {
+        [key: string]: {
+          [key: string]: components['schemas']['Baked'];
+        };
+      };
+      /** @description dense models to bake from */
+      dense?: components['schemas']['Dense'][] | null;
+      /** @description blob of the UV layout; empty: the model's own */
+      layout?: string;
+      /** @description blob of a newer version of the model; empty: the one the project began with */
+      model?: string;
+      /** @description file name of the model in that blob */
+      modelFile?: string;
+      /** @description edges marked to be cut: 3·triangle + corner, rising */
+      seams?: number[] | null;
+      /** @description the last bake's */
+      settings?: unknown;
+    };
     Project: {
       id: string;
       name: string;
@@ -497,10 +786,94 @@ export interface components {
     Reach: {
       /** @description runs of triangles: first, count, first, count … */
       faces?: number[] | null;
+      /** @description colours of the ID map */
+      ids?: components['schemas']['IDColor'][] | null;
       /** @description UV islands by number */
       islands?: number[] | null;
       parts?: string[] | null;
       sheets?: string[] | null;
+    };
+    Report: {
+      findings: components['schemas']['Finding'][] | null;
+      /** Format: int64 */
+      islands: number;
+      sheets: components['schemas']['SheetReport'][] | null;
+      /**
+       * Format: int64
+       * @description texels a side that the figures hold for
+       */
+      size: number;
+    };
+    Settings: {
+      /**
+       * Format: double
+       * @description metres behind the surface where they end; 0: as front
+       */
+      back: number;
+      /** @description front and back for single parts */
+      cage?: {
+        [key: string]: number[] | null;
+      };
+      /**
+       * Format: int64
+       * @description texels that islands are carried outward; -1: over the whole sheet
+       */
+      dilate: number;
+      /**
+       * Format: double
+       * @description how far, in metres, occlusion reaches; 0: any distance
+       */
+      distance: number;
+      /**
+       * Format: double
+       * @description metres before the surface where rays at the dense model start; 0: a fiftieth of the model
+       */
+      front: number;
+      /** @description ends the names of dense parts, or is followed by more */
+      highSuffix: string;
+      /**
+       * @description what the ID map tells apart; color: the vertices' colours
+       * @enum {string}
+       */
+      id: 'material' | 'part' | 'color';
+      /** @description ends the names of parts, with match by suffix */
+      lowSuffix: string;
+      /**
+       * @description which dense parts a part sees: all, those of its name, or of its name before the suffix
+       * @enum {string}
+       */
+      match: 'all' | 'exact' | 'suffix';
+      /**
+       * Format: double
+       * @description metres over which curvature is measured; 0: a hundredth of the model
+       */
+      radius: number;
+      /**
+       * Format: int64
+       * @description rays a texel
+       */
+      samples: number;
+      /**
+       * @description what occludes: the whole model, or each part only itself
+       * @enum {string}
+       */
+      self: 'all' | 'part';
+      /**
+       * Format: int64
+       * @description texels a side
+       */
+      size: number;
+      /**
+       * Format: int64
+       * @description anti-aliasing: places a texel along each side; they share its rays
+       * @enum {integer}
+       */
+      smooth: 1 | 2 | 4;
+      /**
+       * Format: double
+       * @description the thickness, in metres, that is white; 0: a fifth of the model
+       */
+      thickness: number;
     };
     SheetFacts: {
       /**
@@ -530,12 +903,58 @@ export interface components {
       /** Format: int64 */
       triangles: number;
     };
+    SheetReport: {
+      /** @description texels a metre at the size: least, mean and most of the islands */
+      density: number[] | null;
+      /** Format: int64 */
+      islands: number;
+      /**
+       * Format: int64
+       * @description islands
+       */
+      mirrored: number;
+      /**
+       * Format: int64
+       * @description islands
+       */
+      outside: number;
+      /**
+       * Format: int64
+       * @description texels that more than one triangle covers
+       */
+      overlap: number;
+      /**
+       * Format: int64
+       * @description least distance between islands in texels; -1: a single island
+       */
+      padding: number;
+      sheet: string;
+      /**
+       * Format: double
+       * @description share of the sheet that islands fill, 0..1
+       */
+      space: number;
+      stretch: components['schemas']['Stretch'];
+      /** Format: int64 */
+      triangles: number;
+    };
     SheetSize: {
       /**
        * Format: int64
        * @enum {integer}
        */
       size: 128 | 256 | 512 | 1024 | 2048 | 4096 | 8192;
+    };
+    Spread: {
+      /** Format: double */
+      max: number;
+      /** Format: double */
+      mean: number;
+      /**
+       * Format: double
+       * @description not exceeded on 95 % of the surface
+       */
+      p95: number;
     };
     Step: {
       /** Format: float */
@@ -554,6 +973,12 @@ export interface components {
       steps?: components['schemas']['Step'][] | null;
       /** @description strokes of a hand step, oldest first */
       strokes?: string[] | null;
+    };
+    Stretch: {
+      /** @description longer over shorter axis of what a circle becomes */
+      angle: components['schemas']['Spread'];
+      /** @description area against the sheet's mean, or its inverse, whichever is above 1 */
+      area: components['schemas']['Spread'];
     };
   };
   responses: never;
@@ -610,7 +1035,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Job'];
+          'application/json': components['schemas']['Line'];
         };
       };
       /** @description Error */
@@ -625,6 +1050,35 @@ export interface operations {
     };
   };
   'delete-api-jobs-by-id': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-jobs-by-id-again': {
     parameters: {
       query?: never;
       header?: never;
@@ -744,6 +1198,39 @@ export interface operations {
       };
     };
   };
+  'post-api-projects-by-id-bakes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BakeOrder'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Line'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'post-api-projects-by-id-deliveries': {
     parameters: {
       query?: never;
@@ -765,7 +1252,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Job'];
+          'application/json': components['schemas']['Line'];
         };
       };
       /** @description Error */
@@ -841,6 +1328,68 @@ export interface operations {
       };
     };
   };
+  'post-api-projects-by-id-ids': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['IDSource'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-projects-by-id-islands': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Edit'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'list-api-projects-by-id-jobs': {
     parameters: {
       query?: never;
@@ -858,7 +1407,42 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Job'][] | null;
+          'application/json': components['schemas']['Line'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-projects-by-id-matches': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BakeOrder'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Match'][] | null;
         };
       };
       /** @description Error */
@@ -938,6 +1522,37 @@ export interface operations {
       };
     };
   };
+  'get-api-projects-by-id-report': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Report'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'post-api-projects-by-id-restore': {
     parameters: {
       query?: never;
@@ -955,6 +1570,39 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-projects-by-id-unwraps': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Options'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Line'];
+        };
       };
       /** @description Error */
       default: {

@@ -1,0 +1,87 @@
+package carry
+
+import (
+	"math"
+	"testing"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/sample"
+	"velvetgrime/core/stack"
+)
+
+// swollen is the bollard a thousandth larger, its triangles in another order.
+func swollen(t *testing.T) (from, to *mesh.Model) {
+	t.Helper()
+	from, to = sample.Bollard(), sample.Bollard()
+	for i := range to.Pos {
+		to.Pos[i] = to.Pos[i].Mul(1.001)
+	}
+	n := len(to.Tri)
+	for i := range n / 2 {
+		j := n - 1 - i
+		to.Tri[i], to.Tri[j] = to.Tri[j], to.Tri[i]
+		to.TriPart[i], to.TriPart[j] = to.TriPart[j], to.TriPart[i]
+		to.TriSheet[i], to.TriSheet[j] = to.TriSheet[j], to.TriSheet[i]
+	}
+	if err := to.Finish(); err != nil {
+		t.Fatal(err)
+	}
+	return
+}
+
+func TestStrokesGoToTheNearestSurface(t *testing.T) {
+	from, to := swollen(t)
+	c, err := New(from, to)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &brush.Stroke{ID: "old", Radius: 0.01, Strength: 1}
+	for i := 0; i < len(from.Tri); i += 997 {
+		v := from.Tri[i][0]
+		s.Points = append(s.Points, brush.Point{Pos: from.Pos[v], Nrm: from.Nrm[v], Pressure: 0.5})
+	}
+	got, ok := c.Stroke(s, "new")
+	if !ok || got.ID != "new" || s.ID != "old" || len(got.Points) != len(s.Points) {
+		t.Fatalf("carried %v, %d of %d points", ok, len(got.Points), len(s.Points))
+	}
+	for i, p := range got.Points {
+		d := p.Pos.Sub(s.Points[i].Pos).Length()
+		if d > 0.012*from.Bounds.Size().Length() {
+			t.Fatalf("point %d moved by %v", i, d)
+		}
+		if p.Nrm.Dot(s.Points[i].Nrm) < 0 || math.Abs(float64(p.Nrm.Length())-1) > 1e-3 {
+			t.Fatalf("point %d looks elsewhere: %v, was %v", i, p.Nrm, s.Points[i].Nrm)
+		}
+	}
+	far := &brush.Stroke{ID: "far", Radius: 0.01, Points: brush.Points{{Pos: geom.V3(50, 0, 0), Nrm: geom.V3(1, 0, 0)}}}
+	if _, ok := c.Stroke(far, "x"); ok {
+		t.Error("a stroke far from the new model was carried")
+	}
+}
+
+func TestReachesMeanTheSameTriangles(t *testing.T) {
+	from, to := swollen(t)
+	c, _ := New(from, to)
+	n := int32(len(from.Tri))
+	r, lost := c.Reach(stack.Reach{Faces: []int32{100, 60}, Parts: []string{from.Parts[0].Name, "Gone"}, Sheets: []string{"Nowhere"}})
+	if len(lost) != 2 || len(r.Parts) != 1 || len(r.Sheets) != 0 {
+		t.Errorf("lost %v, reach %+v", lost, r)
+	}
+	got := map[int32]bool{}
+	for k := 0; k < len(r.Faces); k += 2 {
+		for i := range r.Faces[k+1] {
+			got[r.Faces[k]+i] = true
+		}
+	}
+	right := 0
+	for i := int32(100); i < 160; i++ {
+		if got[n-1-i] {
+			right++
+		}
+	}
+	if right < 55 || len(got) > 66 {
+		t.Errorf("%d of 60 triangles are meant, %d in all", right, len(got))
+	}
+}

@@ -1,0 +1,273 @@
+package live
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"velvetgrime/core/eval"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/meshio"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/unwrap"
+	"velvetgrime/internal/store"
+)
+
+// Model returns the model as it is laid out now.
+func (s *Session) Model() *mesh.Model {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.model
+}
+
+// Scene returns the model ready for evaluation.
+func (s *Session) Scene() *eval.Scene {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.scene
+}
+
+// ReadModel reads a model from a zip of its files.
+func ReadModel(zipped []byte, file string) (*mesh.Model, error) {
+	z, err := zip.NewReader(bytes.NewReader(zipped), int64(len(zipped)))
+	if err != nil {
+		return nil, err
+	}
+	return meshio.Read(z, file, meshio.DefaultLimits)
+}
+
+// Bare reads the model of a project as its file has it, without the layout that
+// was made here.
+func (h *Hub) Bare(ctx context.Context, p *store.Project, prep *stack.Prepared) (*mesh.Model, error) {
+	blob, file := p.ModelBlob, p.ModelName
+	if prep.Model != "" {
+		blob, file = prep.Model, prep.ModelFile
+	}
+	data, err := h.Store.Blob(ctx, blob)
+	if err != nil {
+		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
+	}
+	m, err := ReadModel(data, file)
+	if err != nil {
+		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
+	}
+	m.Name = p.Name
+	return m, nil
+}
+
+// model reads the model of a project with its layout.
+func (h *Hub) model(ctx context.Context, p *store.Project, prep *stack.Prepared) (*mesh.Model, error) {
+	m, err := h.Bare(ctx, p, prep)
+	if err != nil || prep.Layout == "" {
+		return m, err
+	}
+	data, err := h.Store.Blob(ctx, prep.Layout)
+	if err != nil {
+		return nil, fmt.Errorf("the UV layout of %q: %w", p.Name, err)
+	}
+	l, err := unwrap.ParseLayout(data)
+	if err != nil {
+		return nil, fmt.Errorf("the UV layout of %q: %w", p.Name, err)
+	}
+	return l.Apply(m)
+}
+
+// prepared returns the model of a document that is about to be kept when it is
+// another one than the current document's, else nil.
+func (s *Session) prepared(next *stack.Document) (*mesh.Model, error) {
+	a, b := s.doc.Preparation(), next.Preparation()
+	if a.Model == b.Model && a.Layout == b.Layout {
+		return nil, nil
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	p, err := s.hub.Store.Project(ctx, s.ID)
+	if err != nil {
+		return nil, err
+	}
+	return s.hub.model(ctx, p, b)
+}
+
+// take makes a model the session's.
+func (s *Session) take(m *mesh.Model) {
+	scene := eval.NewScene(m, s.hub.Cache)
+	scene.Picture = s.hub.picture
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.model, s.scene, s.glb, s.report = m, scene, nil, nil
+}
+
+// modelKey tells models and layouts of a project apart.
+func modelKey(d *stack.Document) string {
+	p := d.Preparation()
+	return p.Model[:min(len(p.Model), 12)] + "." + p.Layout[:min(len(p.Layout), 12)]
+}
+
+// tellModel has every page load the model again.
+func (s *Session) tellModel() {
+	for v := range s.viewers {
+		v.preview, v.stroke = nil, nil
+		v.post(map[string]any{"t": "model", "key": modelKey(s.doc)})
+	}
+}
+
+// Change applies what f makes of the current document, as the change of actor.
+func (s *Session) Change(actor string, f func(d *stack.Document) (stack.Op, error)) error {
+	var err error
+	s.do(func() {
+		var op stack.Op
+		if op, err = f(s.doc); err != nil {
+			return
+		}
+		op.Carry(s.strokes)
+		err = s.commit(actor, "do", 0, op)
+		s.tell()
+		s.refresh()
+	})
+	return err
+}
+
+// Post sends a small message to every page of a project that is open here.
+func (h *Hub) Post(project string, m any) {
+	h.mu.Lock()
+	s := h.open[project]
+	h.mu.Unlock()
+	if s == nil {
+		return
+	}
+	s.do(func() {
+		for v := range s.viewers {
+			v.post(m)
+		}
+	})
+}
+
+// Relayout returns the operation that gives a project another UV layout: sheets
+// come and go with it, baked maps of sheets whose UVs changed are dropped, and
+// reaches that name islands name the same triangles instead.
+func Relayout(d *stack.Document, before, after *mesh.Model, blob, label string) stack.Op {
+	return relayout(d, before, after, func(p *stack.Prepared) { p.Layout = blob }, label)
+}
+
+func relayout(d *stack.Document, before, after *mesh.Model, set func(p *stack.Prepared), label string) stack.Op {
+	p := *d.Preparation()
+	set(&p)
+	same := unchanged(before, after)
+	baked := map[string]map[string]stack.Baked{}
+	for sheet, all := range p.Baked {
+		if same[sheet] {
+			baked[sheet] = all
+		}
+	}
+	p.Baked = baked
+	sheets := map[string]stack.SheetSize{}
+	largest := 1024
+	for _, s := range d.Sheets {
+		largest = max(largest, s.Size)
+	}
+	for _, s := range after.Sheets {
+		size, ok := d.Sheets[s.Name]
+		if !ok {
+			size = stack.SheetSize{Size: min(largest, 2048)}
+		}
+		sheets[s.Name] = size
+	}
+	op := stack.Op{Kind: "batch", Label: label, Ops: []stack.Op{stack.Prepare(&p, sheets, label)}}
+	d.Walk(func(l *stack.Layer, _ []*stack.Layer) {
+		if len(l.Reach.Islands) == 0 && !slices.ContainsFunc(l.Reach.Sheets, func(n string) bool { return after.SheetIndex(n) < 0 || !same[n] }) {
+			return
+		}
+		if r, changed := facesInstead(l.Reach, before, same); changed && !l.Locked {
+			op.Ops = append(op.Ops, stack.SetReach(l.ID, r))
+		}
+	})
+	return op
+}
+
+// unchanged reports for each sheet of before whether exactly its triangles lie on
+// the sheet of that name in after, with the same UVs.
+func unchanged(before, after *mesh.Model) map[string]bool {
+	out := map[string]bool{}
+	for _, s := range before.Sheets {
+		out[s.Name] = true
+	}
+	if len(before.Tri) != len(after.Tri) {
+		return map[string]bool{}
+	}
+	for i := range before.Tri {
+		a, b := before.Sheets[before.TriSheet[i]].Name, after.Sheets[after.TriSheet[i]].Name
+		same := a == b
+		for k := range 3 {
+			same = same && before.UV[before.Tri[i][k]] == after.UV[after.Tri[i][k]]
+		}
+		if !same {
+			out[a], out[b] = false, false
+		}
+	}
+	return out
+}
+
+// facesInstead names the triangles of islands, and of sheets that change, by
+// their numbers: those stay.
+func facesInstead(r stack.Reach, m *mesh.Model, same map[string]bool) (stack.Reach, bool) {
+	in := make([]bool, len(m.Tri))
+	var sheets []string
+	for _, n := range r.Sheets {
+		if same[n] {
+			sheets = append(sheets, n)
+		}
+	}
+	changed := len(sheets) != len(r.Sheets) || len(r.Islands) > 0
+	for i := range m.Tri {
+		name := m.Sheets[m.TriSheet[i]].Name
+		in[i] = slices.Contains(r.Islands, m.Island[i]) || slices.Contains(r.Sheets, name) && !same[name]
+	}
+	for k := 0; k+1 < len(r.Faces); k += 2 {
+		for i := max(int(r.Faces[k]), 0); i < min(int(r.Faces[k]+r.Faces[k+1]), len(in)); i++ {
+			in[i] = true
+		}
+	}
+	r.Sheets, r.Islands, r.Faces = sheets, nil, nil
+	for i := 0; i < len(in); i++ {
+		if !in[i] {
+			continue
+		}
+		from := i
+		for i < len(in) && in[i] {
+			i++
+		}
+		r.Faces = append(r.Faces, int32(from), int32(i-from))
+	}
+	return r, changed
+}
+
+// Read returns the model and the document of a project as they are kept: from the
+// open session, or from the database, without opening it.
+func (h *Hub) Read(ctx context.Context, id string) (*mesh.Model, *stack.Document, error) {
+	s, err := h.session(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	return s.Model(), s.Document(), nil
+}
+
+// Program returns the kept document of a project ready for evaluation, as Read.
+func (h *Hub) Program(ctx context.Context, id string) (*eval.Program, error) {
+	s, err := h.session(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	return s.Program(), nil
+}
+
+// session returns the open session or, in a hub that does not keep sessions (a
+// worker's), one read from the database that nobody else sees.
+func (h *Hub) session(ctx context.Context, id string) (*Session, error) {
+	if !h.Transient {
+		return h.Open(ctx, id)
+	}
+	return h.read(ctx, id)
+}

@@ -1,0 +1,111 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+)
+
+// PutJob writes a job whole.
+func (s *Store) PutJob(ctx context.Context, j *Job) error {
+	for _, f := range []struct {
+		to    *json.RawMessage
+		empty string
+	}{{&j.Files, "[]"}, {&j.Result, "{}"}} {
+		if *f.to == nil {
+			*f.to = json.RawMessage(f.empty)
+		}
+	}
+	return s.db.WithContext(ctx).Save(j).Error
+}
+
+// JobByID returns one job.
+func (s *Store) JobByID(ctx context.Context, id string) (*Job, error) {
+	var j Job
+	return &j, found(s.db.WithContext(ctx).First(&j, "id = ?", id).Error)
+}
+
+// Jobs lists the jobs of a project, the latest first.
+func (s *Store) Jobs(ctx context.Context, project string) ([]Job, error) {
+	var j []Job
+	return j, s.db.WithContext(ctx).Omit("result").Order("created_at DESC").Limit(30).Find(&j, "project_id = ?", project).Error
+}
+
+// AliveJobs lists all jobs that have not ended, the oldest first.
+func (s *Store) AliveJobs(ctx context.Context) ([]Job, error) {
+	var j []Job
+	return j, s.db.WithContext(ctx).Order("created_at").Find(&j, "state IN ('waiting','running','ready')").Error
+}
+
+// Progress updates a running job and tells that its worker lives; it reports false
+// when the job was cancelled meanwhile.
+func (s *Store) Progress(ctx context.Context, id string, share float64, note string) (bool, error) {
+	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('waiting','running')", id).
+		Updates(map[string]any{"state": "running", "progress": share, "note": note, "beat": time.Now()})
+	return r.RowsAffected > 0, r.Error
+}
+
+// EndJob writes how a job that was not cancelled ended; it reports false when it
+// was.
+func (s *Store) EndJob(ctx context.Context, j *Job) (bool, error) {
+	columns := map[string]any{"state": j.State, "note": j.Note, "progress": j.Progress}
+	if j.Files != nil {
+		columns["files"] = j.Files
+	}
+	if j.Result != nil {
+		columns["result"] = j.Result
+	}
+	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('waiting','running','ready')", j.ID).Updates(columns)
+	if r.Error == nil && (j.State == "done" || j.State == "ready") {
+		_ = s.db.WithContext(ctx).Exec("DELETE FROM job_pieces WHERE job_id = ?", j.ID).Error
+	}
+	return r.RowsAffected > 0, r.Error
+}
+
+// Again puts a job that failed or was cancelled back to waiting; it reports false
+// when it is in another state. What it had done is kept.
+func (s *Store) Again(ctx context.Context, id string) (bool, error) {
+	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('failed','cancelled')", id).
+		Updates(map[string]any{"state": "waiting", "note": "", "beat": nil})
+	return r.RowsAffected > 0, r.Error
+}
+
+// Orphans takes over jobs whose worker was not heard of since a time: they are
+// waiting again, and returned.
+func (s *Store) Orphans(ctx context.Context, since time.Time) ([]Job, error) {
+	var j []Job
+	err := s.db.WithContext(ctx).Raw("UPDATE jobs SET state = 'waiting', beat = now() WHERE state = 'running' AND beat < ? RETURNING *", since).Scan(&j).Error
+	return j, err
+}
+
+// Cancel marks a job that has not ended as cancelled.
+func (s *Store) Cancel(ctx context.Context, id string) error {
+	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('waiting','running','ready')", id).Update("state", "cancelled")
+	if r.Error == nil && r.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return r.Error
+}
+
+// PutPiece keeps a finished piece of a long job.
+func (s *Store) PutPiece(ctx context.Context, job, name string, data []byte) error {
+	return s.db.WithContext(ctx).Exec("INSERT INTO job_pieces (job_id, name, data) VALUES (?, ?, ?) ON CONFLICT (job_id, name) DO UPDATE SET data = excluded.data", job, name, data).Error
+}
+
+// Piece returns a kept piece, or ErrNotFound.
+func (s *Store) Piece(ctx context.Context, job, name string) ([]byte, error) {
+	var data [][]byte
+	if err := s.db.WithContext(ctx).Raw("SELECT data FROM job_pieces WHERE job_id = ? AND name = ?", job, name).Scan(&data).Error; err != nil {
+		return nil, err
+	}
+	if len(data) == 0 {
+		return nil, ErrNotFound
+	}
+	return data[0], nil
+}
+
+// Pieces lists the names of a job's kept pieces.
+func (s *Store) Pieces(ctx context.Context, job string) ([]string, error) {
+	var names []string
+	return names, s.db.WithContext(ctx).Raw("SELECT name FROM job_pieces WHERE job_id = ? ORDER BY name", job).Scan(&names).Error
+}
