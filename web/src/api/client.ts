@@ -1,4 +1,5 @@
 // Typed calls to the service; the types come from its OpenAPI description.
+import { actor } from '../lib/id';
 import type { components } from './schema';
 
 export type Project = components['schemas']['Project'];
@@ -10,7 +11,16 @@ export type Step = components['schemas']['Step'];
 export type Doc = components['schemas']['Document'];
 export type Order = components['schemas']['Order'];
 export type PlannedFile = components['schemas']['File'];
-export type Job = components['schemas']['Job'];
+export type Job = components['schemas']['Line'];
+export type Report = components['schemas']['Report'];
+export type SheetReport = components['schemas']['SheetReport'];
+export type Finding = components['schemas']['Finding'];
+export type BakeOrder = components['schemas']['BakeOrder'];
+export type BakeSettings = components['schemas']['Settings'];
+export type UnwrapOptions = components['schemas']['Options'];
+export type Edit = components['schemas']['Edit'];
+export type Match = components['schemas']['Match'];
+export type BakedKind = components['schemas']['Kind'];
 export type Param = components['schemas']['Param'];
 export type StepKind = components['schemas']['Description'];
 export type StoredPicture = components['schemas']['Picture'];
@@ -31,6 +41,12 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
 }
 
 const at = (id: string, rest = '') => `/api/projects/${id}${rest}`;
+const as = () => `?actor=${actor()}`;
+const upload = (files: FileList | File[]) => {
+  const form = new FormData();
+  for (const f of files) form.append('files', f, f.name);
+  return form;
+};
 
 export const api = {
   about: () => call<About>('GET', '/api/about'),
@@ -48,9 +64,16 @@ export const api = {
   jobs: (id: string) => call<Job[]>('GET', at(id, '/jobs')),
   job: (id: string) => call<Job>('GET', `/api/jobs/${id}`),
   cancel: (id: string) => call<void>('DELETE', `/api/jobs/${id}`),
-  create(files: FileList | File[]) {
-    const form = new FormData();
-    for (const f of files) form.append('files', f, f.name);
-    return call<Project>('POST', '/api/projects', form);
-  },
+  again: (id: string) => call<void>('POST', `/api/jobs/${id}/again`),
+  report: (id: string) => call<Report>('GET', at(id, '/report')),
+  bake: (id: string, order: BakeOrder) => call<Job>('POST', at(id, '/bakes') + as(), order),
+  unwrap: (id: string, o: UnwrapOptions) => call<Job>('POST', at(id, '/unwraps') + as(), o),
+  matches: (id: string, order: BakeOrder) => call<Match[]>('POST', at(id, '/matches'), order),
+  islands: (id: string, e: Edit) => call<void>('POST', at(id, '/islands') + as(), e),
+  ids: (id: string, s: { layer: string; channel: string; sheet: string; size: number }) =>
+    call<void>('POST', at(id, '/ids') + as(), s),
+  dense: (id: string, files: FileList | File[]) => call<void>('POST', at(id, '/dense') + as(), upload(files)),
+  replace: (id: string, files: FileList | File[]) =>
+    call<{ lost: string[] }>('POST', at(id, '/model') + as(), upload(files)),
+  create: (files: FileList | File[]) => call<Project>('POST', '/api/projects', upload(files)),
 };

@@ -1,6 +1,6 @@
 // What the server said about the open project, and the line to it.
-import { newID } from './id';
-import type { About, ChannelInfo, Doc, Layer, Step } from '../api/client';
+import { actor, newID } from './id';
+import type { About, ChannelInfo, Doc, Job, Layer, Step } from '../api/client';
 
 export interface LedgerLine {
   seq: number;
@@ -52,6 +52,12 @@ export interface Picked {
   sheet: string;
   values: Record<string, number[]>;
 }
+/** Edges that a click means: their numbers, their ends in space, and the nearest corner. */
+export interface Edges {
+  edges: number[];
+  lines: number[];
+  corner: number;
+}
 export interface Work {
   id: number;
   label: string;
@@ -78,13 +84,6 @@ export interface Row {
   count: number;
 }
 
-/** A name for this browser that survives reloads: undo takes back one's own changes. */
-function actor(): string {
-  let a = localStorage.getItem('actor');
-  if (!a) localStorage.setItem('actor', (a = newID()));
-  return a;
-}
-
 export { newID };
 
 export class Session {
@@ -108,6 +107,10 @@ export class Session {
   stepErrors = $state.raw<Record<string, string>>({});
   /** pictures of masks by layer id or layer/step id; a new object each time one arrives */
   pictures = $state.raw<Record<string, ImageData>>({});
+  /** jobs as the server last told of them, by id */
+  jobs = $state.raw<Record<string, Job>>({});
+  /** another one: the model or its UVs changed, and must be loaded again */
+  model = $state('');
   onTile: (t: TileFrame) => void = () => {};
   onSettled: () => void = () => {};
 
@@ -117,6 +120,7 @@ export class Session {
   private lastSizes = '';
   private lastAlone = '';
   private lastFocus = '';
+  private cutting: ((e: Edges) => void) | null = null;
   private picking: ((p: Picked) => void) | null = null;
 
   constructor(
@@ -209,6 +213,19 @@ export class Session {
     this.send({ t: 'pick', pos, nrm });
   }
 
+  /** Asks which edges a click on the surface means. */
+  edge(pos: number[], nrm: number[], kind: string, from: number, then: (e: Edges) => void) {
+    this.cutting = then;
+    this.send({ t: 'edge', pos, nrm, kind, seq: from });
+  }
+
+  /** Connects anew: every tile is sent again. */
+  reconnect() {
+    this.lastView = '';
+    this.settled = false;
+    this.socket?.close();
+  }
+
   get layers(): Layer[] {
     return (this.doc?.layers ?? []) as Layer[];
   }
@@ -256,6 +273,7 @@ export class Session {
     switch (m.t) {
       case 'doc':
         this.doc = m.doc;
+        this.model = m.model;
         this.strokes = m.strokes;
         this.notes = m.notes ?? {};
         this.ledger = m.ledger ?? [];
@@ -277,6 +295,13 @@ export class Session {
       case 'picked':
         this.picking?.(m);
         this.picking = null;
+        break;
+      case 'edges':
+        this.cutting?.(m);
+        this.cutting = null;
+        break;
+      case 'job':
+        this.jobs = { ...this.jobs, [m.job.id]: m.job };
         break;
       case 'works':
         this.works = m.works;

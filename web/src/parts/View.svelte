@@ -1,14 +1,16 @@
 <script lang="ts">
-  import { onDestroy, onMount } from 'svelte';
+  import { onDestroy, onMount, untrack } from 'svelte';
   import { api } from '../api/client';
   import type { Session } from '../lib/session.svelte';
   import { target, type Tool, type UI, type ViewMode } from '../lib/ui.svelte';
+  import type { Prep } from '../lib/prep.svelte';
+  import { Overlay } from '../view/overlay';
   import { Painter } from '../view/painter';
   import { Stage, type Hit } from '../view/stage';
   import CoreSample from './CoreSample.svelte';
   import LightRing from './LightRing.svelte';
 
-  let { session, ui, id }: { session: Session; ui: UI; id: string } = $props();
+  let { session, ui, id, prep = null }: { session: Session; ui: UI; id: string; prep?: Prep | null } = $props();
   let canvas: HTMLCanvasElement;
   let holder: HTMLElement;
   let stage: Stage | null = $state.raw(null);
@@ -113,6 +115,20 @@
     stage?.hurry();
   });
   $effect(() => stage?.showAlone(ui.alone));
+  // in Prepare the view shows what is looked at there
+  let overlay: Overlay | null = null;
+  $effect(() => {
+    if (!stage || !prep || ui.station !== 'Prepare') return;
+    const [s, p] = [stage, prep];
+    overlay ??= new Overlay(s);
+    void session.doc?.prepared;
+    untrack(() => p.attach(s, overlay));
+    return () => {
+      p.attach(null, null);
+      overlay?.clear();
+      overlay?.edges([]);
+    };
+  });
   $effect(() =>
     stage?.setLook({ exposure: ui.exposure, background: ui.background, blur: ui.blur, shadows: ui.shadows }),
   );
@@ -132,6 +148,13 @@
     if (!stage) return;
     const [x, y] = local(e);
     if (held === 'l') return;
+    if (e.button === 0 && prep && prep.hand !== 'look' && ui.station === 'Prepare' && !e.altKey) {
+      const h = stage.pick(x, y);
+      if (!h) return;
+      stage.controls.enabled = false;
+      prep.click(h.pos.toArray(), h.nrm.toArray());
+      return;
+    }
     if (e.button === 0 && (ui.taking || (ui.tool === 'reach' && ui.station === 'Layer'))) {
       const h = stage.pick(x, y);
       if (!h) return;
@@ -233,7 +256,10 @@
   <canvas
     bind:this={canvas}
     class:painting={painting && t.ok}
-    class:drilling={ui.tool === 'drill' || ui.tool === 'reach' || !!ui.taking}
+    class:drilling={(ui.station === 'Prepare' && prep && prep.hand !== 'look') ||
+      ui.tool === 'drill' ||
+      ui.tool === 'reach' ||
+      !!ui.taking}
     aria-label="The model"
     data-settled={session.settled}
     onpointerdowncapture={down}
@@ -284,7 +310,21 @@
         : session.layer(ui.solo)?.name} alone
       {#if !ui.alone}<button class="chip" onclick={() => (ui.solo = '')}>Show all</button>{/if}
     </div>{/if}
-  {#if ui.taking}
+  {#if ui.station === 'Prepare' && prep && prep.hand !== 'look'}
+    <div class="alone">
+      {prep.hand === 'island'
+        ? 'A click chooses an island, or lets it go'
+        : `A click ${prep.away ? 'takes away' : 'marks'} ${
+            prep.hand === 'path'
+              ? prep.corner < 0
+                ? 'the start of a path'
+                : 'the way to here'
+              : prep.hand === 'loop'
+                ? 'a whole loop'
+                : 'an edge'
+          } · Alt turns the view`}
+    </div>
+  {:else if ui.taking}
     <div class="alone">
       Click on the model or the flat sheet to {ui.taking.label}
       <button class="chip" onclick={() => (ui.taking = null)}>Stop</button>

@@ -1,98 +1,138 @@
 <script lang="ts">
-  import { api, type Facts } from '../api/client';
+  // The model made ready, in the order of the work: each line tells its state and
+  // its first finding, the open one has its controls.
+  import { untrack } from 'svelte';
+  import type { Job } from '../api/client';
+  import type { Prep } from '../lib/prep.svelte';
   import type { Session } from '../lib/session.svelte';
-  let { session, id }: { session: Session; id: string } = $props();
-  let facts = $state.raw<Facts | null>(null);
-  let error = $state('');
-  // svelte-ignore state_referenced_locally
-  api.facts(id).then(
-    (f) => (facts = f),
-    (e) => (error = e.message),
+  import Bakes from './prepare/Bakes.svelte';
+  import IDs from './prepare/IDs.svelte';
+  import JobLine from './prepare/JobLine.svelte';
+  import ModelFacts from './prepare/ModelFacts.svelte';
+  import Parts from './prepare/Parts.svelte';
+  import UVs from './prepare/UVs.svelte';
+  let { session, prep, id, jobs }: { session: Session; prep: Prep; id: string; jobs: Job[] } = $props();
+  let open = $state('UVs');
+
+  // whatever changes the model or the sheets' sizes has the checks look again
+  $effect(() => {
+    void session.model;
+    void JSON.stringify(session.doc?.sheets);
+    if (session.doc) untrack(() => prep.load());
+  });
+  const findings = $derived(prep.report?.findings ?? []);
+  const of = (kinds: string[]) => findings.filter((f) => kinds.includes(f.kind));
+  const meshKinds = ['degenerate', 'open', 'nonmanifold'];
+  const uvKinds = ['noUV', 'overlap', 'outside', 'padding', 'stretch', 'density', 'mirrored'];
+  const baked = $derived(session.doc?.prepared?.baked ?? {});
+  const sheets = $derived(prep.report?.sheets ?? []);
+  const unbaked = $derived(sheets.filter((s) => !baked[s.sheet]));
+  const withID = $derived(sheets.filter((s) => baked[s.sheet]?.id));
+  const missed = $derived(
+    sheets.flatMap((s) => Object.values(baked[s.sheet] ?? {})).reduce((m, b) => Math.max(m, b.missed ?? 0), 0),
   );
-  const sizes = [128, 256, 512, 1024, 2048, 4096, 8192];
-  const mm = (v: number) => `${(v * 1000).toFixed(0)}`;
+  const lines = $derived([
+    { name: 'Model', grave: of(meshKinds).some((f) => f.grave), says: of(meshKinds)[0]?.text ?? 'the mesh is sound' },
+    {
+      name: 'Parts',
+      grave: false,
+      says: `${new Set(findings.map((f) => f.part)).size ? '' : ''}parts, materials and sheets`,
+    },
+    {
+      name: 'UVs',
+      grave: of(uvKinds).some((f) => f.grave),
+      says: of(uvKinds)[0]?.text ?? 'every island is in its place',
+    },
+    {
+      name: 'Bakes',
+      grave: missed > 0,
+      says: !sheets.length
+        ? 'waits for UVs'
+        : unbaked.length === sheets.length
+          ? 'nothing is baked yet'
+          : unbaked.length
+            ? `${unbaked[0].sheet} is not baked${unbaked.length > 1 ? `, nor ${unbaked.length - 1} more` : ''}`
+            : missed
+              ? `${missed.toLocaleString()} texels missed the dense model`
+              : 'every sheet is baked',
+    },
+    { name: 'ID', grave: false, says: withID.length ? `on ${withID.map((s) => s.sheet).join(', ')}` : 'no ID map' },
+  ]);
+  const mine = $derived(jobs.filter((j) => j.kind !== 'deliver' && j.state !== 'done').slice(0, 4));
 </script>
 
-<div class="h-full overflow-auto p-3">
-  {#if error}<p role="alert">{error}</p>{/if}
-  {#if facts}
-    <h2 class="mb-2 font-semibold">Model</h2>
-    <dl>
-      <dt>triangles</dt>
-      <dd>{facts.triangles.toLocaleString()}</dd>
-      <dt>vertices</dt>
-      <dd>{facts.vertices.toLocaleString()}</dd>
-      <dt>size</dt>
-      <dd>{facts.size?.map(mm).join(' × ')} mm</dd>
-      <dt>UV islands</dt>
-      <dd>{facts.islands}</dd>
-      <dt>open edges</dt>
-      <dd>{facts.openEdges}</dd>
-    </dl>
-    <h2 class="mt-4 mb-2 font-semibold">Findings</h2>
-    {#each facts.problems ?? [] as p (p)}
-      <p class="finding">{p}</p>
-    {:else}
-      <p class="quiet">Nothing stands in the way of painting.</p>
+<div class="h-full overflow-auto">
+  {#if prep.error}<p class="notice" role="alert">{prep.error}</p>{/if}
+  {#each mine as j (j.id)}<JobLine {j} />{/each}
+  <ol>
+    {#each lines as l, i (l.name)}
+      <li>
+        <button class="line" aria-expanded={open === l.name} onclick={() => (open = open === l.name ? '' : l.name)}>
+          <span class="number" class:grave={l.grave}>{i + 1}</span>
+          <span class="font-semibold">{l.name}</span>
+          <span class="says" class:grave={l.grave}>{prep.report ? l.says : 'looking …'}</span>
+        </button>
+        {#if open === l.name}
+          <div class="controls">
+            {#if l.name === 'Model'}<ModelFacts {session} {prep} {id} findings={of(meshKinds)} />
+            {:else if l.name === 'Parts'}<Parts {session} {prep} {id} />
+            {:else if l.name === 'UVs'}<UVs {prep} {id} findings={of(uvKinds)} />
+            {:else if l.name === 'Bakes'}<Bakes {session} {prep} {id} />
+            {:else}<IDs {session} {prep} {id} />{/if}
+          </div>
+        {/if}
+      </li>
     {/each}
-    <h2 class="mt-4 mb-2 font-semibold">Sheets</h2>
-    {#each facts.sheets ?? [] as s (s.name)}
-      <div class="sheet">
-        <div class="flex items-center gap-2">
-          <b class="grow truncate">{s.name}</b>
-          {#if s.hasUV}
-            <select
-              class="pick"
-              aria-label={`Size of ${s.name}`}
-              value={session.doc?.sheets?.[s.name]?.size}
-              onchange={(e) => session.op({ kind: 'sheet.size', target: s.name, value: Number(e.currentTarget.value) })}
-            >
-              {#each sizes as n (n)}<option value={n}>{n} × {n}</option>{/each}
-            </select>
-          {/if}
-        </div>
-        <p class="quiet text-sm">
-          {s.triangles.toLocaleString()} triangles · {s.islands} islands · {Math.round(s.coverage * 100)} % filled ·
-          {(((s.density / 1024) * (session.doc?.sheets?.[s.name]?.size ?? 1024)) / 1000).toFixed(1)} texels/mm
-        </p>
-      </div>
-    {/each}
-    <label class="mt-4 flex items-center gap-2">
-      <span class="grow font-semibold">Colours are mixed as</span>
-      <select
-        class="pick"
-        value={session.doc?.light || 'encoded'}
-        title="Encoded looks as most painters expect; linear light mixes as light does"
-        onchange={(e) => session.op({ kind: 'light.set', value: e.currentTarget.value })}
-      >
-        <option value="encoded">encoded values</option>
-        <option value="linear">linear light</option>
-      </select>
-    </label>
-    <h2 class="mt-4 mb-2 font-semibold">Parts</h2>
-    <ul>
-      {#each facts.parts ?? [] as p (p.name)}<li class="flex">
-          <span class="grow">{p.name}</span><span class="quiet">{p.triangles.toLocaleString()}</span>
-        </li>{/each}
-    </ul>
-  {/if}
+  </ol>
 </div>
 
 <style>
-  dl {
+  .line {
     display: grid;
-    grid-template-columns: 1fr auto;
+    grid-template-columns: 24px auto 1fr;
+    gap: 8px;
+    align-items: center;
+    width: 100%;
+    min-height: 40px;
+    padding: 4px 12px;
+    text-align: left;
+    border-bottom: 1px solid var(--line);
   }
-  dt {
+  .line[aria-expanded='true'] {
+    background: var(--raised);
+    box-shadow: inset 3px 0 var(--plum);
+  }
+  .number {
+    display: grid;
+    place-content: center;
+    width: 22px;
+    height: 22px;
+    border: 1px solid var(--verdigris);
+    border-radius: 3px;
+    font-size: 12px;
+  }
+  .number.grave {
+    border-color: var(--ochre);
+    box-shadow: inset 0 -3px var(--ochre);
+  }
+  .says {
     color: var(--quiet);
+    font-size: 13px;
+    text-align: right;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
   }
-  .finding {
-    border-left: 3px solid var(--ochre);
-    padding-left: 8px;
-    margin-bottom: 6px;
+  .says.grave {
+    color: var(--text);
   }
-  .sheet {
-    border-top: 1px solid var(--line);
-    padding: 5px 0;
+  .controls {
+    padding: 10px 12px 16px;
+    border-bottom: 1px solid var(--line);
+  }
+  .notice {
+    border-left: 4px solid var(--brick);
+    padding: 6px 10px;
+    margin: 8px 12px;
   }
 </style>

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { onDestroy } from 'svelte';
+  import { onDestroy, untrack } from 'svelte';
   import { api, type About, type Job } from '../api/client';
   import { Session } from '../lib/session.svelte';
   import { UI, type Station } from '../lib/ui.svelte';
@@ -11,6 +11,7 @@
   import Deliver from './Deliver.svelte';
   import Judge from './Judge.svelte';
   import Prepare from './Prepare.svelte';
+  import { Prep } from '../lib/prep.svelte';
 
   let { id, about, dark = $bindable() }: { id: string; about: About; dark: boolean } = $props();
   // the page is made anew for another project, so the first values hold
@@ -18,6 +19,25 @@
   const session = new Session(id, about);
   const ui = new UI();
   session.connect();
+  let prep = $state.raw<Prep | null>(null);
+  $effect(() => {
+    if (session.doc && !prep) prep = new Prep(session, id);
+  });
+  /** the model that the view shows */
+  let shown = '';
+  $effect(() => {
+    if (!session.model) return;
+    if (shown && shown !== session.model) session.reconnect();
+    shown = session.model;
+  });
+  // jobs that the server tells of
+  $effect(() => {
+    const told = session.jobs;
+    const known = untrack(() => jobs);
+    const fresh = Object.values(told).filter((j) => !known.some((k) => k.id === j.id));
+    if (fresh.length || known.some((k) => told[k.id] && told[k.id] !== k))
+      jobs = [...fresh, ...known.map((k) => told[k.id] ?? k)];
+  });
   let name = $state('');
   let ledger = $state(false);
   let jobs = $state.raw<Job[]>([]);
@@ -25,7 +45,7 @@
   api.projects().then((all) => (name = all.find((p) => p.id === id)?.name ?? 'Project'));
   const refreshJobs = async () => (jobs = await api.jobs(id).catch(() => jobs));
   refreshJobs();
-  const running = $derived(jobs.filter((j) => j.state === 'waiting' || j.state === 'running'));
+  const running = $derived(jobs.filter((j) => ['waiting', 'running', 'ready'].includes(j.state)));
   $effect(() => {
     if (!running.length) return;
     const timer = setInterval(refreshJobs, 700);
@@ -59,7 +79,10 @@
       {/each}
     </nav>
     <div class="right">
-      {#if running.length}<button class="chip" onclick={() => (ui.station = 'Deliver')}
+      {#if running.length}<button
+          class="chip"
+          title={running[0].label}
+          onclick={() => (ui.station = running[0].kind === 'deliver' ? 'Deliver' : 'Prepare')}
           >{running.length} running · {Math.round(running[0].progress * 100)} %</button
         >{/if}
       {#each session.works as w (w.id)}
@@ -95,12 +118,14 @@
     {#if ui.station === 'Layer'}
       <Section {session} {ui} />
     {:else if ui.station === 'Prepare'}
-      <Prepare {session} {id} />
+      {#if prep}<Prepare {session} {prep} {id} {jobs} />{/if}
     {:else if ui.station === 'Deliver'}
-      <Deliver {session} {id} {jobs} refresh={refreshJobs} />
+      <Deliver {session} {id} jobs={jobs.filter((j) => j.kind === 'deliver')} refresh={refreshJobs} />
     {/if}
   </aside>
-  <main aria-label="View"><View {session} {ui} {id} /></main>
+  <main aria-label="View">
+    {#key session.model}<View {session} {ui} {id} {prep} />{/key}
+  </main>
   <footer aria-label="Worktop">
     {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}
   </footer>

@@ -1,0 +1,43 @@
+<script lang="ts">
+  // Long work: how far it is, a way to stop it, and to try again.
+  import { api, type Job } from '../../api/client';
+  let { j }: { j: Job } = $props();
+  const running = $derived(j.state === 'waiting' || j.state === 'running' || j.state === 'ready');
+  const act = (f: Promise<unknown>) => f.catch(() => {});
+</script>
+
+<div class="job" class:bad={j.state === 'failed'}>
+  <span class="grow truncate" title={j.note}>{j.label}</span>
+  {#if running}
+    <span class="quiet truncate">{j.state === 'waiting' ? 'waits' : j.note}</span>
+    <progress value={j.progress} max="1" aria-label={j.label}></progress>
+    <b class="tabular-nums">{Math.round(j.progress * 100)} %</b>
+    <button class="chip" onclick={() => act(api.cancel(j.id))}>Stop</button>
+  {:else}
+    <span class="quiet truncate" title={j.note}>{j.state === 'failed' ? j.note : 'stopped'}</span>
+    <button class="chip" title="What was done is kept; it goes on from there" onclick={() => act(api.again(j.id))}
+      >Go on</button
+    >
+  {/if}
+</div>
+
+<style>
+  .job {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 4px 8px;
+    padding: 5px 12px;
+    border-left: 3px solid var(--verdigris);
+    border-bottom: 1px solid var(--line);
+    font-size: 13px;
+  }
+  .job.bad {
+    border-left-color: var(--brick);
+  }
+  progress {
+    width: 80px;
+    height: 6px;
+    accent-color: var(--verdigris);
+  }
+</style>

@@ -1,0 +1,75 @@
+<script lang="ts">
+  import { api, type Facts, type Finding } from '../../api/client';
+  import type { Prep } from '../../lib/prep.svelte';
+  import type { Session } from '../../lib/session.svelte';
+  import Findings from './Findings.svelte';
+  let { session, prep, id, findings }: { session: Session; prep: Prep; id: string; findings: Finding[] } = $props();
+  let facts = $state.raw<Facts | null>(null);
+  let lost = $state.raw<string[] | null>(null);
+  let busy = $state(false);
+  $effect(() => {
+    void session.model;
+    api.facts(id).then(
+      (f) => (facts = f),
+      (e) => (prep.error = e.message),
+    );
+  });
+  const mm = (v: number) => `${(v * 1000).toFixed(0)}`;
+  async function replace(e: Event) {
+    const files = (e.currentTarget as HTMLInputElement).files;
+    if (!files?.length) return;
+    busy = true;
+    await prep.run(async () => (lost = (await api.replace(id, files)).lost));
+    busy = false;
+  }
+</script>
+
+{#if facts}
+  <dl>
+    <dt>triangles</dt>
+    <dd>{facts.triangles.toLocaleString()}</dd>
+    <dt>vertices</dt>
+    <dd>{facts.vertices.toLocaleString()}</dd>
+    <dt>size</dt>
+    <dd>{facts.size?.map(mm).join(' × ')} mm</dd>
+    <dt>open edges</dt>
+    <dd>{facts.openEdges}</dd>
+  </dl>
+{/if}
+<Findings {prep} {findings} />
+<div class="mt-3 flex flex-wrap gap-2">
+  <label class="chip file">
+    {busy ? 'Carrying the work over …' : 'Newer version …'}
+    <input
+      type="file"
+      class="sr-only"
+      multiple
+      accept=".glb,.gltf,.bin,.obj,.mtl,.ply,.stl,image/*"
+      onchange={replace}
+      disabled={busy}
+      aria-label="Replace the model by a newer version"
+    />
+  </label>
+  <a class="chip file" href={`/api/projects/${id}/model.glb`} download="model.glb">Save GLB</a>
+  <a class="chip file" href={`/api/projects/${id}/model.obj`} download>Save OBJ</a>
+</div>
+{#if lost}
+  <p class="mt-2 text-sm">{lost.length ? 'Not carried over:' : 'Everything was carried over.'}</p>
+  {#each lost as l, i (i)}<p class="quiet text-sm">{l}</p>{/each}
+{/if}
+
+<style>
+  dl {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    margin-bottom: 8px;
+  }
+  dt {
+    color: var(--quiet);
+  }
+  .file {
+    display: grid;
+    place-content: center;
+    cursor: pointer;
+  }
+</style>
