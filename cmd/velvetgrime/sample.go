@@ -16,7 +16,9 @@ import (
 )
 
 // sampleModels are the models of Low Wick landing by name.
-var sampleModels = map[string]func() *mesh.Model{"lantern": sample.Lantern, "bollard": sample.Bollard}
+var sampleModels = map[string]func() *mesh.Model{
+	"lantern": sample.Lantern, "lantern-dense": sample.LanternDense, "bollard": sample.Bollard, "gull": sample.Gull, "cleat": sample.Cleat,
+}
 
 func sampleCommand() *cobra.Command {
 	var out string

@@ -25,6 +25,7 @@ type serveOptions struct {
 	addr, dsn string
 	memory    int
 	noWork    bool
+	noBakes   bool
 }
 
 func (o *serveOptions) flags(c *cobra.Command) {
@@ -78,6 +79,7 @@ func demoCommand() *cobra.Command {
 	c := &cobra.Command{Use: "demo", Short: "Serve the application with the projects of Low Wick landing", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error { return serve(c.Context(), o, true) }}
 	o.flags(c)
+	c.Flags().BoolVar(&o.noBakes, "no-bakes", false, "do not bake the lantern when the demo is first made")
 	return c
 }
 
@@ -127,6 +129,13 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 		if list, err := s.Projects(ctx); err == nil && len(list) > 0 {
 			fmt.Printf("  %s: http://%s/#/project/%s\n", list[0].Name, l.Addr(), list[0].ID)
 		}
+	}
+	if withDemo && !o.noBakes {
+		go func() { // the page is open meanwhile, and shows how far it is
+			if err := demo.Bake(ctx, s, hub, runner); err != nil && ctx.Err() == nil {
+				fmt.Fprintln(os.Stderr, "the lantern could not be baked:", err)
+			}
+		}()
 	}
 	go func() {
 		<-ctx.Done()

@@ -130,7 +130,7 @@ func (w *worker) bend() float32 {
 	s.group.Nearest(w.bundle)
 	w.rays += int64(fan.Len())
 	src := w.source
-	if !s.dense || s.missed {
+	if s.group == w.lowTree {
 		src = w.Low
 	}
 	var sum float32

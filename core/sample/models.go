@@ -158,30 +158,39 @@ func lanternBail(b *builder) {
 		b.at = translate(side*0.0915, 0.240, 0).Mul(turnZ(-side * 90))
 		b.lathe(rounded([]p2{{0, 0}, {0.0065, 0}, {0.0065, 0.0075}, {0, 0.0085}}, 0.0015, 3), 24)
 	}
-	arc := func(t float64) p3 { // t −1..1 from lug to lug; a little egg-shaped
-		a := t * math.Pi / 2
-		return p3{0.0965 * math.Sin(a), 0.240 + 0.215*math.Pow(math.Cos(a), 0.82), 0}
-	}
 	b.begin("Bail", "Cast iron")
 	b.at = translate(0, 0, 0)
 	var path []p3
 	for i := 0; i <= 80; i++ {
-		path = append(path, arc(float64(i)/40-1))
+		path = append(path, bailArc(float64(i)/40-1))
 	}
 	b.tube(path, same(0.0032), 14, false)
 	b.begin("Grip", "Rope")
+	coil := gripPath(1)
+	b.tube(coil, func(t float64) float64 { return 0.0040 * min(1, 0.35+12*min(t, 1-t)) }, 12, false)
+}
+
+// bailArc is the bail's middle line, t −1..1 from lug to lug; a little egg-shaped.
+func bailArc(t float64) p3 {
+	a := t * math.Pi / 2
+	return p3{0.0965 * math.Sin(a), 0.240 + 0.215*math.Pow(math.Cos(a), 0.82), 0}
+}
+
+// gripPath is the middle line of the cord that is wound round the bail.
+func gripPath(finer int) []p3 {
 	var coil []p3
-	const turns, per = 17, 14
+	const turns = 17
+	per := 14 * finer
 	for i := 0; i <= turns*per; i++ {
-		t := (float64(i)/(turns*per) - 0.5) * 0.92
-		p, q := arc(t), arc(t+0.001)
+		t := (float64(i)/float64(turns*per) - 0.5) * 0.92
+		p, q := bailArc(t), bailArc(t+0.001)
 		dx, dy := q[0]-p[0], q[1]-p[1]
 		l := math.Hypot(dx, dy)
-		s, c := math.Sincos(2 * math.Pi * float64(i) / per)
+		s, c := math.Sincos(2 * math.Pi * float64(i) / float64(per))
 		const out = 0.0060
 		coil = append(coil, p3{p[0] - dy/l*out*c, p[1] + dx/l*out*c, out * s})
 	}
-	b.tube(coil, func(t float64) float64 { return 0.0040 * min(1, 0.35+12*min(t, 1-t)) }, 12, false)
+	return coil
 }
 
 // Bollard builds the mooring bollard: 0.62 m tall, one sheet.

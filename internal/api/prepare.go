@@ -35,7 +35,8 @@ type Match struct {
 	Dense []string `json:"dense"`
 }
 
-type actorInput struct {
+// ActorInput names a project and who asks.
+type ActorInput struct {
 	ID    string `path:"id"`
 	Actor string `query:"actor" maxLength:"64"`
 }
@@ -49,7 +50,7 @@ func (s *Server) preparation(api huma.API) {
 		return &body[unwrap.Report]{*p.Report()}, nil
 	})
 	huma.Post(api, "/api/projects/{id}/bakes", func(ctx context.Context, in *struct {
-		actorInput
+		ActorInput
 		Body jobs.BakeOrder
 	}) (*body[jobs.Line], error) {
 		if err := in.Body.Settings.Check(); err != nil {
@@ -70,7 +71,7 @@ func (s *Server) preparation(api huma.API) {
 		return &body[jobs.Line]{jobs.LineOf(j)}, nil
 	})
 	huma.Post(api, "/api/projects/{id}/unwraps", func(ctx context.Context, in *struct {
-		actorInput
+		ActorInput
 		Body unwrap.Options
 	}) (*body[jobs.Line], error) {
 		if err := in.Body.Check(); err != nil {
@@ -106,13 +107,13 @@ func (s *Server) preparation(api huma.API) {
 		return &body[[]Match]{out}, nil
 	})
 	huma.Post(api, "/api/projects/{id}/islands", func(ctx context.Context, in *struct {
-		actorInput
+		ActorInput
 		Body unwrap.Edit
 	}) (*struct{}, error) {
 		return nil, fail(s.editIslands(ctx, in.ID, in.Actor, in.Body))
 	})
 	huma.Post(api, "/api/projects/{id}/ids", func(ctx context.Context, in *struct {
-		actorInput
+		ActorInput
 		Body IDSource
 	}) (*struct{}, error) {
 		return nil, fail(s.makeIDs(ctx, in.ID, in.Actor, in.Body))

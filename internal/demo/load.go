@@ -2,15 +2,20 @@
 package demo
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	_ "embed"
+	"slices"
 
+	"velvetgrime/core/bake"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/api"
+	"velvetgrime/internal/jobs"
+	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
 )
 
@@ -34,7 +39,7 @@ func Load(ctx context.Context, s *store.Store) error {
 		model *mesh.Model
 		doc   *stack.Document
 		shot  []byte
-	}{{sample.Bollard(), sample.BollardDocument(), bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
+	}{{sample.Cleat(), nil, nil}, {sample.Gull(), nil, nil}, {sample.Bollard(), sample.BollardDocument(), bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
 		var b bytes.Buffer
 		if err := meshio.WriteGLB(&b, p.model, meshio.Options{}); err != nil {
 			return err
@@ -44,4 +49,60 @@ func Load(ctx context.Context, s *store.Store) error {
 		}
 	}
 	return nil
+}
+
+// order is what the lantern is baked with when the demo is first made.
+func order(dense string) jobs.BakeOrder {
+	s := bake.Default()
+	s.Size, s.Samples, s.Smooth, s.Match, s.Front, s.Back = 512, 32, 2, "exact", 0.003, 0.003
+	return jobs.BakeOrder{Settings: s, Maps: []string{"ao", "curvature", "thickness", "sky", "normal", "height", "id"}, Dense: []string{dense}}
+}
+
+// Bake makes the lantern's dense counterpart and puts its bakes in the queue, once:
+// a lantern that has, or had, a bake is left as it is.
+func Bake(ctx context.Context, s *store.Store, hub *live.Hub, r *jobs.Runner) error {
+	list, err := s.Projects(ctx)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(list, func(p store.Project) bool { return p.Name == "Signal lantern" })
+	if i < 0 {
+		return nil
+	}
+	before, err := s.Jobs(ctx, list[i].ID)
+	if err != nil || len(before) > 0 {
+		return err
+	}
+	m := sample.LanternDense()
+	var glb, packed bytes.Buffer
+	if err := meshio.WriteGLB(&glb, m, meshio.Options{}); err != nil {
+		return err
+	}
+	z := zip.NewWriter(&packed)
+	const file = "lantern-dense.glb"
+	w, err := z.Create(file)
+	if err == nil {
+		_, err = w.Write(glb.Bytes())
+	}
+	if err == nil {
+		err = z.Close()
+	}
+	if err != nil {
+		return err
+	}
+	blob, err := s.PutBlob(ctx, packed.Bytes())
+	if err != nil {
+		return err
+	}
+	p, err := hub.Open(ctx, list[i].ID)
+	if err != nil {
+		return err
+	}
+	dense := stack.Dense{Name: "lantern-dense", Blob: blob, File: file, Triangles: len(m.Tri)}
+	err = p.Change("Low Wick landing", func(d *stack.Document) (stack.Op, error) { return d.WithDense(dense), nil })
+	if err != nil {
+		return err
+	}
+	_, err = r.Order(ctx, list[i].ID, "bake", "Low Wick landing", "Bake the lantern", order(dense.Name))
+	return err
 }

@@ -1200,9 +1200,13 @@ export interface operations {
   };
   'post-api-projects-by-id-bakes': {
     parameters: {
-      query?: never;
+      query?: {
+        actor?: string;
+      };
       header?: never;
-      path?: never;
+      path: {
+        id: string;
+      };
       cookie?: never;
     };
     requestBody: {
@@ -1330,9 +1334,13 @@ export interface operations {
   };
   'post-api-projects-by-id-ids': {
     parameters: {
-      query?: never;
+      query?: {
+        actor?: string;
+      };
       header?: never;
-      path?: never;
+      path: {
+        id: string;
+      };
       cookie?: never;
     };
     requestBody: {
@@ -1361,9 +1369,13 @@ export interface operations {
   };
   'post-api-projects-by-id-islands': {
     parameters: {
-      query?: never;
+      query?: {
+        actor?: string;
+      };
       header?: never;
-      path?: never;
+      path: {
+        id: string;
+      };
       cookie?: never;
     };
     requestBody: {
@@ -1584,9 +1596,13 @@ export interface operations {
   };
   'post-api-projects-by-id-unwraps': {
     parameters: {
-      query?: never;
+      query?: {
+        actor?: string;
+      };
       header?: never;
-      path?: never;
+      path: {
+        id: string;
+      };
       cookie?: never;
     };
     requestBody: {

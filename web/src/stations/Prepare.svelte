@@ -11,7 +11,8 @@
   import ModelFacts from './prepare/ModelFacts.svelte';
   import Parts from './prepare/Parts.svelte';
   import UVs from './prepare/UVs.svelte';
-  let { session, prep, id, jobs }: { session: Session; prep: Prep; id: string; jobs: Job[] } = $props();
+  let { session, prep, id, jobs, parts }: { session: Session; prep: Prep; id: string; jobs: Job[]; parts: string[] } =
+    $props();
   let open = $state('UVs');
 
   // whatever changes the model or the sheets' sizes has the checks look again
@@ -31,12 +32,13 @@
   const missed = $derived(
     sheets.flatMap((s) => Object.values(baked[s.sheet] ?? {})).reduce((m, b) => Math.max(m, b.missed ?? 0), 0),
   );
+  const partNames = $derived(new Set(parts));
   const lines = $derived([
     { name: 'Model', grave: of(meshKinds).some((f) => f.grave), says: of(meshKinds)[0]?.text ?? 'the mesh is sound' },
     {
       name: 'Parts',
       grave: false,
-      says: `${new Set(findings.map((f) => f.part)).size ? '' : ''}parts, materials and sheets`,
+      says: `${partNames.size} parts on ${Object.keys(session.doc?.sheets ?? {}).length} sheets`,
     },
     {
       name: 'UVs',

@@ -118,7 +118,7 @@
     {#if ui.station === 'Layer'}
       <Section {session} {ui} />
     {:else if ui.station === 'Prepare'}
-      {#if prep}<Prepare {session} {prep} {id} {jobs} />{/if}
+      {#if prep}<Prepare {session} {prep} {id} {jobs} parts={ui.parts} />{/if}
     {:else if ui.station === 'Deliver'}
       <Deliver {session} {id} jobs={jobs.filter((j) => j.kind === 'deliver')} refresh={refreshJobs} />
     {/if}

@@ -127,7 +127,7 @@
 </div>
 
 <h3>Islands {prep.islands.length ? `· ${prep.islands.length} chosen` : '· all'}</h3>
-<div class="row">
+<div class="grid3">
   <NumberField label="turn by" value={turn} min={-180} max={180} unit="°" commit={(v) => (turn = v)} />
   <button class="chip" onclick={() => edit({ kind: 'turn', angle: turn })}>Turn</button>
   <NumberField label="scale by" value={factor} min={0.1} max={10} log commit={(v) => (factor = v)} />
@@ -213,6 +213,12 @@
   .chip[aria-pressed='true'] {
     box-shadow: inset 0 -2px var(--verdigris);
     background: var(--raised);
+  }
+  .grid3 {
+    display: grid;
+    grid-template-columns: 1fr auto 1fr auto;
+    gap: 4px;
+    margin-bottom: 5px;
   }
   .strong {
     background: var(--plum-soft);
