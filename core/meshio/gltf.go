@@ -115,6 +115,9 @@ func readGLTF(data, bin []byte, files fs.FS, dir string, lim Limits) (*mesh.Mode
 			return nil, err
 		}
 	}
+	for r.m.Color != nil && len(r.m.Color) < len(r.m.Pos) {
+		r.m.Color = append(r.m.Color, geom.V3(1, 1, 1))
+	}
 	if r.rebuild {
 		r.m.SmoothNormals(40)
 	}
@@ -232,6 +235,16 @@ func (r *gltfReader) primitive(p *gltf.Primitive, t geom.Mat4) error {
 	if err != nil {
 		return err
 	}
+	var colors []float32
+	width := 3
+	if i, ok := p.Attributes[gltf.COLOR_0]; ok && i >= 0 && i < len(r.doc.Accessors) {
+		if r.doc.Accessors[i].Type == gltf.AccessorVec4 {
+			width = 4
+		}
+		if colors, err = attr(gltf.COLOR_0, width); err != nil {
+			return err
+		}
+	}
 	r.rebuild = r.rebuild || nrm == nil
 	var idx []uint32
 	if p.Indices != nil {
@@ -256,6 +269,13 @@ func (r *gltfReader) primitive(p *gltf.Primitive, t geom.Mat4) error {
 			w = geom.Vec2{X: uv[2*i], Y: uv[2*i+1]}
 		}
 		r.m.UV = append(r.m.UV, w)
+		if colors != nil {
+			for len(r.m.Color) < len(r.m.Pos)-1 { // primitives before this one had none
+				r.m.Color = append(r.m.Color, geom.V3(1, 1, 1))
+			}
+			c := colors[width*i:]
+			r.m.Color = append(r.m.Color, encoded(c[0], c[1], c[2]))
+		}
 	}
 	sheet := len(r.m.Sheets) - 1
 	if p.Material != nil {
@@ -373,7 +393,7 @@ func (r *gltfReader) floats(i, k int) ([]float32, error) {
 	if err != nil {
 		return nil, err
 	}
-	if want := map[int]gltf.AccessorType{2: gltf.AccessorVec2, 3: gltf.AccessorVec3}[k]; a.Type != want {
+	if want := map[int]gltf.AccessorType{2: gltf.AccessorVec2, 3: gltf.AccessorVec3, 4: gltf.AccessorVec4}[k]; a.Type != want {
 		return nil, fmt.Errorf("accessors[%d] has not %d components", i, k)
 	}
 	size := componentSize[a.ComponentType]

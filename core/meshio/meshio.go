@@ -1,5 +1,5 @@
-// Package meshio reads models (glTF 2.0 as .gltf and .glb, Wavefront OBJ) and
-// writes GLB. Every size a file claims is checked before memory is taken for it.
+// Package meshio reads models (glTF 2.0 as .gltf and .glb, Wavefront OBJ, PLY, STL)
+// and writes GLB and OBJ. Every size a file claims is checked before memory is taken for it.
 package meshio
 
 import (
@@ -55,11 +55,23 @@ func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 		m, err = readGLTF(data, nil, files, path.Dir(name), lim)
 	case ".obj":
 		m, err = readOBJ(data, lim)
+	case ".ply":
+		m, err = readPLY(data, lim)
+	case ".stl":
+		m, err = readSTL(data, lim)
 	default:
-		return nil, fmt.Errorf("this kind of file is not read; use .glb, .gltf or .obj")
+		return nil, fmt.Errorf("this kind of file is not read; use .glb, .gltf, .obj, .ply or .stl")
 	}
 	if err != nil {
 		return nil, err
+	}
+	f, err := fitOf(files, name)
+	if err != nil {
+		return nil, err
+	}
+	fit(m, name, f)
+	if m.Color != nil && len(m.Color) != len(m.Pos) {
+		m.Color = nil // only some have one
 	}
 	for i := range m.Sheets {
 		m.Sheets[i].HasUV = false

@@ -39,6 +39,9 @@ func readOBJ(data []byte, lim Limits) (*mesh.Model, error) {
 	if len(r.m.Tri) == 0 {
 		return nil, fmt.Errorf("there is no face (f) in the file")
 	}
+	if !r.colored {
+		r.m.Color = nil
+	}
 	if r.noNormal {
 		r.m.SmoothNormals(40)
 	}
@@ -56,6 +59,8 @@ type objReader struct {
 	curPart  string
 	curSheet string
 	noNormal bool
+	color    []geom.Vec3
+	colored  bool
 }
 
 func floats(f []string, n int) ([3]float32, error) {
@@ -87,6 +92,16 @@ func (r *objReader) line(f []string) error {
 			r.vn = append(r.vn, geom.V3(p[0], p[1], p[2]).Unit())
 		} else {
 			r.v = append(r.v, geom.V3(p[0], p[1], p[2]))
+			white := geom.V3(1, 1, 1)
+			if len(f) >= 7 { // x y z r g b, as many programs write it
+				c, err := floats(f[4:], 3)
+				if err != nil {
+					return err
+				}
+				r.colored = true
+				white = geom.V3(clamp(c[0]), clamp(c[1]), clamp(c[2]))
+			}
+			r.color = append(r.color, white)
 		}
 		if len(r.v) > r.lim.Vertices {
 			return fmt.Errorf("more than %d vertices", r.lim.Vertices)
@@ -183,5 +198,6 @@ func (r *objReader) vertex(c string, part, sheet int) (uint32, error) {
 	}
 	r.noNormal = r.noNormal || n == geom.Vec3{}
 	r.m.UV, r.m.Nrm = append(r.m.UV, uv), append(r.m.Nrm, n)
+	r.m.Color = append(r.m.Color, r.color[key[0]])
 	return id, nil
 }
