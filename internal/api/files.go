@@ -140,6 +140,10 @@ func (s *Server) upload(c *gin.Context) {
 			return
 		}
 	}
+	if err := addFit(files, form.Value); err != nil {
+		refuse(c, 422, err)
+		return
+	}
 	name := ""
 	if n := form.Value["name"]; len(n) > 0 {
 		name = n[0]

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"encoding/json"
 	"fmt"
 	"image/png"
 	"io"
@@ -214,7 +215,37 @@ func readUpload(c *gin.Context) (zipped []byte, file string, m *mesh.Model, err 
 			return nil, "", nil, err
 		}
 	}
+	if err := addFit(files, form.Value); err != nil {
+		return nil, "", nil, err
+	}
 	return packModel(files)
+}
+
+// addFit puts what the upload says of units and the upward axis beside the model.
+func addFit(files map[string][]byte, form map[string][]string) error {
+	first := func(name string) string {
+		if v := form[name]; len(v) > 0 {
+			return v[0]
+		}
+		return ""
+	}
+	f := meshio.Fit{Up: first("up")}
+	if u := first("unit"); u != "" {
+		v, err := strconv.ParseFloat(u, 64)
+		if err != nil {
+			return fmt.Errorf("the unit %q is not a number of metres", u)
+		}
+		f.Unit = v
+	}
+	if f == (meshio.Fit{}) {
+		return nil
+	}
+	if err := f.Check(); err != nil {
+		return err
+	}
+	b, err := json.Marshal(f)
+	files[meshio.FitFile] = b
+	return err
 }
 
 // packModel zips a model with its files and reads it.

@@ -75,5 +75,10 @@ export const api = {
   dense: (id: string, files: FileList | File[]) => call<void>('POST', at(id, '/dense') + as(), upload(files)),
   replace: (id: string, files: FileList | File[]) =>
     call<{ lost: string[] }>('POST', at(id, '/model') + as(), upload(files)),
-  create: (files: FileList | File[]) => call<Project>('POST', '/api/projects', upload(files)),
+  create(files: FileList | File[], unit = '', up = '') {
+    const form = upload(files);
+    if (unit) form.append('unit', unit);
+    if (up) form.append('up', up);
+    return call<Project>('POST', '/api/projects', form);
+  },
 };

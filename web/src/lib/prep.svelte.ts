@@ -38,6 +38,8 @@ export class Prep {
     const last = session.doc?.prepared?.settings as BakeOrder | undefined;
     this.settings = { ...session.about.bake, ...(last?.settings ?? {}) };
     this.unwrap = { ...session.about.unwrap };
+    const there = (session.doc?.prepared?.dense ?? []).map((d) => d.name);
+    this.dense = (last?.dense ?? []).filter((d) => there.includes(d));
     if (last?.maps?.length) this.maps = last.maps.filter((m) => m !== 'misses');
   }
 

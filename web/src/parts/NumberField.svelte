@@ -11,6 +11,8 @@
     whole?: boolean;
     log?: boolean;
     fallback?: number;
+    /** what 0 means, where it is no amount */
+    nought?: string;
     preview?: (v: number) => void;
     commit: (v: number) => void;
   }
@@ -24,6 +26,7 @@
     whole = false,
     log = false,
     fallback,
+    nought,
     preview,
     commit,
   }: Props = $props();
@@ -120,7 +123,9 @@
     onkeydown={key}
     onblur={forget}
   >
-    {(shown * scale).toFixed(digits)}<span class="unit">{unit}</span>
+    {#if nought && shown === 0}<span class="unit">{nought}</span>{:else}{(shown * scale).toFixed(digits)}<span
+        class="unit">{unit}</span
+      >{/if}
   </div>
 {/if}
 

@@ -84,7 +84,7 @@
     if (!stage || !session.doc) return;
     stage.sheets.forEach((sheet, i) => {
       const size = session.doc!.sheets?.[sheet.name]?.size;
-      if (size) stage!.setSize(i, Math.min(size, wanted[i] ?? 512));
+      if (size && densities[i] > 0) stage!.setSize(i, Math.min(size, wanted[i] ?? 512));
       const clear = session.rows.some(
         ({ layer: l }) =>
           l.visible && l.channels?.opacity?.on && (!l.reach.sheets?.length || l.reach.sheets.includes(sheet.name)),

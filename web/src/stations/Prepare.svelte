@@ -32,13 +32,14 @@
   const missed = $derived(
     sheets.flatMap((s) => Object.values(baked[s.sheet] ?? {})).reduce((m, b) => Math.max(m, b.missed ?? 0), 0),
   );
+  const many = (n: number, of: string) => `${n} ${of}${n === 1 ? '' : 's'}`;
   const partNames = $derived(new Set(parts));
   const lines = $derived([
     { name: 'Model', grave: of(meshKinds).some((f) => f.grave), says: of(meshKinds)[0]?.text ?? 'the mesh is sound' },
     {
       name: 'Parts',
       grave: false,
-      says: `${partNames.size} parts on ${Object.keys(session.doc?.sheets ?? {}).length} sheets`,
+      says: `${many(partNames.size, 'part')} on ${many(Object.keys(session.doc?.sheets ?? {}).length, 'sheet')}`,
     },
     {
       name: 'UVs',
@@ -75,7 +76,7 @@
           <span class="says" class:grave={l.grave}>{prep.report ? l.says : 'looking …'}</span>
         </button>
         {#if open === l.name}
-          <div class="controls">
+          <div class="controls settings">
             {#if l.name === 'Model'}<ModelFacts {session} {prep} {id} findings={of(meshKinds)} />
             {:else if l.name === 'Parts'}<Parts {session} {prep} {id} />
             {:else if l.name === 'UVs'}<UVs {prep} {id} findings={of(uvKinds)} />

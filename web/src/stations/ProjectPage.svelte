@@ -124,7 +124,7 @@
     {/if}
   </aside>
   <main aria-label="View">
-    {#key session.model}<View {session} {ui} {id} {prep} />{/key}
+    {#key session.model}{#if session.model}<View {session} {ui} {id} {prep} />{/if}{/key}
   </main>
   <footer aria-label="Worktop">
     {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}

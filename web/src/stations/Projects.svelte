@@ -10,6 +10,9 @@
   let name = $state('');
   let removed = $state<Project | null>(null);
   let over = $state(false);
+  /** what the files' numbers mean, or '' to guess */
+  let unit = $state('');
+  let up = $state('');
   let chooser: HTMLInputElement;
   let stamp = $state(Date.now());
 
@@ -25,7 +28,7 @@
     busy = `Reading ${files[0].name} …`;
     error = '';
     try {
-      const p = await api.create(files);
+      const p = await api.create(files, unit, up);
       location.hash = `#/project/${p.id}`;
     } catch (e) {
       error = (e as Error).message;
@@ -75,10 +78,28 @@
       type="file"
       multiple
       hidden
-      accept=".glb,.gltf,.obj,.bin"
+      accept=".glb,.gltf,.obj,.mtl,.ply,.stl,.bin,image/*"
       data-testid="chooser"
       onchange={() => create(chooser.files)}
     />
+    <label class="flex items-center gap-1" title="glTF is always in metres; other files do not tell">
+      <span class="quiet">unit</span>
+      <select class="pick" bind:value={unit}>
+        <option value="">guessed</option>
+        <option value="1">metres</option>
+        <option value="0.01">centimetres</option>
+        <option value="0.001">millimetres</option>
+        <option value="0.0254">inches</option>
+      </select>
+    </label>
+    <label class="flex items-center gap-1" title="glTF always has Y up; other files do not tell">
+      <span class="quiet">up</span>
+      <select class="pick" bind:value={up}>
+        <option value="">guessed</option>
+        <option value="y">Y</option>
+        <option value="z">Z</option>
+      </select>
+    </label>
     <Button size="sm" color="primary" onclick={() => chooser.click()}>New from a model …</Button>
   </div>
   {#if error}<p

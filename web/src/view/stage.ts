@@ -255,7 +255,9 @@ export class Stage {
     const r = this.box.getSize(new Vector3()).length() / 2;
     this.camera.near = r / 50;
     this.camera.far = r * 40;
-    const d = (r / Math.sin((this.camera.fov * Math.PI) / 360)) * 0.92;
+    const { model } = this.rects();
+    const narrow = model?.h ? Math.min(1, (model.w / model.h) * 0.95) : 1;
+    const d = ((r / Math.sin((this.camera.fov * Math.PI) / 360)) * 0.92) / narrow;
     this.camera.position.set(c.x + d * 0.42, c.y + d * 0.24, c.z + d * 0.87);
     this.controls.target.copy(c);
     this.controls.minDistance = r * 0.1;

@@ -41,7 +41,6 @@
     const prepared = { ...session.doc!.prepared, dense: dense.filter((d) => d.name !== name) };
     session.op({ kind: 'prepare.set', label: `Forget dense model ${name}`, value: { prepared } });
   };
-  const mm = (v: number) => v * 1000;
   function cage(i: number, v: number) {
     const c = { ...(prep.settings.cage ?? {}) };
     const now = c[part] ?? [prep.settings.front, prep.settings.back];
@@ -124,6 +123,7 @@
     <span>before the surface</span>
     <NumberField
       label="before the surface"
+      nought="a fiftieth"
       value={at[0]}
       min={0}
       max={1}
@@ -135,6 +135,7 @@
     <span>behind it</span>
     <NumberField
       label="behind it"
+      nought="as before it"
       value={at[1]}
       min={0}
       max={1}
@@ -144,9 +145,6 @@
       commit={(v) => distance('back', v)}
     />
   </div>
-  <p class="quiet text-sm">
-    {at[0] === 0 ? 'At 0 it is a fiftieth of the model.' : `Rays start ${mm(at[0]).toFixed(1)} mm out.`}
-  </p>
   <Looks {prep} list={[['shell', 'Show the shell', 'Where the rays start']]} />
 {/if}
 
@@ -195,6 +193,7 @@
   <span>occlusion reaches</span>
   <NumberField
     label="occlusion reaches"
+    nought="any distance"
     value={prep.settings.distance}
     min={0}
     max={10}
@@ -210,6 +209,7 @@
   <span>curvature within</span>
   <NumberField
     label="curvature within"
+    nought="a hundredth"
     value={prep.settings.radius}
     min={0}
     max={1}
@@ -221,6 +221,7 @@
   <span>white thickness</span>
   <NumberField
     label="white thickness"
+    nought="a fifth"
     value={prep.settings.thickness}
     min={0}
     max={10}
