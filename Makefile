@@ -51,7 +51,8 @@ gate: build web/node_modules/.stamp
 	  cmp web/src/api/schema.d.ts /tmp/velvetgrime-schema.d.ts || (echo "web/src/api/schema.d.ts had drifted from the Go types; it is made anew: commit it"; exit 1)
 
 test-go:
-	@VELVETGRIME_TEST_DATABASE="$$(scripts/database.sh velvetgrime_test)" go test ./...
+	@VELVETGRIME_TEST_DATABASE="$$(scripts/database.sh velvetgrime_test)" \
+	  VELVETGRIME_JOBS_DATABASE="$$(scripts/database.sh velvetgrime_jobs)" go test ./...
 
 test-e2e: build e2e/node_modules/.stamp
 	@cd e2e && VELVETGRIME_DATABASE="$$(../scripts/database.sh velvetgrime_e2e)" npx playwright test

@@ -173,3 +173,25 @@ func (p *Program) Own(ctx context.Context, u *Surface, layerID string, c stack.C
 	v, err := p.own(ctx, u, pl, info)
 	return p.encoded(v, info), err
 }
+
+// IDAt returns the colour of the ID map at a surface of one point, nil where there
+// is none.
+func (p *Program) IDAt(u *Surface) ([]float32, error) {
+	f, m := u.Frame(), p.Scene.Model
+	t := f.Tri[0]
+	if t < 0 {
+		return nil, nil
+	}
+	sheet := m.TriSheet[t]
+	b, ok := p.Doc.Preparation().Baked[m.Sheets[sheet].Name]["id"]
+	if !ok {
+		return nil, nil
+	}
+	pic, err := p.Scene.stored(b.Picture)
+	if err != nil {
+		return nil, err
+	}
+	uv := p.Scene.index(int(sheet)).UVAt(t, f.Pos[0])
+	v := pic.Nearest(uv.X, uv.Y)
+	return v[:3], nil
+}

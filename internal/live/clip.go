@@ -113,6 +113,7 @@ func (s *Session) fit(d *stack.Document) {
 			l.Reach = stack.Reach{
 				Sheets: has(l.Reach.Sheets, len(m.Sheets), func(i int) string { return m.Sheets[i].Name }),
 				Parts:  has(l.Reach.Parts, len(m.Parts), func(i int) string { return m.Parts[i].Name }),
+				IDs:    l.Reach.IDs,
 			}
 		}
 		l.EachStep(func(st *stack.Step) {
@@ -124,5 +125,5 @@ func (s *Session) fit(d *stack.Document) {
 }
 
 func sameReach(a, b stack.Reach) bool {
-	return slices.Equal(a.Sheets, b.Sheets) && slices.Equal(a.Parts, b.Parts) && slices.Equal(a.Islands, b.Islands) && slices.Equal(a.Faces, b.Faces)
+	return slices.Equal(a.Sheets, b.Sheets) && slices.Equal(a.Parts, b.Parts) && slices.Equal(a.Islands, b.Islands) && slices.Equal(a.Faces, b.Faces) && slices.Equal(a.IDs, b.IDs)
 }

@@ -316,7 +316,11 @@ func (v *viewer) pick(ctx context.Context, r Request) {
 		}
 	}
 	m := s.Model()
-	v.send(map[string]any{"t": "picked", "id": r.ID, "kind": r.Kind, "triangle": tri, "island": m.Island[tri],
+	id, err := p.IDAt(u)
+	if err != nil {
+		id = nil // its error is told with the tiles
+	}
+	v.send(map[string]any{"t": "picked", "id": r.ID, "idColor": id, "kind": r.Kind, "triangle": tri, "island": m.Island[tri],
 		"part": m.Parts[m.TriPart[tri]].Name, "sheet": m.Sheets[m.TriSheet[tri]].Name, "values": values})
 }
 

@@ -50,6 +50,8 @@ export interface Picked {
   island: number;
   part: string;
   sheet: string;
+  /** of the ID map there; null where there is none */
+  idColor: number[] | null;
   values: Record<string, number[]>;
 }
 /** Edges that a click means: their numbers, their ends in space, and the nearest corner. */

@@ -32,7 +32,7 @@ export class UI {
   find = $state('');
   sheet = $state(false);
   /** what a click on the model adds to the open layer's reach */
-  reachKind = $state<'part' | 'island' | 'face' | 'sheet'>('part');
+  reachKind = $state<'part' | 'island' | 'face' | 'sheet' | 'id'>('part');
   /** waits for a click on the model, to take a value from there */
   taking = $state.raw<{ label: string; take: (p: Picked) => void } | null>(null);
   /** the layer that is shown without the others */

@@ -3,6 +3,7 @@
   // picking on the model.
   import type { Layer } from '../api/client';
   import type { Session } from '../lib/session.svelte';
+  import { toHex } from '../lib/color';
   import { faceCount, toggleFace, type Reach } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
 
@@ -26,6 +27,11 @@
       label: String(n + 1),
       without: { ...r, islands: r.islands!.filter((p) => p !== n) },
     })),
+    ...(r.ids ?? []).map((c) => ({
+      kind: 'ID',
+      label: toHex(c.color as number[]),
+      without: { ...r, ids: r.ids!.filter((o) => o !== c) },
+    })),
     ...(faces ? [{ kind: '', label: `${faces} face${faces === 1 ? '' : 's'}`, without: { ...r, faces: [] } }] : []),
   ]);
   const set = (value: Reach) => session.op({ kind: 'layer.set', target: layer.id, path: 'reach', value });
@@ -45,7 +51,16 @@
       if (ui.reachKind === 'part') set({ ...r, parts: flip(r.parts, p.part) });
       else if (ui.reachKind === 'sheet') set({ ...r, sheets: flip(r.sheets, p.sheet) });
       else if (ui.reachKind === 'island') set({ ...r, islands: flip(r.islands, p.island) });
-      else set({ ...r, faces: toggleFace(r.faces ?? [], p.triangle) });
+      else if (ui.reachKind === 'id') {
+        if (!p.idColor) {
+          session.message = `${p.sheet} has no ID map; bake one in Prepare, or make one from a layer there.`;
+          return;
+        }
+        const c = toHex(p.idColor);
+        const others = (r.ids ?? []).filter((o) => toHex(o.color as number[]) !== c);
+        const fresh = others.length === (r.ids ?? []).length;
+        set({ ...r, ids: fresh ? [...others, { color: p.idColor, tolerance: 0.02 }] : others });
+      } else set({ ...r, faces: toggleFace(r.faces ?? [], p.triangle) });
     };
   });
 </script>
@@ -57,7 +72,10 @@
       class="chip"
       title="Take it off"
       aria-label={`Take ${c.kind} ${c.label} off the reach`}
-      onclick={() => set(c.without)}><span class="quiet">{c.kind}</span> {c.label} ✕</button
+      onclick={() => set(c.without)}
+      ><span class="quiet">{c.kind}</span>
+      {#if c.kind === 'ID'}<i class="swatch" style:background={c.label}></i>{/if}
+      {c.label} ✕</button
     >
   {:else}<span>whole model</span>{/each}
   <select class="pick" aria-label="Add to the reach" value="" onchange={add}>
@@ -79,7 +97,7 @@
   {#if picking}
     <select class="pick" aria-label="A click picks" bind:value={ui.reachKind}>
       <option value="part">parts</option><option value="island">UV islands</option><option value="face">faces</option
-      ><option value="sheet">sheets</option>
+      ><option value="sheet">sheets</option><option value="id">ID colours</option>
     </select>
   {/if}
 </div>
@@ -99,6 +117,12 @@
   }
   .chip[aria-pressed='true'] {
     box-shadow: inset 0 -2px var(--verdigris);
+  }
+  .swatch {
+    display: inline-block;
+    width: 10px;
+    height: 10px;
+    vertical-align: -1px;
   }
   .pick {
     max-width: 90px;
