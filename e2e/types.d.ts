@@ -1,1 +1,2 @@
 declare module "gltf-validator";
+declare module "mikktspace";
