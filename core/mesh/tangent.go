@@ -34,20 +34,36 @@ func (m *Model) Tangents() [][3]geom.Vec3 {
 			if !g.good[i] || g.flat[i] || g.done[i][k] {
 				continue
 			}
-			members := g.collect(int32(i), k)
-			var sum geom.Vec3
-			for _, e := range members {
-				if !g.flat[e.Tri] {
-					sum = sum.Add(g.share(e))
-				}
-			}
-			for _, e := range members {
-				out[e.Tri][e.K] = sum.Unit()
-			}
+			g.average(g.collect(int32(i), k), out)
 		}
 	}
 	g.degenerate(out)
 	return out
+}
+
+// average gives the corners of a group their tangents. A corner leaves out those
+// whose directions are exactly opposed to its own, as the reference does: around the
+// pole of a ball they would cancel each other.
+func (g *grouping) average(members []Edge, out [][3]geom.Vec3) {
+	type one struct{ s, t, share geom.Vec3 }
+	list := make([]one, len(members))
+	for i, e := range members {
+		n := g.m.Nrm[g.m.Tri[e.Tri][e.K]]
+		plane := func(v geom.Vec3) geom.Vec3 { return v.Sub(n.Mul(n.Dot(v))).Unit() }
+		list[i] = one{s: plane(g.dir[e.Tri]), t: plane(g.other[e.Tri])}
+		if !g.flat[e.Tri] {
+			list[i].share = g.share(e)
+		}
+	}
+	for i, e := range members {
+		var sum geom.Vec3
+		for j := range list {
+			if i == j || g.flat[members[j].Tri] || g.flat[e.Tri] || list[i].s.Dot(list[j].s) > -1 && list[i].t.Dot(list[j].t) > -1 {
+				sum = sum.Add(list[j].share)
+			}
+		}
+		out[e.Tri][e.K] = sum.Unit()
+	}
 }
 
 // grouping is what the sharing of tangents is decided by.
@@ -56,6 +72,7 @@ type grouping struct {
 	corner [][3]uint32 // vertices that agree in place, normal and UV are one
 	next   [][3]Edge   // over edge k; Tri −1: none
 	dir    []geom.Vec3 // where U grows on each triangle, unit length
+	other  []geom.Vec3 // where V grows
 	good   []bool      // the three corners are three places
 	flat   []bool      // the UVs have no area
 	keeps  []bool      // the handedness: UV and surface run the same way round
@@ -64,7 +81,7 @@ type grouping struct {
 
 func newGrouping(m *Model) *grouping {
 	n := len(m.Tri)
-	g := &grouping{m: m, corner: make([][3]uint32, n), next: make([][3]Edge, n), dir: make([]geom.Vec3, n),
+	g := &grouping{m: m, corner: make([][3]uint32, n), next: make([][3]Edge, n), dir: make([]geom.Vec3, n), other: make([]geom.Vec3, n),
 		good: make([]bool, n), flat: make([]bool, n), keeps: make([]bool, n), done: make([][3]bool, n)}
 	type same struct {
 		p, n geom.Vec3
@@ -96,7 +113,11 @@ func newGrouping(m *Model) *grouping {
 		if area < 0 {
 			s = s.Mul(-1)
 		}
-		g.dir[i] = s.Unit()
+		v := c.Sub(a).Mul(x1).Sub(b.Sub(a).Mul(x2))
+		if area < 0 {
+			v = v.Mul(-1)
+		}
+		g.dir[i], g.other[i] = s.Unit(), v.Unit()
 	}
 	for i := range m.Tri {
 		if !g.good[i] {
