@@ -19,22 +19,30 @@ import (
 
 // readGLB opens the container of glTF 2.0, section 4.4.
 func readGLB(data []byte, lim Limits) (*mesh.Model, error) {
+	doc, bin, err := chunks(data)
+	if err != nil {
+		return nil, err
+	}
+	return readGLTF(doc, bin, nil, "", lim)
+}
+
+// chunks returns the JSON and the binary part of a GLB.
+func chunks(data []byte) (doc, bin []byte, err error) {
 	if len(data) < 20 || string(data[:4]) != "glTF" {
-		return nil, fmt.Errorf("byte 0: this is not a GLB file (no glTF mark)")
+		return nil, nil, fmt.Errorf("byte 0: this is not a GLB file (no glTF mark)")
 	}
 	if v := binary.LittleEndian.Uint32(data[4:]); v != 2 {
-		return nil, fmt.Errorf("byte 4: glTF version %d; only 2 is read", v)
+		return nil, nil, fmt.Errorf("byte 4: glTF version %d; only 2 is read", v)
 	}
 	total := binary.LittleEndian.Uint32(data[8:])
 	if int64(total) > int64(len(data)) {
-		return nil, fmt.Errorf("byte 8: the header claims %d bytes but the file has %d; it was cut off", total, len(data))
+		return nil, nil, fmt.Errorf("byte 8: the header claims %d bytes but the file has %d; it was cut off", total, len(data))
 	}
-	var doc, bin []byte
 	for at := 12; at+8 <= int(total); {
 		n := int(binary.LittleEndian.Uint32(data[at:]))
 		kind := binary.LittleEndian.Uint32(data[at+4:])
 		if n < 0 || n > int(total)-at-8 {
-			return nil, fmt.Errorf("byte %d: a chunk claims %d bytes, %d are left", at, n, int(total)-at-8)
+			return nil, nil, fmt.Errorf("byte %d: a chunk claims %d bytes, %d are left", at, n, int(total)-at-8)
 		}
 		body := data[at+8 : at+8+n]
 		switch {
@@ -46,12 +54,12 @@ func readGLB(data []byte, lim Limits) (*mesh.Model, error) {
 		at += 8 + n
 	}
 	if doc == nil {
-		return nil, fmt.Errorf("byte 12: there is no JSON chunk")
+		return nil, nil, fmt.Errorf("byte 12: there is no JSON chunk")
 	}
 	if bin == nil {
 		bin = []byte{}
 	}
-	return readGLTF(doc, bin, nil, "", lim)
+	return doc, bin, nil
 }
 
 type gltfReader struct {

@@ -213,3 +213,13 @@ func (p *Picture) Numbers(r [2]float32) [][]float32 {
 	}
 	return out
 }
+
+// Component returns one component of every texel by rows, 0..65535.
+func (p *Picture) Component(c int) []uint16 {
+	l := p.levels[0]
+	out := make([]uint16, l.w*l.h)
+	for i := range out {
+		out[i] = l.rgba[4*i+c]
+	}
+	return out
+}

@@ -51,7 +51,7 @@ type About struct {
 	Modes    []blend.Mode        `json:"modes"`
 	Scalar   []blend.Mode        `json:"scalarModes"`
 	Maps     []deliver.Map       `json:"maps"`
-	Baked    []bake.Kind          `json:"baked"`
+	Baked    []bake.Kind         `json:"baked"`
 	Bake     bake.Settings       `json:"bake" doc:"suggested settings"`
 	Unwrap   unwrap.Options      `json:"unwrap" doc:"suggested options"`
 }

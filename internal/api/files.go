@@ -34,7 +34,8 @@ func Create(ctx context.Context, s *store.Store, name string, files map[string][
 	if name == "" {
 		name = m.Name
 	}
-	if doc == nil {
+	plain := doc == nil
+	if plain {
 		var sheets []string
 		for _, sh := range m.Sheets {
 			sheets = append(sheets, sh.Name)
@@ -46,6 +47,13 @@ func Create(ctx context.Context, s *store.Store, name string, files map[string][
 				stack.Roughness: {On: true, Value: []float32{0.55}, Blend: "normal", Amount: 1},
 			}})
 	}
+	id := uuid.NewString()
+	var brought []store.Picture
+	if plain {
+		if brought, err = broughtAlong(ctx, s, id, packed, model, m, doc); err != nil {
+			return nil, err
+		}
+	}
 	body, err := doc.Encode(false)
 	if err != nil {
 		return nil, err
@@ -54,12 +62,20 @@ func Create(ctx context.Context, s *store.Store, name string, files map[string][
 	if err != nil {
 		return nil, err
 	}
-	p := &store.Project{ID: uuid.NewString(), Name: name, ModelName: model, ModelBlob: hash, Picture: picture}
+	p := &store.Project{ID: id, Name: name, ModelName: model, ModelBlob: hash, Picture: picture}
 	var strokes []*brush.Stroke
 	for _, st := range doc.Strokes() {
 		strokes = append(strokes, st)
 	}
-	return p, s.CreateProject(ctx, p, body, strokes)
+	if err := s.CreateProject(ctx, p, body, strokes); err != nil {
+		return nil, err
+	}
+	for i := range brought {
+		if err := s.PutPicture(ctx, &brought[i]); err != nil {
+			return nil, err
+		}
+	}
+	return p, nil
 }
 
 func refuse(c *gin.Context, code int, err error) {

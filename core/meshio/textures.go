@@ -1,0 +1,120 @@
+package meshio
+
+import (
+	"encoding/base64"
+	"encoding/json"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"path"
+	"strings"
+
+	"github.com/qmuntal/gltf"
+)
+
+// Texture is a picture that a model's file brings along for one of its materials.
+type Texture struct {
+	Material string
+	Name     string
+	Data     []byte // PNG or JPEG
+	// What it holds: "base color", "occlusion roughness metallic", "normal",
+	// "emissive" or "occlusion", as glTF 2.0 packs them.
+	Holds string
+}
+
+// Textures returns the pictures of a glTF file's materials. Files of other kinds
+// have none here. Pictures that cannot be found are left out: the model itself is
+// sound without them.
+func Textures(files fs.FS, name string, lim Limits) ([]Texture, error) {
+	ext := strings.ToLower(path.Ext(name))
+	if ext != ".glb" && ext != ".gltf" {
+		return nil, nil
+	}
+	data, err := load(files, name, lim.Bytes)
+	if err != nil {
+		return nil, err
+	}
+	r := &gltfReader{doc: new(gltf.Document), lim: lim}
+	var bin []byte
+	if ext == ".glb" {
+		if data, bin, err = chunks(data); err != nil {
+			return nil, err
+		}
+	}
+	if err := json.Unmarshal(data, r.doc); err != nil {
+		return nil, fmt.Errorf("the JSON is damaged: %w", err)
+	}
+	left := lim.Bytes
+	for i, b := range r.doc.Buffers {
+		body, err := r.buffer(i, b, bin, files, path.Dir(name), left)
+		if err != nil {
+			return nil, fmt.Errorf("buffers[%d]: %w", i, err)
+		}
+		left -= int64(len(body))
+		r.buffers = append(r.buffers, body)
+	}
+	var out []Texture
+	for _, m := range r.doc.Materials {
+		add := func(texture int, holds string) {
+			if d, n := r.picture(texture, files, path.Dir(name), left); d != nil {
+				out = append(out, Texture{m.Name, n, d, holds})
+			}
+		}
+		if p := m.PBRMetallicRoughness; p != nil {
+			if t := p.BaseColorTexture; t != nil {
+				add(t.Index, "base color")
+			}
+			if t := p.MetallicRoughnessTexture; t != nil {
+				add(t.Index, "occlusion roughness metallic")
+			}
+		}
+		if t := m.NormalTexture; t != nil && t.Index != nil {
+			add(*t.Index, "normal")
+		}
+		if t := m.EmissiveTexture; t != nil {
+			add(t.Index, "emissive")
+		}
+	}
+	return out, nil
+}
+
+// picture returns the bytes of a texture's image, nil when they are not there.
+func (r *gltfReader) picture(texture int, files fs.FS, dir string, left int64) (data []byte, name string) {
+	if texture < 0 || texture >= len(r.doc.Textures) || r.doc.Textures[texture].Source == nil {
+		return nil, ""
+	}
+	i := *r.doc.Textures[texture].Source
+	if i < 0 || i >= len(r.doc.Images) {
+		return nil, ""
+	}
+	img := r.doc.Images[i]
+	name = img.Name
+	switch {
+	case img.BufferView != nil:
+		v := *img.BufferView
+		if v < 0 || v >= len(r.doc.BufferViews) {
+			return nil, ""
+		}
+		d, _, err := r.span(&v, 0, r.doc.BufferViews[v].ByteLength, 1)
+		if err != nil {
+			return nil, ""
+		}
+		return d, name
+	case strings.HasPrefix(img.URI, "data:"):
+		if _, enc, ok := strings.Cut(img.URI, ";base64,"); ok && int64(len(enc)) < 2*left {
+			data, _ = base64.StdEncoding.DecodeString(enc)
+		}
+		return data, name
+	}
+	file, err := url.PathUnescape(img.URI)
+	if err != nil || files == nil || strings.Contains(file, "..") || !fs.ValidPath(path.Join(dir, file)) {
+		return nil, ""
+	}
+	if data, err = load(files, path.Join(dir, file), left); err != nil {
+		return nil, ""
+	}
+	if name == "" {
+		name = path.Base(file)
+	}
+	return data, name
+}
