@@ -24,6 +24,8 @@ export class Prep {
   sheets = $state.raw<string[]>([]);
   settings: BakeSettings = $state()!;
   unwrap: UnwrapOptions = $state()!;
+  /** texels a millimetre that are wanted; 0: what the model has on the whole */
+  target = $state(0);
   /** the report before the last change, to compare with */
   before = $state.raw<Report | null>(null);
   error = $state('');
@@ -94,7 +96,10 @@ export class Prep {
           q.append('part', `${part}|${f}|${b}`);
         o.tint(await fetchTinted(`/api/projects/${this.id}/overlay/shell?${q}`), [], true);
       } else if (look)
-        o.tint(await fetchTinted(`/api/projects/${this.id}/overlay/${look}`), look === 'islands' ? this.islands : []);
+        o.tint(
+          await fetchTinted(`/api/projects/${this.id}/overlay/${look}?target=${this.target * 1000}`),
+          look === 'islands' ? this.islands : [],
+        );
       else o.clear();
       this.error = '';
     } catch (e) {

@@ -54,6 +54,24 @@
     ['islands', 'Islands', 'A colour for each island'],
   ]}
 />
+{#if prep.look === 'density'}
+  <div class="grid2">
+    <span title="Grey is this much, verdigris less, ochre and brick more">wanted density</span>
+    <NumberField
+      label="wanted density"
+      value={prep.target}
+      min={0}
+      max={100}
+      unit="texels/mm"
+      fallback={0}
+      nought="the mean"
+      commit={(v) => {
+        prep.target = v;
+        prep.show();
+      }}
+    />
+  </div>
+{/if}
 <Findings {prep} {findings} />
 <SheetTable {prep} />
 
