@@ -13,7 +13,6 @@ import (
 	"time"
 
 	"velvetgrime/core/brush"
-	"velvetgrime/core/meshio"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/jobs"
@@ -138,31 +137,10 @@ func (s *Server) files(g *gin.Engine) {
 }
 
 func (s *Server) upload(c *gin.Context) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, meshio.DefaultLimits.Bytes)
-	form, err := c.MultipartForm()
+	files, name, err := uploaded(c)
 	if err != nil {
-		refuse(c, 422, fmt.Errorf("the upload is not readable or larger than %d MB: %w", meshio.DefaultLimits.Bytes>>20, err))
-		return
-	}
-	files := map[string][]byte{}
-	for _, h := range form.File["files"] {
-		f, err := h.Open()
-		if err == nil {
-			files[path.Base(h.Filename)], err = io.ReadAll(f)
-			_ = f.Close()
-		}
-		if err != nil {
-			refuse(c, 422, err)
-			return
-		}
-	}
-	if err := addFit(files, form.Value); err != nil {
 		refuse(c, 422, err)
 		return
-	}
-	name := ""
-	if n := form.Value["name"]; len(n) > 0 {
-		name = n[0]
 	}
 	p, err := Create(c, s.Store, name, files, nil, nil)
 	if err != nil {

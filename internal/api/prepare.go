@@ -196,26 +196,35 @@ func (s *Server) makeIDs(ctx context.Context, id, actor string, src IDSource) er
 	})
 }
 
-// readUpload packs the files of a request and reads the model among them.
-func readUpload(c *gin.Context) (zipped []byte, file string, m *mesh.Model, err error) {
+// uploaded reads the files of a request, what it says of their units, and a name.
+func uploaded(c *gin.Context) (files map[string][]byte, name string, err error) {
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, meshio.DefaultLimits.Bytes)
 	form, err := c.MultipartForm()
 	if err != nil {
-		return nil, "", nil, fmt.Errorf("the upload is not readable or larger than %d MB: %w", meshio.DefaultLimits.Bytes>>20, err)
+		return nil, "", fmt.Errorf("the upload is not readable or larger than %d MB: %w", meshio.DefaultLimits.Bytes>>20, err)
 	}
-	files := map[string][]byte{}
+	files = map[string][]byte{}
 	for _, h := range form.File["files"] {
 		f, err := h.Open()
 		if err != nil {
-			return nil, "", nil, err
+			return nil, "", err
 		}
 		files[path.Base(h.Filename)], err = io.ReadAll(f)
 		_ = f.Close()
 		if err != nil {
-			return nil, "", nil, err
+			return nil, "", err
 		}
 	}
-	if err := addFit(files, form.Value); err != nil {
+	if n := form.Value["name"]; len(n) > 0 {
+		name = n[0]
+	}
+	return files, name, addFit(files, form.Value)
+}
+
+// readUpload packs the files of a request and reads the model among them.
+func readUpload(c *gin.Context) (zipped []byte, file string, m *mesh.Model, err error) {
+	files, _, err := uploaded(c)
+	if err != nil {
 		return nil, "", nil, err
 	}
 	return packModel(files)
@@ -325,12 +334,21 @@ func (s *Server) replaceModel(c *gin.Context) {
 	c.JSON(200, gin.H{"lost": lost})
 }
 
-// showBaked sends a baked map: a small PNG to look at, or with ?form=png16 or exr
-// the whole of it.
-func (s *Server) showBaked(c *gin.Context) {
+// session returns the project that a request names, or nil when it has been refused.
+func (s *Server) session(c *gin.Context) *live.Session {
 	p, err := s.Hub.Open(c, c.Param("id"))
 	if err != nil {
 		refuse(c, 422, err)
+		return nil
+	}
+	return p
+}
+
+// showBaked sends a baked map: a small PNG to look at, or with ?form=png16 or exr
+// the whole of it.
+func (s *Server) showBaked(c *gin.Context) {
+	p := s.session(c)
+	if p == nil {
 		return
 	}
 	sheet, name := c.Param("sheet"), c.Param("map")
@@ -381,9 +399,8 @@ func (s *Server) showBaked(c *gin.Context) {
 // islands and colours. Kinds: density, angle, area, islands, parts, sheets,
 // shell (the cage), or finding.N.
 func (s *Server) overlay(c *gin.Context) {
-	p, err := s.Hub.Open(c, c.Param("id"))
-	if err != nil {
-		refuse(c, 422, err)
+	p := s.session(c)
+	if p == nil {
 		return
 	}
 	m := p.Model()
@@ -517,9 +534,8 @@ func ramp(v float64) [3]byte {
 
 // lines sends the ends of the UV borders, then of the marked seams, in space.
 func (s *Server) lines(c *gin.Context) {
-	p, err := s.Hub.Open(c, c.Param("id"))
-	if err != nil {
-		refuse(c, 422, err)
+	p := s.session(c)
+	if p == nil {
 		return
 	}
 	m := p.Model()
