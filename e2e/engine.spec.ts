@@ -343,9 +343,10 @@ test('a picture is brought in and laid from three sides', async ({ page }) => {
 test('the size of a sheet: strokes come back sharper, and one undo brings the old size', async ({ page }) => {
   await openProject(page, 'Mooring bollard');
   await button(page, 'Prepare').click();
-  await page.getByLabel(/size/i).first().selectOption('512');
+  await page.getByRole('button', { name: /^2 Parts/ }).click();
+  await page.getByRole('combobox', { name: 'Size of Cast iron' }).selectOption('512');
   await settled(page);
-  await page.getByLabel(/size/i).first().selectOption('2048');
+  await page.getByRole('combobox', { name: 'Size of Cast iron' }).selectOption('2048');
   await settled(page);
   await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /size 512 → 2048/);
   await button(page, 'Undo').click();

@@ -10,7 +10,7 @@ export type Hand = 'look' | 'edge' | 'loop' | 'path' | 'island';
 
 export class Prep {
   report = $state.raw<Report | null>(null);
-  /** what lies over the model: '', checker, density, angle, area, islands, parts, sheets, finding.N, shell, baked.NAME */
+  /** what lies over the model: '', checker, density, angle, area, islands, parts, sheets, finding.N, shell, baked.NAME, plain */
   look = $state('');
   hand = $state<Hand>('look');
   /** clicks take seams away instead of marking them */
@@ -80,6 +80,11 @@ export class Prep {
           this.stage.sheets.map(() => 'checker'),
           true,
         );
+      else if (look === 'plain')
+        await o.cover(
+          this.stage.sheets.map(() => ''),
+          true,
+        );
       else if (look.startsWith('baked.')) {
         const name = look.slice(6);
         const baked = this.session.doc?.prepared?.baked ?? {};
@@ -121,7 +126,7 @@ export class Prep {
     const wanted = cutting || ['islands', 'checker', 'density', 'angle', 'area'].includes(this.look);
     this.overlay.edges([
       { at: wanted ? this.lines[0] : [], color: 0x24302c },
-      { at: cutting || this.look === 'islands' ? this.lines[1] : [], color: 0xb0589a },
+      { at: cutting || this.look === 'islands' ? this.lines[1] : [], color: 0xff86cf },
       { at: hover, color: 0xe0a030 },
     ]);
   }

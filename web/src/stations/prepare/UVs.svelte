@@ -20,6 +20,9 @@
     prep.hand = hand;
     prep.corner = -1;
     if (hand === 'island') prep.look = 'islands';
+    else if (hand !== 'look' && !prep.look)
+      prep.look = 'plain'; // edges are seen on grey
+    else if (hand === 'look' && prep.look === 'plain') prep.look = '';
     prep.show();
     prep.drawLines();
   }
