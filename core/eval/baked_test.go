@@ -46,13 +46,14 @@ func TestBakedMapsAreRead(t *testing.T) {
 		doc.Layers = append(doc.Layers, l)
 		return l
 	}
+	only := func(s *stack.Step) []*stack.Step { return []*stack.Step{s} }
 	baked := func(what string) *stack.Step {
 		return &stack.Step{ID: what, Kind: stack.BakedStep, On: true, Blend: "normal", Amount: 1, Params: map[string]any{"map": what}}
 	}
-	layer("edges").Mask = []*stack.Step{baked("edges")}
-	layer("creases").Mask = []*stack.Step{baked("creases")}
-	layer("occlusion").Mask = []*stack.Step{baked("occlusion")}
-	layer("pick").Mask = []*stack.Step{{ID: "pick", Kind: stack.IDStep, On: true, Blend: "normal", Amount: 1, Params: map[string]any{"color": []any{0.0, 1.0, 0.0}}}}
+	layer("edges").Mask = only(baked("edges"))
+	layer("creases").Mask = only(baked("creases"))
+	layer("occlusion").Mask = only(baked("occlusion"))
+	layer("pick").Mask = only(&stack.Step{ID: "pick", Kind: stack.IDStep, On: true, Blend: "normal", Amount: 1, Params: map[string]any{"color": []any{0.0, 1.0, 0.0}}})
 	layer("reach").Reach.IDs = []stack.IDColor{{Color: [3]float32{1, 0, 0}}}
 	bare := doc
 	with := *doc
