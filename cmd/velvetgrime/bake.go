@@ -129,7 +129,7 @@ func bakeFiles(ctx context.Context, low, high *mesh.Model, s bake.Settings, name
 	}
 	defer os.RemoveAll(dir)
 	name := func(p bake.Piece) string { return filepath.Join(dir, fmt.Sprintf("%d-%d", p.Sheet, p.Row)) }
-	r := &bakeReport{Notes: b.Notes, Files: []string{}}
+	r := &bakeReport{Notes: append([]string{}, b.Notes...), Files: []string{}}
 	cast := time.Now()
 	for _, p := range pieces {
 		st, err := b.Bake(ctx, p)

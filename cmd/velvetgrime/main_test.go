@@ -128,3 +128,49 @@ func TestBenchPrintsItsFigures(t *testing.T) {
 		t.Fatalf("the exponent of a square law is %v", e)
 	}
 }
+
+// bake and unwrap write what they say, named by sheet and map.
+func TestBakeAndUnwrapWriteTheirFiles(t *testing.T) {
+	dir := t.TempDir()
+	model := filepath.Join(dir, "b.glb")
+	var b bytes.Buffer
+	if err := meshio.WriteGLB(&b, sample.Bollard(), meshio.Options{}); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(model, b.Bytes(), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	run := func(c *cobra.Command, args ...string) (string, error) {
+		var out bytes.Buffer
+		c.SetOut(&out)
+		c.SetArgs(args)
+		return out.String(), c.ExecuteContext(t.Context())
+	}
+	for _, form := range []string{"png16", "exr"} {
+		if _, err := run(bakeCommand(), model, "--maps", "ao,position", "--size", "64", "--samples", "8", "--format", form, "-o", dir, "--json"); err != nil {
+			t.Fatal(err)
+		}
+		for _, m := range []string{"ao", "position"} {
+			name := filepath.Join(dir, "Cast iron_"+m+"."+strings.TrimSuffix(form, "16"))
+			if st, err := os.Stat(name); err != nil || st.Size() < 500 {
+				t.Errorf("%s: %v", name, err)
+			}
+		}
+	}
+	for _, name := range []string{"u.glb", "u.obj"} {
+		out := filepath.Join(dir, name)
+		if _, err := run(unwrapCommand(), model, "-o", out, "--sheet-size", "512", "--margin", "4"); err != nil {
+			t.Fatal(err)
+		}
+		m, err := readModel(out)
+		if err != nil || len(m.Tri) != len(sample.Bollard().Tri) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if _, err := run(bakeCommand(), model, "--maps", "gloss", "-o", dir); err == nil || !strings.Contains(err.Error(), "gloss") {
+		t.Errorf("an unknown map: %v", err)
+	}
+	if _, err := run(unwrapCommand(), model, "-o", filepath.Join(dir, "u.txt")); err == nil {
+		t.Error("a file of an unknown kind was written")
+	}
+}
