@@ -196,7 +196,7 @@ func New(ctx context.Context, low, high *mesh.Model, s Settings, names []string)
 	return b, nil
 }
 
-// Built returns how long the ray trees took; Rays how many rays were cast so far.
+// Built returns how long the ray trees took.
 func (b *Baker) Built() time.Duration { return b.built }
 
 // Rays returns how many rays were cast so far.

@@ -104,7 +104,7 @@ const (
 	Hand   = "hand"
 	Follow = "follow"
 	Bundle = "bundle"
-	// Baked reads a baked map, ID picks colours of the ID map.
+	// BakedStep reads a baked map, IDStep picks colours of the ID map.
 	BakedStep = "baked"
 	IDStep    = "id"
 )

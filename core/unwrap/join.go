@@ -8,7 +8,7 @@ import (
 )
 
 // Charts are joined while what they make together is laid flat with less energy
-// than joinable, has at most joinMost triangles, and there are at most joinCharts.
+// than joinable, has at most joinMost triangles, and there are at most joinCount.
 const (
 	joinable  = 4.12 // a fifth in area, or an eighth in angle
 	joinMost  = 6000

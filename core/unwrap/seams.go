@@ -99,8 +99,8 @@ func (g *growth) label(i int) int {
 	return g.find(i)
 }
 
-// error is the root mean square deviation of the cosine with the best axis: the
-// root of the least eigenvalue of the normals' covariance.
+// together is the root mean square deviation of the cosine with the best axis that
+// two patches would have as one: the root of the least eigenvalue of the normals' covariance.
 func together(a, b *patch) float64 {
 	w := a.area + b.area
 	if w <= 0 {

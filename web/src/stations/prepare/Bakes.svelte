@@ -276,27 +276,6 @@
 {/each}
 
 <style>
-  h3 {
-    font-weight: 600;
-    margin: 12px 0 5px;
-  }
-  .row {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 4px;
-    margin-bottom: 4px;
-  }
-  .grid2 {
-    display: grid;
-    grid-template-columns: 1fr 150px;
-    gap: 3px 8px;
-    align-items: center;
-  }
-  .chip[aria-pressed='true'] {
-    box-shadow: inset 0 -2px var(--verdigris);
-    background: var(--raised);
-  }
   .file,
   .link {
     display: inline-grid;

@@ -55,15 +55,3 @@
     threshold, a ramp of flat colours – and it can be kept here as the ID map. The layer may be hidden.
   </p>
 {/if}
-
-<style>
-  h3 {
-    font-weight: 600;
-    margin: 12px 0 5px;
-  }
-  .row {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px;
-  }
-</style>

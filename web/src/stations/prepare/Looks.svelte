@@ -22,8 +22,4 @@
     gap: 4px;
     margin-bottom: 8px;
   }
-  .chip[aria-pressed='true'] {
-    box-shadow: inset 0 -2px var(--verdigris);
-    background: var(--raised);
-  }
 </style>

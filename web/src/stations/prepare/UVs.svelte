@@ -213,28 +213,6 @@
 </div>
 
 <style>
-  h3 {
-    font-weight: 600;
-    margin: 12px 0 5px;
-  }
-  .row {
-    display: flex;
-    flex-wrap: wrap;
-    align-items: center;
-    gap: 4px;
-    margin-bottom: 5px;
-  }
-  .grid2 {
-    display: grid;
-    grid-template-columns: 1fr 120px;
-    gap: 3px 8px;
-    align-items: center;
-    margin-bottom: 6px;
-  }
-  .chip[aria-pressed='true'] {
-    box-shadow: inset 0 -2px var(--verdigris);
-    background: var(--raised);
-  }
   .grid3 {
     display: grid;
     grid-template-columns: 1fr auto 1fr auto;
