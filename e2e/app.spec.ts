@@ -1,5 +1,5 @@
 import AxeBuilder from '@axe-core/playwright';
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test, type Page } from './setup';
 import { readFileSync } from 'node:fs';
 import { validateBytes } from 'gltf-validator';
 import { apart, canvas, openProject, pixel, settled, stroke, type } from './app';

@@ -1,5 +1,5 @@
 // Steps that several tests take.
-import { expect, type Page } from '@playwright/test';
+import { expect, type Page } from './setup';
 
 export const canvas = (page: Page) => page.getByLabel('The model', { exact: true });
 

@@ -1,5 +1,5 @@
 // What the page works out by itself, without a browser.
-import { expect, test } from '@playwright/test';
+import { expect, test } from './setup';
 import { decode, encode, fromHex, fromHSV, toHex, toHSV } from '../web/src/lib/color';
 import { chosen, doubleLayers, eachStep, faceCount, groupLayers, modeName, moveLayers, removeLayers, streamOf, toggleFace } from '../web/src/lib/stack';
 

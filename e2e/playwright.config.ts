@@ -1,6 +1,5 @@
 import { defineConfig } from '@playwright/test';
 
-const port = 7148;
 export default defineConfig({
   testDir: '.',
   retries: 1, // a test that needs its second run is reported as flaky, not hidden
@@ -9,9 +8,7 @@ export default defineConfig({
   workers: 1, // one software renderer at a time on two cores
   fullyParallel: false,
   reporter: [['list']],
-  globalSetup: './setup.ts',
   use: {
-    baseURL: `http://127.0.0.1:${port}`,
     viewport: { width: 1024, height: 700 },
     launchOptions: {
       executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
@@ -29,5 +26,4 @@ export default defineConfig({
       ],
     },
   },
-  metadata: { port },
 });

@@ -3,7 +3,7 @@ import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { expect, test, type Page } from '@playwright/test';
+import { expect, test, type Page } from './setup';
 import { generateTangents } from 'mikktspace';
 import { apart, canvas, openProject, pixel, settled, stroke } from './app';
 

@@ -1,17 +1,40 @@
-// Empties the test database and starts the real server on it with the demo.
+// A server of its own with the demo for the tests of one worker. A test that fails ends its
+// worker, so its second run meets an untouched demo.
 import { execFileSync, spawn } from 'node:child_process';
-import type { FullConfig } from '@playwright/test';
+import { test as base, type Page } from '@playwright/test';
 
-export default async function setup(config: FullConfig) {
+const port = 7148;
+const psql = '/usr/lib/postgresql/15/bin/psql';
+
+async function serve() {
   const dsn = process.env.VELVETGRIME_DATABASE;
   if (!dsn) throw new Error("VELVETGRIME_DATABASE is not set; run 'make test-e2e'");
-  const psql = '/usr/lib/postgresql/15/bin/psql';
   execFileSync(psql, [dsn, '-qc', 'DROP SCHEMA public CASCADE; CREATE SCHEMA public'], { stdio: ['ignore', 'ignore', 'ignore'] });
-  const port = config.metadata.port as number;
-  const server = spawn('../bin/velvetgrime', ['demo', '--database', dsn, '--no-bakes', '--address', `127.0.0.1:${port}`], { stdio: ['ignore', 'pipe', 'inherit'] });
+  const server = spawn('../bin/velvetgrime', ['demo', '--database', dsn, '--no-bakes', '--sheet-size', '512', '--address', `127.0.0.1:${port}`], { stdio: ['ignore', 'pipe', 'inherit'] });
   await new Promise<void>((ready, fail) => {
     server.stdout.on('data', (d) => String(d).includes('open at') && ready());
     server.on('exit', (code) => fail(new Error(`the server ended with ${code}`)));
   });
-  return () => server.kill();
+  return server;
 }
+
+export const test = base.extend<object, { server: string }>({
+  server: [
+    async ({}, use) => {
+      const server = await serve();
+      await use(`http://127.0.0.1:${port}`);
+      const ended = new Promise((done) => server.removeAllListeners('exit').on('exit', done));
+      server.kill();
+      await ended;
+    },
+    { scope: 'worker', auto: true, timeout: 120_000 },
+  ],
+  baseURL: async ({ server }, use) => use(server),
+  page: async ({ page }, use) => {
+    await page.addInitScript(() => localStorage.setItem('sharpness', '0.5')); // there is no graphics card
+    await use(page);
+  },
+});
+
+export { expect } from '@playwright/test';
+export type { Page };

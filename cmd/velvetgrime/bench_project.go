@@ -19,6 +19,7 @@ import (
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/api"
+	"velvetgrime/internal/intake"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
 
@@ -203,7 +204,7 @@ func benchPageStroke(ctx context.Context, r *report) error {
 	d := stackDocument(20, true)
 	paint := &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}}}
 	d.Layers = append(d.Layers[:10:10], append([]*stack.Layer{paint}, d.Layers[10:]...)...)
-	project, err := api.Create(ctx, st, "Bench", map[string][]byte{"bollard.glb": glb.Bytes()}, d, nil)
+	project, err := intake.Create(ctx, st, "", "Bench", map[string][]byte{"bollard.glb": glb.Bytes()}, d, nil)
 	if err != nil {
 		return err
 	}

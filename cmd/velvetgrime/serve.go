@@ -26,6 +26,7 @@ type serveOptions struct {
 	memory    int
 	noWork    bool
 	noBakes   bool
+	sheetSize int
 }
 
 func (o *serveOptions) flags(c *cobra.Command) {
@@ -80,6 +81,7 @@ func demoCommand() *cobra.Command {
 		RunE: func(c *cobra.Command, _ []string) error { return serve(c.Context(), o, true) }}
 	o.flags(c)
 	c.Flags().BoolVar(&o.noBakes, "no-bakes", false, "do not bake the lantern when the demo is first made")
+	c.Flags().IntVar(&o.sheetSize, "sheet-size", 1024, "texels a side of the sheets when the demo is first made, a power of two")
 	return c
 }
 
@@ -105,7 +107,7 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 	}
 	defer s.Close()
 	if withDemo {
-		if err := demo.Load(ctx, s); err != nil {
+		if err := demo.Load(ctx, s, o.sheetSize); err != nil {
 			return fmt.Errorf("loading the demo: %w", err)
 		}
 	}

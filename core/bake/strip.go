@@ -184,59 +184,14 @@ func (b *Baker) Assemble(ctx context.Context, sheet, mi int, strip func(row int)
 }
 
 // dilate carries the islands outward by up to n texels (−1: everywhere): a texel
-// outside takes the value of the nearest one inside, found by two passes over the
-// sheet that hand on the nearest known (Danielsson 1980).
+// outside takes the value of the nearest one inside.
 func (m *Image) dilate(n int) {
 	if n == 0 {
 		return
 	}
-	size := m.Size
-	from := make([]int32, size*size)
-	for i := range from {
-		from[i] = -1
-		if m.Covered[i] {
-			from[i] = int32(i)
-		}
-	}
-	far := func(i int, f int32) int {
-		dx, dy := i%size-int(f)%size, i/size-int(f)/size
-		return dx*dx + dy*dy
-	}
-	pull := func(i, x, y, dx, dy int) {
-		if x+dx < 0 || x+dx >= size || y+dy < 0 || y+dy >= size {
-			return
-		}
-		if f := from[i+dy*size+dx]; f >= 0 && (from[i] < 0 || far(i, f) < far(i, from[i])) {
-			from[i] = f
-		}
-	}
-	for y := range size {
-		for x := range size {
-			i := y*size + x
-			pull(i, x, y, -1, 0)
-			pull(i, x, y, -1, -1)
-			pull(i, x, y, 0, -1)
-			pull(i, x, y, 1, -1)
-		}
-		for x := size - 1; x >= 0; x-- {
-			pull(y*size+x, x, y, 1, 0)
-		}
-	}
-	for y := size - 1; y >= 0; y-- {
-		for x := size - 1; x >= 0; x-- {
-			i := y*size + x
-			pull(i, x, y, 1, 0)
-			pull(i, x, y, 1, 1)
-			pull(i, x, y, 0, 1)
-			pull(i, x, y, -1, 1)
-		}
-		for x := range size {
-			pull(y*size+x, x, y, -1, 0)
-		}
-	}
 	c := m.Components
-	for i, f := range from {
-		if f >= 0 && !m.Covered[i] && (n < 0 || far(i, f) <= n*n) {
+	for i, f := range pix.Nearest(m.Covered, m.Size) {
+		if f >= 0 && !m.Covered[i] && (n < 0 || pix.Apart2(i, int(f), m.Size) <= n*n) {
 			copy(m.Data[i*c:i*c+c], m.Data[int(f)*c:int(f)*c+c])
 		}
 	}

@@ -110,7 +110,7 @@ func Images(ctx context.Context, p *eval.Program, sheet, size int, maps []Map, d
 	if err := g.Wait(); err != nil {
 		return nil, err
 	}
-	from := nearest(covered, size)
+	from := pix.Nearest(covered, size)
 	out := make([]image.Image, len(maps))
 	for i := range targets {
 		targets[i].bleed(from)
@@ -264,41 +264,9 @@ func place(u *eval.Surface, t eval.Tile, planes []pix.Plane, raw []float32, cove
 	})
 }
 
-// nearest returns for each texel the covered one that it is filled from, found by
-// rings outward (breadth first); itself when it is covered, −1 when nothing is.
-func nearest(covered []bool, size int) []int32 {
-	from := make([]int32, len(covered))
-	var ring []int32
-	for i, c := range covered {
-		from[i] = -1
-		if c {
-			from[i] = int32(i)
-			x, y := i%size, i/size
-			if x > 0 && !covered[i-1] || x < size-1 && !covered[i+1] || y > 0 && !covered[i-size] || y < size-1 && !covered[i+size] {
-				ring = append(ring, int32(i))
-			}
-		}
-	}
-	for len(ring) > 0 {
-		var next []int32
-		for _, i := range ring {
-			x, y := int(i)%size, int(i)/size
-			for k, in := range [4]bool{x > 0, x < size-1, y > 0, y < size-1} {
-				j := i + [4]int32{-1, 1, -int32(size), int32(size)}[k]
-				if in && from[j] < 0 {
-					from[j] = from[i]
-					next = append(next, j)
-				}
-			}
-		}
-		ring = next
-	}
-	return from
-}
-
 // spread fills uncovered texels of n numbers each.
 func spread(raw []float32, covered []bool, size, n int) {
-	for i, k := range nearest(covered, size) {
+	for i, k := range pix.Nearest(covered, size) {
 		if k >= 0 && int(k) != i {
 			copy(raw[i*n:(i+1)*n], raw[int(k)*n:int(k+1)*n])
 		}

@@ -379,3 +379,39 @@ func Join(name string, models ...*Model) (*Model, error) {
 	}
 	return out, out.Finish()
 }
+
+// AsTiles returns the model with all sheets as UDIM tiles of one: the first sheet is
+// tile 1001, ten stand in a row. A sheet without UVs keeps none.
+func (m *Model) AsTiles() (*Model, error) {
+	out := &Model{Name: m.Name, Parts: m.Parts, Sheets: []Sheet{{Name: m.Name, Source: m.Name, HasUV: true}},
+		Pos: append([]geom.Vec3(nil), m.Pos...), Nrm: append([]geom.Vec3(nil), m.Nrm...), UV: append([]geom.Vec2(nil), m.UV...), Color: append([]geom.Vec3(nil), m.Color...),
+		Tri: append([][3]uint32(nil), m.Tri...), TriPart: m.TriPart, TriSheet: make([]uint16, len(m.Tri))}
+	type key struct {
+		v     uint32
+		sheet uint16
+	}
+	moved := map[key]uint32{}
+	for i := range out.Tri {
+		s := m.TriSheet[i]
+		if s == 0 || !m.Sheets[s].HasUV {
+			continue
+		}
+		for k, v := range out.Tri[i] {
+			id, ok := moved[key{v, s}]
+			if !ok {
+				id = uint32(len(out.Pos))
+				moved[key{v, s}] = id
+				out.Pos, out.Nrm = append(out.Pos, m.Pos[v]), append(out.Nrm, m.Nrm[v])
+				out.UV = append(out.UV, geom.Vec2{X: m.UV[v].X + float32(s%10), Y: m.UV[v].Y - float32(s/10)})
+				if m.Color != nil {
+					out.Color = append(out.Color, m.Color[v])
+				}
+			}
+			out.Tri[i][k] = id
+		}
+	}
+	if m.Color == nil {
+		out.Color = nil
+	}
+	return out, out.Finish()
+}

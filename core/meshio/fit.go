@@ -17,6 +17,8 @@ import (
 type Fit struct {
 	Unit float64 `json:"unit,omitempty" doc:"metres a unit of the file; 0: guessed"`
 	Up   string  `json:"up,omitempty" enum:"y,z" doc:"axis of the file that points up; empty: guessed"`
+	// Which scene of a glTF file is read.
+	Scene string `json:"scene,omitempty" doc:"name of a scene, or its number from 1; empty: the one that the file shows first"`
 }
 
 // FitFile is the name under which a Fit lies beside a model.
@@ -26,6 +28,9 @@ const FitFile = "velvetgrime-fit.json"
 func (f Fit) Check() error {
 	if !(f.Unit >= 0 && f.Unit <= 1e4) {
 		return fmt.Errorf("a unit of %v m is outside 0 to 10 km", f.Unit)
+	}
+	if len(f.Scene) > 1000 {
+		return fmt.Errorf("the scene's name is too long")
 	}
 	if f.Up != "" && f.Up != "y" && f.Up != "z" {
 		return fmt.Errorf("up %q is neither y nor z", f.Up)
@@ -110,7 +115,7 @@ func newBuilder(part string, lim Limits) *builder {
 	return &builder{&mesh.Model{Parts: []mesh.Part{{Name: part}}, Sheets: []mesh.Sheet{{Name: "Plain"}}}, lim}
 }
 
-// face adds a polygon as a fan; corners are checked against the vertices.
+// face adds a polygon; corners are checked against the vertices.
 func (b *builder) face(corners ...uint32) error {
 	if len(corners) < 3 {
 		return fmt.Errorf("a face has %d corners; three are needed", len(corners))
@@ -120,11 +125,11 @@ func (b *builder) face(corners ...uint32) error {
 			return fmt.Errorf("a face uses vertex %d of %d", c, len(b.m.Pos))
 		}
 	}
-	for i := 1; i+1 < len(corners); i++ {
+	for _, c := range cut(len(corners), func(i int) geom.Vec3 { return b.m.Pos[corners[i]] }) {
 		if len(b.m.Tri) >= b.lim.Triangles {
 			return fmt.Errorf("more than %d triangles", b.lim.Triangles)
 		}
-		t := [3]uint32{corners[0], corners[i], corners[i+1]}
+		t := [3]uint32{corners[c[0]], corners[c[1]], corners[c[2]]}
 		if t[0] == t[1] || t[1] == t[2] || t[0] == t[2] {
 			continue
 		}

@@ -9,6 +9,7 @@ import (
 	"math"
 	"net/url"
 	"path"
+	"strconv"
 	"strings"
 
 	"velvetgrime/core/geom"
@@ -18,12 +19,12 @@ import (
 )
 
 // readGLB opens the container of glTF 2.0, section 4.4.
-func readGLB(data []byte, lim Limits) (*mesh.Model, error) {
+func readGLB(data []byte, scene string, lim Limits) (*mesh.Model, error) {
 	doc, bin, err := chunks(data)
 	if err != nil {
 		return nil, err
 	}
-	return readGLTF(doc, bin, nil, "", lim)
+	return readGLTF(doc, bin, nil, "", scene, lim)
 }
 
 // chunks returns the JSON and the binary part of a GLB.
@@ -70,7 +71,7 @@ type gltfReader struct {
 	rebuild bool // some primitive had no normals
 }
 
-func readGLTF(data, bin []byte, files fs.FS, dir string, lim Limits) (*mesh.Model, error) {
+func readGLTF(data, bin []byte, files fs.FS, dir, scene string, lim Limits) (*mesh.Model, error) {
 	r := &gltfReader{doc: new(gltf.Document), lim: lim, m: &mesh.Model{}}
 	if err := json.Unmarshal(data, r.doc); err != nil {
 		return nil, fmt.Errorf("the JSON is damaged: %w", err)
@@ -97,25 +98,9 @@ func readGLTF(data, bin []byte, files fs.FS, dir string, lim Limits) (*mesh.Mode
 		r.m.Sheets = append(r.m.Sheets, mesh.Sheet{Name: name, Source: name})
 	}
 	r.m.Sheets = append(r.m.Sheets, mesh.Sheet{Name: "Plain", Source: ""})
-	roots := []int{}
-	if s := r.doc.Scene; s != nil && *s >= 0 && *s < len(r.doc.Scenes) {
-		roots = r.doc.Scenes[*s].Nodes
-	} else if len(r.doc.Scenes) > 0 {
-		roots = r.doc.Scenes[0].Nodes
-	} else {
-		child := make([]bool, len(r.doc.Nodes))
-		for _, n := range r.doc.Nodes {
-			for _, c := range n.Children {
-				if c >= 0 && c < len(child) {
-					child[c] = true
-				}
-			}
-		}
-		for i := range child {
-			if !child[i] {
-				roots = append(roots, i)
-			}
-		}
+	roots, err := r.roots(scene)
+	if err != nil {
+		return nil, err
 	}
 	visited := make([]bool, len(r.doc.Nodes))
 	for _, n := range roots {
@@ -130,6 +115,41 @@ func readGLTF(data, bin []byte, files fs.FS, dir string, lim Limits) (*mesh.Mode
 		r.m.SmoothNormals(40)
 	}
 	return r.m, nil
+}
+
+// roots returns the nodes at the top of the scene that was asked for.
+func (r *gltfReader) roots(scene string) ([]int, error) {
+	if scene != "" {
+		var names []string
+		for i, s := range r.doc.Scenes {
+			if s.Name == scene || strconv.Itoa(i+1) == scene {
+				return s.Nodes, nil
+			}
+			names = append(names, fmt.Sprintf("%d %q", i+1, s.Name))
+		}
+		return nil, fmt.Errorf("scenes: there is no scene %q; the file has %s", scene, strings.Join(names, ", "))
+	}
+	if s := r.doc.Scene; s != nil && *s >= 0 && *s < len(r.doc.Scenes) {
+		return r.doc.Scenes[*s].Nodes, nil
+	}
+	if len(r.doc.Scenes) > 0 {
+		return r.doc.Scenes[0].Nodes, nil
+	}
+	child := make([]bool, len(r.doc.Nodes))
+	for _, n := range r.doc.Nodes {
+		for _, c := range n.Children {
+			if c >= 0 && c < len(child) {
+				child[c] = true
+			}
+		}
+	}
+	var roots []int
+	for i := range child {
+		if !child[i] {
+			roots = append(roots, i)
+		}
+	}
+	return roots, nil
 }
 
 func (r *gltfReader) buffer(i int, b *gltf.Buffer, bin []byte, files fs.FS, dir string, left int64) ([]byte, error) {
@@ -172,6 +192,9 @@ func (r *gltfReader) node(i int, parent geom.Mat4, depth int, visited []bool) er
 		return fmt.Errorf("nodes[%d] is its own ancestor, hangs twice in the tree or too deep", i)
 	}
 	visited[i] = true
+	if err := r.lim.told(0, float64(len(r.m.Pos))/float64(len(r.m.Pos)+1<<16)); err != nil {
+		return err
+	}
 	n := r.doc.Nodes[i]
 	t := parent
 	if n.Matrix != [16]float64{} && n.Matrix != gltf.DefaultMatrix {

@@ -17,6 +17,17 @@ type Limits struct {
 	Triangles int
 	Vertices  int
 	Depth     int // of the node tree
+	// Tell, if not nil, is told now and then which share of the file is read; an
+	// error from it ends the reading with this error.
+	Tell func(share float64) error
+}
+
+// told calls Tell on every 8192nd of a row of events.
+func (l Limits) told(n int, share float64) error {
+	if l.Tell == nil || n%8192 != 0 {
+		return nil
+	}
+	return l.Tell(share)
 }
 
 // DefaultLimits suit a server that many share.
@@ -47,12 +58,16 @@ func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 	if err != nil {
 		return nil, err
 	}
+	f, err := fitOf(files, name)
+	if err != nil {
+		return nil, err
+	}
 	var m *mesh.Model
 	switch strings.ToLower(path.Ext(name)) {
 	case ".glb":
-		m, err = readGLB(data, lim)
+		m, err = readGLB(data, f.Scene, lim)
 	case ".gltf":
-		m, err = readGLTF(data, nil, files, path.Dir(name), lim)
+		m, err = readGLTF(data, nil, files, path.Dir(name), f.Scene, lim)
 	case ".obj":
 		m, err = readOBJ(data, lim)
 	case ".ply":
@@ -62,10 +77,6 @@ func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 	default:
 		return nil, fmt.Errorf("this kind of file is not read; use .glb, .gltf, .obj, .ply or .stl")
 	}
-	if err != nil {
-		return nil, err
-	}
-	f, err := fitOf(files, name)
 	if err != nil {
 		return nil, err
 	}

@@ -13,6 +13,7 @@ import (
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/sample"
 )
 
 func readBytes(name string, data []byte) (*mesh.Model, error) {
@@ -250,3 +251,43 @@ func FuzzGLTF(f *testing.F) {
 	fuzz(f, "a.gltf", []byte(`{"asset":{"version":"2.0"},"buffers":[{"byteLength":3,"uri":"data:;base64,AAAA"}]}`))
 }
 func FuzzOBJ(f *testing.F) { fuzz(f, "a.obj", []byte(cube)) }
+
+// Sheets saved as UDIM tiles are the same sheets when they are read again.
+func TestSheetsGoOutAsTilesAndComeBack(t *testing.T) {
+	m := sample.Lantern()
+	tiled, err := m.AsTiles()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(tiled.Sheets) != 1 {
+		t.Fatalf("%d sheets", len(tiled.Sheets))
+	}
+	var b bytes.Buffer
+	if err := WriteGLB(&b, tiled, Options{}); err != nil {
+		t.Fatal(err)
+	}
+	back, err := readBytes("lantern.glb", b.Bytes())
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(back.Sheets) != len(m.Sheets) || len(back.Tri) != len(m.Tri) {
+		t.Fatalf("%d sheets and %d triangles came back, %d and %d went out", len(back.Sheets), len(back.Tri), len(m.Sheets), len(m.Tri))
+	}
+	area := func(m *mesh.Model) map[int]float64 {
+		out := map[int]float64{}
+		for i, c := range m.Tri {
+			p, q, r := m.UV[c[0]], m.UV[c[1]], m.UV[c[2]]
+			out[int(m.TriSheet[i])] += math.Abs(float64((q.X-p.X)*(r.Y-p.Y)-(q.Y-p.Y)*(r.X-p.X))) / 2
+		}
+		return out
+	}
+	was, is := area(m), area(back)
+	for s := range m.Sheets {
+		if want := fmt.Sprint(m.Name, " ", 1001+s); back.Sheets[s].Name != want {
+			t.Errorf("sheet %d is called %q, want %q", s, back.Sheets[s].Name, want)
+		}
+		if math.Abs(was[s]-is[s]) > 1e-3*was[s] {
+			t.Errorf("%s fills %g of its sheet, %g before", m.Sheets[s].Name, is[s], was[s])
+		}
+	}
+}

@@ -13,13 +13,18 @@ import (
 )
 
 // readOBJ reads the polygon part of Wavefront OBJ: v, vt, vn, f, o, g, usemtl.
-// V is turned to grow downward. Polygons are cut as fans.
+// V is turned to grow downward. Polygons are cut into triangles.
 func readOBJ(data []byte, lim Limits) (*mesh.Model, error) {
 	r := objReader{lim: lim, m: &mesh.Model{}, corner: map[[5]int]uint32{}, sheet: map[string]int{}, partAt: map[string]int{}}
 	sc := bufio.NewScanner(bytes.NewReader(data))
 	sc.Buffer(make([]byte, 64<<10), 8<<20)
 	pending := ""
+	done := 0
 	for line := 1; sc.Scan(); line++ {
+		done += len(sc.Bytes()) + 1
+		if err := lim.told(line, float64(done)/float64(len(data))); err != nil {
+			return nil, err
+		}
 		text := pending + strings.TrimSpace(sc.Text())
 		pending = ""
 		if strings.HasSuffix(text, "\\") {
@@ -152,11 +157,11 @@ func (r *objReader) face(f []string) error {
 		}
 		poly = append(poly, id)
 	}
-	for i := 1; i+1 < len(poly); i++ {
+	for _, t := range cut(len(poly), func(i int) geom.Vec3 { return r.m.Pos[poly[i]] }) {
 		if len(r.m.Tri) >= r.lim.Triangles {
 			return fmt.Errorf("more than %d triangles", r.lim.Triangles)
 		}
-		r.m.Tri = append(r.m.Tri, [3]uint32{poly[0], poly[i], poly[i+1]})
+		r.m.Tri = append(r.m.Tri, [3]uint32{poly[t[0]], poly[t[1]], poly[t[2]]})
 		r.m.TriPart, r.m.TriSheet = append(r.m.TriPart, uint16(part)), append(r.m.TriSheet, uint16(sheet))
 	}
 	return nil

@@ -109,6 +109,9 @@ func readPLY(data []byte, lim Limits) (*mesh.Model, error) {
 			return nil, fmt.Errorf("element vertex: %d; at most %d are read", e.n, lim.Vertices)
 		}
 		for i := range e.n {
+			if err := lim.told(i, 1-float64(left())/float64(len(data))); err != nil {
+				return nil, err
+			}
 			if err := b.plyElement(e, next, &normals); err != nil {
 				return nil, fmt.Errorf("%s %d: %w", e.name, i, err)
 			}

@@ -34,6 +34,9 @@ func readSTL(data []byte, lim Limits) (*mesh.Model, error) {
 		return id, nil
 	}
 	triangle := func(p [3]geom.Vec3) error {
+		if err := lim.told(len(b.m.Tri), 0.5); err != nil {
+			return err
+		}
 		var c [3]uint32
 		for k := range p {
 			var err error

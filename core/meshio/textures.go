@@ -17,16 +17,20 @@ type Texture struct {
 	Material string
 	Name     string
 	Data     []byte // PNG or JPEG
-	// What it holds: "base color", "occlusion roughness metallic", "normal",
-	// "emissive" or "occlusion", as glTF 2.0 packs them.
+	// What it holds: "base color", "normal", "emissive", "roughness", "metallic",
+	// "height", "opacity", or "occlusion roughness metallic", as glTF 2.0 packs them
+	// in red, green and blue.
 	Holds string
 }
 
-// Textures returns the pictures of a glTF file's materials. Files of other kinds
-// have none here. Pictures that cannot be found are left out: the model itself is
+// Textures returns the pictures of the materials of a glTF file, or of the material
+// files of an OBJ. PLY and STL have none. Pictures that cannot be found are left out: the model itself is
 // sound without them.
 func Textures(files fs.FS, name string, lim Limits) ([]Texture, error) {
 	ext := strings.ToLower(path.Ext(name))
+	if ext == ".obj" {
+		return objTextures(files, name, lim)
+	}
 	if ext != ".glb" && ext != ".gltf" {
 		return nil, nil
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"velvetgrime/core/mesh"
 )
@@ -19,17 +20,20 @@ import (
 //	straight  the outline becomes a rectangle, what is inside follows
 //	sheet     Sheet: they go there, made when it is not there; both sheets are packed
 //	pack      the sheets of the islands are packed; Pinned islands stay
+//	split     each part on Sheets gets a sheet of its own, packed
+//	join      what lies on Sheets goes to Sheet, packed at one density
 type Edit struct {
-	Kind    string  `json:"kind" enum:"move,turn,scale,mirror,even,straight,sheet,pack"`
-	Islands []int32 `json:"islands" doc:"by number; empty: all"`
-	X       float64 `json:"x,omitempty"`
-	Y       float64 `json:"y,omitempty"`
-	Angle   float64 `json:"angle,omitempty"`
-	Factor  float64 `json:"factor,omitempty"`
-	Sheet   string  `json:"sheet,omitempty"`
-	Size    int     `json:"size,omitempty" doc:"texels a side, for the margin of a packing"`
-	Margin  int     `json:"margin,omitempty"`
-	Pinned  []int32 `json:"pinned,omitempty" doc:"islands that a packing leaves where they are"`
+	Kind    string   `json:"kind" enum:"move,turn,scale,mirror,even,straight,sheet,pack,split,join"`
+	Islands []int32  `json:"islands" doc:"by number; empty: all"`
+	X       float64  `json:"x,omitempty"`
+	Y       float64  `json:"y,omitempty"`
+	Angle   float64  `json:"angle,omitempty"`
+	Factor  float64  `json:"factor,omitempty"`
+	Sheet   string   `json:"sheet,omitempty"`
+	Size    int      `json:"size,omitempty" doc:"texels a side, for the margin of a packing"`
+	Margin  int      `json:"margin,omitempty"`
+	Sheets  []string `json:"sheets,omitempty" doc:"that are split or joined"`
+	Pinned  []int32  `json:"pinned,omitempty" doc:"islands that a packing leaves where they are"`
 }
 
 // Apply returns the layout of m after the edit and a line for the ledger.
@@ -38,6 +42,9 @@ func (e Edit) Apply(ctx context.Context, m *mesh.Model) (*Layout, string, error)
 		if math.IsNaN(v) || math.Abs(v) > 1e4 {
 			return nil, "", fmt.Errorf("%v is no usable number", v)
 		}
+	}
+	if e.Kind == "split" || e.Kind == "join" {
+		return e.regroup(ctx, m)
 	}
 	chosen := make([]bool, m.Islands)
 	for _, i := range e.Islands {
@@ -173,6 +180,69 @@ func (e Edit) pack(ctx context.Context, m *mesh.Model, l *Layout, list []*island
 		l.take(free)
 	}
 	return nil
+}
+
+// regroup splits or joins whole sheets.
+func (e Edit) regroup(ctx context.Context, m *mesh.Model) (*Layout, string, error) {
+	size, margin, err := e.margins()
+	if err != nil {
+		return nil, "", err
+	}
+	in := make([]bool, len(m.Sheets))
+	for _, n := range e.Sheets {
+		s := m.SheetIndex(n)
+		if s < 0 || !m.Sheets[s].HasUV {
+			return nil, "", fmt.Errorf("the model has no sheet %q with UVs", n)
+		}
+		in[s] = true
+	}
+	l := Of(m)
+	groups := map[string][]*island{} // by the sheet they go to
+	var order []string
+	source := map[string]string{}
+	for _, d := range Islands(m, func(t int) bool { return in[m.TriSheet[t]] }) {
+		from, to := m.Sheets[m.TriSheet[d.tris[0]]], e.Sheet
+		if e.Kind == "split" {
+			to = from.Name + " " + m.Parts[m.TriPart[d.tris[0]]].Name
+		}
+		if groups[to] == nil {
+			order = append(order, to)
+		}
+		groups[to], source[to] = append(groups[to], d), from.Source
+	}
+	label := fmt.Sprintf("Split %s into %s", strings.Join(e.Sheets, ", "), count(len(order), "sheet", "sheets"))
+	switch {
+	case e.Kind == "split" && len(order) <= len(e.Sheets):
+		return nil, "", fmt.Errorf("%s holds a single part; there is nothing to split", strings.Join(e.Sheets, ", "))
+	case e.Kind == "join" && len(e.Sheets) < 2:
+		return nil, "", fmt.Errorf("choose at least two sheets to join")
+	case e.Kind == "join" && (e.Sheet == "" || len(e.Sheet) > 100):
+		return nil, "", fmt.Errorf("give the joined sheet a name")
+	case e.Kind == "join":
+		if s := m.SheetIndex(e.Sheet); s >= 0 && !in[s] {
+			return nil, "", fmt.Errorf("there is another sheet %q; give the joined one a name of its own", e.Sheet)
+		}
+		label = fmt.Sprintf("Join %s as %s", strings.Join(e.Sheets, ", "), e.Sheet)
+	}
+	for _, to := range order {
+		s := l.sheet(to, source[to])
+		if s > 255 {
+			return nil, "", fmt.Errorf("the model would have more than 256 sheets")
+		}
+		l.Sheets[s].HasUV = true
+		for _, d := range groups[to] {
+			for _, t := range d.tris {
+				l.TriSheet[t] = uint16(s)
+			}
+			d.evenOut(m)
+		}
+		if _, err := pack(ctx, groups[to], size, margin); err != nil {
+			return nil, "", fmt.Errorf("sheet %q: %w", to, err)
+		}
+		l.take(groups[to])
+	}
+	l.dropEmpty()
+	return l, label, nil
 }
 
 func (e Edit) toSheet(ctx context.Context, m *mesh.Model, l *Layout, list []*island, label string) (*Layout, string, error) {

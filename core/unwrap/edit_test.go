@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"velvetgrime/core/geom"
+	"velvetgrime/core/mesh"
 	"velvetgrime/core/sample"
 )
 
@@ -136,5 +137,62 @@ func TestStraighten(t *testing.T) {
 	}
 	if w, h := hi[0]-lo[0], hi[1]-lo[1]; max(w, h)/min(w, h) < 5 {
 		t.Errorf("it is %v × %v; the strip is far longer than wide", w, h)
+	}
+}
+
+// A split gives each part a sheet of its own, a join brings all back on one; nothing
+// overlaps, the margin is kept, and everything has one density.
+func TestSheetsAreSplitAndJoined(t *testing.T) {
+	m := sample.Lantern()
+	apply := func(m *mesh.Model, e Edit) *mesh.Model {
+		t.Helper()
+		e.Size, e.Margin = 1024, 4
+		l, label, err := e.Apply(context.Background(), m)
+		if err != nil {
+			t.Fatal(err)
+		}
+		out, err := l.Apply(m)
+		if err != nil || label == "" {
+			t.Fatal(err, label)
+		}
+		return out
+	}
+	brass := m.Sheets[2].Name
+	parts := map[string]bool{}
+	for i := range m.Tri {
+		if m.TriSheet[i] == 2 {
+			parts[m.Parts[m.TriPart[i]].Name] = true
+		}
+	}
+	split := apply(m, Edit{Kind: "split", Sheets: []string{brass}})
+	if got, want := len(split.Sheets), len(m.Sheets)-1+len(parts); got != want || split.SheetIndex(brass) >= 0 {
+		t.Fatalf("%d sheets after the split, want %d without %q", got, want, brass)
+	}
+	var names []string
+	for p := range parts {
+		names = append(names, brass+" "+p)
+		if s := split.SheetIndex(brass + " " + p); s < 0 {
+			t.Fatalf("there is no sheet for %q", p)
+		}
+	}
+	joined := apply(split, Edit{Kind: "join", Sheets: names, Sheet: "Metal"})
+	if len(joined.Sheets) != len(m.Sheets) || joined.SheetIndex("Metal") < 0 {
+		t.Fatalf("%d sheets after the join, want %d with Metal", len(joined.Sheets), len(m.Sheets))
+	}
+	for _, s := range Measure(joined, Same(1024)).Sheets {
+		if s.Sheet != "Metal" {
+			continue
+		}
+		if s.Overlap != 0 || s.Padding < 4 || s.Outside != 0 {
+			t.Errorf("%+v", s)
+		}
+		if s.Density[2]/s.Density[0] > 1.02 {
+			t.Errorf("density from %g to %g", s.Density[0], s.Density[2])
+		}
+	}
+	for _, e := range []Edit{{Kind: "split", Sheets: []string{"No such"}}, {Kind: "join", Sheets: []string{brass}, Sheet: "a"}, {Kind: "join", Sheets: []string{brass, "Rope"}, Sheet: "Glass"}, {Kind: "join", Sheets: []string{brass, "Rope"}}} {
+		if _, _, err := e.Apply(context.Background(), m); err == nil {
+			t.Errorf("%+v was accepted", e)
+		}
 	}
 }

@@ -38,7 +38,7 @@ type SheetReport struct {
 
 // Finding is something that the checks found, with its place.
 type Finding struct {
-	Kind  string  `json:"kind" enum:"overlap,mirrored,outside,padding,stretch,density,degenerate,open,nonmanifold,noUV"`
+	Kind  string  `json:"kind" enum:"overlap,mirrored,outside,padding,stretch,density,degenerate,open,nonmanifold,noUV,misses"`
 	Grave bool    `json:"grave" doc:"it spoils maps or painting; otherwise it may be meant"`
 	Text  string  `json:"text"`
 	Sheet string  `json:"sheet,omitempty"`
@@ -70,7 +70,7 @@ func Measure(m *mesh.Model, size Sizes) *Report {
 	}
 	for s, sheet := range m.Sheets {
 		if !sheet.HasUV {
-			r.add(m, Finding{Kind: "noUV", Grave: true, Sheet: sheet.Name, Text: fmt.Sprintf("%q has no UVs: nothing can be laid on it until it is unwrapped", sheet.Name)}, trisOf(m, func(t int) bool { return int(m.TriSheet[t]) == s }))
+			r.Add(m, Finding{Kind: "noUV", Grave: true, Sheet: sheet.Name, Text: fmt.Sprintf("%q has no UVs: nothing can be laid on it until it is unwrapped", sheet.Name)}, trisOf(m, func(t int) bool { return int(m.TriSheet[t]) == s }))
 			continue
 		}
 		r.Sheets = append(r.Sheets, r.measureSheet(m, s, size(sheet.Name)))
@@ -89,7 +89,8 @@ func trisOf(m *mesh.Model, use func(t int) bool) (out []int32) {
 	return
 }
 
-func (r *Report) add(m *mesh.Model, f Finding, tris []int32) {
+// Add puts a finding with its place into the report; nothing when there is no place.
+func (r *Report) Add(m *mesh.Model, f Finding, tris []int32) {
 	if len(tris) == 0 {
 		return
 	}
@@ -188,7 +189,7 @@ func (r *Report) measureSheet(m *mesh.Model, sheet, size int) SheetReport {
 	out.Space = flat
 	mean := flat / max(world, 1e-30)
 	var angles, areas []weighted
-	var stretched, mirrored, outside []int32
+	var stretched, squeezed, wide, mirrored, outside []int32
 	for i, d := range islands {
 		in := 0.0
 		mirrors, leaves := false, false
@@ -201,7 +202,12 @@ func (r *Report) measureSheet(m *mesh.Model, sheet, size int) SheetReport {
 			ratio := area[t] / mean
 			ratio = max(ratio, 1/max(ratio, 1e-9))
 			angles, areas = append(angles, weighted{angle[t], w}), append(areas, weighted{ratio, w})
-			if angle[t] > 2 || ratio > 4 {
+			switch {
+			case area[t] < mean/4:
+				squeezed = append(squeezed, t)
+			case area[t] > mean*4:
+				wide = append(wide, t)
+			case angle[t] > 2:
 				stretched = append(stretched, t)
 			}
 			mirrors = mirrors || m.Mirrored(int(t))
@@ -228,13 +234,22 @@ func (r *Report) measureSheet(m *mesh.Model, sheet, size int) SheetReport {
 	out.Density[1] = float64(size) * math.Sqrt(mean)
 	out.Stretch = Stretch{spread(angles), spread(areas)}
 	if out.Mirrored > 0 {
-		r.add(m, Finding{Kind: "mirrored", Sheet: name, Text: fmt.Sprintf("%s mirrored on %q: writing on them runs backwards", count(out.Mirrored, "island is", "islands are"), name)}, mirrored)
+		r.Add(m, Finding{Kind: "mirrored", Sheet: name, Text: fmt.Sprintf("%s mirrored on %q: writing on them runs backwards", count(out.Mirrored, "island is", "islands are"), name)}, mirrored)
 	}
 	if out.Outside > 0 {
-		r.add(m, Finding{Kind: "outside", Grave: true, Sheet: name, Text: fmt.Sprintf("%s the tile of %q", count(out.Outside, "island leaves", "islands leave"), name)}, outside)
+		r.Add(m, Finding{Kind: "outside", Grave: true, Sheet: name, Text: fmt.Sprintf("%s the tile of %q", count(out.Outside, "island leaves", "islands leave"), name)}, outside)
 	}
-	if share := shareOf(m, stretched, world); share > 0.02 {
-		r.add(m, Finding{Kind: "stretch", Sheet: name, Text: fmt.Sprintf("%.0f %% of %q is stretched to more than twice", share*100, name)}, stretched)
+	for _, f := range []struct {
+		tris []int32
+		text string
+	}{
+		{stretched, "%.0f %% of %q is drawn out: circles become ellipses of more than 2 to 1"},
+		{squeezed, "%.0f %% of %q is squeezed: less than half the texels a metre that the sheet has on the mean"},
+		{wide, "%.0f %% of %q is spread out: more than twice the texels a metre that the sheet has on the mean"},
+	} {
+		if share := shareOf(m, f.tris, world); share > 0.02 {
+			r.Add(m, Finding{Kind: "stretch", Sheet: name, Text: fmt.Sprintf(f.text, share*100, name)}, f.tris)
+		}
 	}
 	if out.Density[0] > 0 && out.Density[2]/out.Density[0] > 3 {
 		var odd []int32
@@ -247,7 +262,7 @@ func (r *Report) measureSheet(m *mesh.Model, sheet, size int) SheetReport {
 				odd = append(odd, d.tris...)
 			}
 		}
-		r.add(m, Finding{Kind: "density", Sheet: name, Text: fmt.Sprintf("texel density on %q goes from %.0f to %.0f a metre", name, out.Density[0], out.Density[2])}, odd)
+		r.Add(m, Finding{Kind: "density", Sheet: name, Text: fmt.Sprintf("texel density on %q goes from %.0f to %.0f a metre", name, out.Density[0], out.Density[2])}, odd)
 	}
 	r.onGrid(m, &out, islands, size)
 	return out
@@ -320,7 +335,7 @@ func (r *Report) onGrid(m *mesh.Model, out *SheetReport, islands []*island, size
 				}
 			}
 		}
-		r.add(m, Finding{Kind: "overlap", Grave: true, Sheet: out.Sheet, Text: text}, tris)
+		r.Add(m, Finding{Kind: "overlap", Grave: true, Sheet: out.Sheet, Text: text}, tris)
 	}
 	gap, a := padding(owner, cells)
 	if gap < 0 {
@@ -328,7 +343,7 @@ func (r *Report) onGrid(m *mesh.Model, out *SheetReport, islands []*island, size
 	}
 	out.Padding = gap * size / cells
 	if out.Padding < 2 && len(over) == 0 {
-		r.add(m, Finding{Kind: "padding", Sheet: out.Sheet, Text: fmt.Sprintf("islands of %q come within %s of each other: colours bleed in mips", out.Sheet, count(out.Padding, "texel", "texels"))}, islands[a].tris)
+		r.Add(m, Finding{Kind: "padding", Sheet: out.Sheet, Text: fmt.Sprintf("islands of %q come within %s of each other: colours bleed in mips", out.Sheet, count(out.Padding, "texel", "texels"))}, islands[a].tris)
 	}
 }
 
@@ -418,7 +433,7 @@ func (r *Report) surface(m *mesh.Model) {
 	}
 	slices.Sort(many)
 	many = slices.Compact(many)
-	r.add(m, Finding{Kind: "degenerate", Text: count(len(thin), "triangle has no area", "triangles have no area")}, thin)
-	r.add(m, Finding{Kind: "nonmanifold", Text: count(manyEdges, "edge has", "edges have") + " more than two faces"}, many)
-	r.add(m, Finding{Kind: "open", Text: count(edges, "edge is", "edges are") + " open: thickness and curvature are less sure there"}, open)
+	r.Add(m, Finding{Kind: "degenerate", Text: count(len(thin), "triangle has no area", "triangles have no area")}, thin)
+	r.Add(m, Finding{Kind: "nonmanifold", Text: count(manyEdges, "edge has", "edges have") + " more than two faces"}, many)
+	r.Add(m, Finding{Kind: "open", Text: count(edges, "edge is", "edges are") + " open: thickness and curvature are less sure there"}, open)
 }

@@ -2,7 +2,6 @@ package api
 
 import (
 	"bytes"
-	"context"
 	"encoding/json"
 	"fmt"
 	"image/png"
@@ -12,9 +11,8 @@ import (
 	"strings"
 	"time"
 
-	"velvetgrime/core/brush"
 	"velvetgrime/core/pix"
-	"velvetgrime/core/stack"
+	"velvetgrime/internal/intake"
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/store"
 
@@ -22,60 +20,6 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/google/uuid"
 )
-
-// Create reads a model from files, makes a project of it with a first document
-// and keeps both. Nothing is kept when anything fails. doc may be nil.
-func Create(ctx context.Context, s *store.Store, name string, files map[string][]byte, doc *stack.Document, picture []byte) (*store.Project, error) {
-	packed, model, m, err := packModel(files)
-	if err != nil {
-		return nil, err
-	}
-	if name == "" {
-		name = m.Name
-	}
-	plain := doc == nil
-	if plain {
-		var sheets []string
-		for _, sh := range m.Sheets {
-			sheets = append(sheets, sh.Name)
-		}
-		doc = stack.New(sheets, 1024)
-		doc.Layers = append(doc.Layers, &stack.Layer{ID: uuid.NewString(), Name: "Bare surface", Kind: stack.Fill, Visible: true, Amount: 1,
-			Channels: map[stack.Channel]stack.Coat{
-				stack.BaseColor: {On: true, Value: []float32{0.55, 0.54, 0.52}, Blend: "normal", Amount: 1},
-				stack.Roughness: {On: true, Value: []float32{0.55}, Blend: "normal", Amount: 1},
-			}})
-	}
-	id := uuid.NewString()
-	var brought []store.Picture
-	if plain {
-		if brought, err = broughtAlong(ctx, s, id, packed, model, m, doc); err != nil {
-			return nil, err
-		}
-	}
-	body, err := doc.Encode(false)
-	if err != nil {
-		return nil, err
-	}
-	hash, err := s.PutBlob(ctx, packed)
-	if err != nil {
-		return nil, err
-	}
-	p := &store.Project{ID: id, Name: name, ModelName: model, ModelBlob: hash, Picture: picture}
-	var strokes []*brush.Stroke
-	for _, st := range doc.Strokes() {
-		strokes = append(strokes, st)
-	}
-	if err := s.CreateProject(ctx, p, body, strokes); err != nil {
-		return nil, err
-	}
-	for i := range brought {
-		if err := s.PutPicture(ctx, &brought[i]); err != nil {
-			return nil, err
-		}
-	}
-	return p, nil
-}
 
 func refuse(c *gin.Context, code int, err error) {
 	if err == store.ErrNotFound {
@@ -126,9 +70,10 @@ func (s *Server) files(g *gin.Engine) {
 	})
 	g.POST("/api/projects/:id/pictures", s.addPicture)
 	g.GET("/api/projects/:id/pictures/:blob", s.showPicture)
-	g.GET("/api/projects/:id/model.obj", s.modelOBJ)
-	g.POST("/api/projects/:id/model", s.replaceModel)
-	g.POST("/api/projects/:id/dense", s.addDense)
+	g.GET("/api/projects/:id/save/model.obj", s.saveModel)
+	g.GET("/api/projects/:id/save/model.glb", s.saveModel)
+	g.POST("/api/projects/:id/model", s.bring("newer model"))
+	g.POST("/api/projects/:id/dense", s.bring("dense model"))
 	g.GET("/api/projects/:id/overlay/:kind", s.overlay)
 	g.GET("/api/projects/:id/lines", s.lines)
 	g.GET("/api/projects/:id/baked/:sheet/:map", s.showBaked)
@@ -142,12 +87,25 @@ func (s *Server) upload(c *gin.Context) {
 		refuse(c, 422, err)
 		return
 	}
-	p, err := Create(c, s.Store, name, files, nil, nil)
+	s.orderImport(c, uuid.NewString(), "project", jobs.ImportOrder{Name: name}, files)
+}
+
+// orderImport keeps the files of an upload and has a job read them.
+func (s *Server) orderImport(c *gin.Context, project, kind string, o jobs.ImportOrder, files map[string][]byte) {
+	zipped, file, err := intake.Pack(files)
+	var j *store.Job
+	if err == nil {
+		o.File = file
+		o.Blob, err = s.Store.PutBlob(c, zipped)
+	}
+	if err == nil {
+		j, err = s.Jobs.Order(c, project, kind, c.Query("actor"), "Read "+file, o)
+	}
 	if err != nil {
 		refuse(c, 422, err)
 		return
 	}
-	c.JSON(201, Project{p.ID, p.Name, p.UpdatedAt})
+	c.JSON(202, jobs.LineOf(j))
 }
 
 // maxPictureBytes bounds an uploaded picture.

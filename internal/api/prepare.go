@@ -1,7 +1,6 @@
 package api
 
 import (
-	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/binary"
@@ -119,6 +118,19 @@ func (s *Server) preparation(api huma.API) {
 	}) (*struct{}, error) {
 		return nil, fail(s.makeIDs(ctx, in.ID, in.Actor, in.Body))
 	})
+	huma.Get(api, "/api/imports", func(ctx context.Context, _ *struct{}) (*body[[]jobs.Line], error) {
+		all, err := s.Store.AliveJobs(ctx)
+		if err != nil {
+			return nil, fail(err)
+		}
+		out := &body[[]jobs.Line]{Body: []jobs.Line{}}
+		for i := range all {
+			if all[i].Kind == "project" {
+				out.Body = append(out.Body, jobs.LineOf(&all[i]))
+			}
+		}
+		return out, nil
+	})
 	huma.Post(api, "/api/jobs/{id}/again", func(ctx context.Context, in *idInput) (*struct{}, error) {
 		return nil, fail(s.Jobs.Again(ctx, in.ID))
 	})
@@ -221,15 +233,6 @@ func uploaded(c *gin.Context) (files map[string][]byte, name string, err error) 
 	return files, name, addFit(files, form.Value)
 }
 
-// readUpload packs the files of a request and reads the model among them.
-func readUpload(c *gin.Context) (zipped []byte, file string, m *mesh.Model, err error) {
-	files, _, err := uploaded(c)
-	if err != nil {
-		return nil, "", nil, err
-	}
-	return packModel(files)
-}
-
 // addFit puts what the upload says of units and the upward axis beside the model.
 func addFit(files map[string][]byte, form map[string][]string) error {
 	first := func(name string) string {
@@ -238,7 +241,7 @@ func addFit(files map[string][]byte, form map[string][]string) error {
 		}
 		return ""
 	}
-	f := meshio.Fit{Up: first("up")}
+	f := meshio.Fit{Up: first("up"), Scene: first("scene")}
 	if u := first("unit"); u != "" {
 		v, err := strconv.ParseFloat(u, 64)
 		if err != nil {
@@ -257,81 +260,19 @@ func addFit(files map[string][]byte, form map[string][]string) error {
 	return err
 }
 
-// packModel zips a model with its files and reads it.
-func packModel(files map[string][]byte) (zipped []byte, file string, m *mesh.Model, err error) {
-	var packed bytes.Buffer
-	z := zip.NewWriter(&packed)
-	for f, data := range files {
-		w, err := z.Create(f)
-		if err == nil {
-			_, err = w.Write(data)
+// bring has a job of a kind read an uploaded model into an open project.
+func (s *Server) bring(kind string) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		if s.session(c) == nil {
+			return
 		}
+		files, _, err := uploaded(c)
 		if err != nil {
-			return nil, "", nil, err
+			refuse(c, 422, err)
+			return
 		}
-		if meshio.Reads(f) {
-			if file != "" {
-				return nil, "", nil, fmt.Errorf("there are two models, %s and %s; send one", file, f)
-			}
-			file = f
-		}
+		s.orderImport(c, c.Param("id"), kind, jobs.ImportOrder{}, files)
 	}
-	if err := z.Close(); err != nil {
-		return nil, "", nil, err
-	}
-	if file == "" {
-		return nil, "", nil, fmt.Errorf("there is no model among the files; send a .glb, a .gltf with its files, an .obj, a .ply or an .stl")
-	}
-	m, err = live.ReadModel(packed.Bytes(), file)
-	return packed.Bytes(), file, m, err
-}
-
-// addDense keeps a dense model to bake from.
-func (s *Server) addDense(c *gin.Context) {
-	p, err := s.Hub.Open(c, c.Param("id"))
-	var zipped []byte
-	var file, blob string
-	var m *mesh.Model
-	if err == nil {
-		zipped, file, m, err = readUpload(c)
-	}
-	if err == nil {
-		blob, err = s.Store.PutBlob(c, zipped)
-	}
-	if err == nil {
-		err = p.Change(c.Query("actor"), func(d *stack.Document) (stack.Op, error) {
-			return d.WithDense(stack.Dense{Name: m.Name, Blob: blob, File: file, Triangles: len(m.Tri)}), nil
-		})
-	}
-	if err != nil {
-		refuse(c, 422, err)
-		return
-	}
-	c.Status(204)
-}
-
-// replaceModel puts a newer version of the model in the place of the old one and
-// answers with what could not be carried over.
-func (s *Server) replaceModel(c *gin.Context) {
-	p, err := s.Hub.Open(c, c.Param("id"))
-	var zipped []byte
-	var file, blob string
-	var m *mesh.Model
-	if err == nil {
-		zipped, file, m, err = readUpload(c)
-	}
-	if err == nil {
-		blob, err = s.Store.PutBlob(c, zipped)
-	}
-	var lost []string
-	if err == nil {
-		lost, err = p.Replace(c.Query("actor"), m, blob, file)
-	}
-	if err != nil {
-		refuse(c, 422, err)
-		return
-	}
-	c.JSON(200, gin.H{"lost": lost})
 }
 
 // session returns the project that a request names, or nil when it has been refused.
@@ -532,7 +473,9 @@ func ramp(v float64) [3]byte {
 	return out
 }
 
-// lines sends the ends of the UV borders, then of the marked seams, in space.
+// lines sends the UV borders, then the marked seams. Each is a count, the ends of the
+// edges in space (six numbers each), another count, and their ends on the flat sheets
+// (sheet, u, v, u, v): a border has two there.
 func (s *Server) lines(c *gin.Context) {
 	p := s.session(c)
 	if p == nil {
@@ -548,24 +491,43 @@ func (s *Server) lines(c *gin.Context) {
 		}
 	}
 	var b bytes.Buffer
+	put := func(v any) { _ = binary.Write(&b, binary.LittleEndian, v) }
 	for _, ids := range [][]int32{borders, p.Document().Preparation().Seams} {
-		_ = binary.Write(&b, binary.LittleEndian, uint32(len(ids)))
-		_ = binary.Write(&b, binary.LittleEndian, live.Lines(m, ids))
+		space, flat := live.Lines(m, ids), live.FlatLines(m, ids)
+		put(uint32(len(space) / 6))
+		put(space)
+		put(uint32(len(flat) / 5))
+		put(flat)
 	}
 	c.Header("Cache-Control", "no-cache")
 	c.Data(200, "application/octet-stream", b.Bytes())
 }
 
-func (s *Server) modelOBJ(c *gin.Context) {
-	p, err := s.Hub.Open(c, c.Param("id"))
+// saveModel sends the model as it is laid out now, in the form of the path's ending;
+// ?tiles=1 puts its sheets side by side as UDIM tiles of one material.
+func (s *Server) saveModel(c *gin.Context) {
+	p := s.session(c)
+	if p == nil {
+		return
+	}
+	m, ext, kind := p.Model(), path.Ext(c.Request.URL.Path), "model/obj"
+	var err error
+	if c.Query("tiles") != "" {
+		m, err = m.AsTiles()
+	}
 	var b bytes.Buffer
-	if err == nil {
-		err = meshio.WriteOBJ(&b, p.Model())
+	switch {
+	case err != nil:
+	case ext == ".glb":
+		kind = "model/gltf-binary"
+		err = meshio.WriteGLB(&b, m, meshio.Options{})
+	default:
+		err = meshio.WriteOBJ(&b, m)
 	}
 	if err != nil {
 		refuse(c, 422, err)
 		return
 	}
-	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", deliver.FileName(p.Name, "", "", ".obj")))
-	c.Data(200, "model/obj", b.Bytes())
+	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", deliver.FileName(p.Name, "", "", ext)))
+	c.Data(200, kind, b.Bytes())
 }

@@ -13,7 +13,7 @@ import (
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
-	"velvetgrime/internal/api"
+	"velvetgrime/internal/intake"
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
@@ -29,8 +29,8 @@ var (
 )
 
 // Load puts the sample projects into an empty store; a store that has any
-// project is left as it is.
-func Load(ctx context.Context, s *store.Store) error {
+// project is left as it is. The dressed ones get sheets of size texels a side.
+func Load(ctx context.Context, s *store.Store, size int) error {
 	have, err := s.Projects(ctx)
 	if err != nil || len(have) > 0 {
 		return err
@@ -40,11 +40,17 @@ func Load(ctx context.Context, s *store.Store) error {
 		doc   *stack.Document
 		shot  []byte
 	}{{sample.Cleat(), nil, nil}, {sample.Gull(), nil, nil}, {sample.Bollard(), sample.BollardDocument(), bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
+		if p.doc != nil {
+			for name, sheet := range p.doc.Sheets {
+				sheet.Size = size
+				p.doc.Sheets[name] = sheet
+			}
+		}
 		var b bytes.Buffer
 		if err := meshio.WriteGLB(&b, p.model, meshio.Options{}); err != nil {
 			return err
 		}
-		if _, err := api.Create(ctx, s, p.model.Name, map[string][]byte{"model.glb": b.Bytes()}, p.doc, p.shot); err != nil {
+		if _, err := intake.Create(ctx, s, "", p.model.Name, map[string][]byte{"model.glb": b.Bytes()}, p.doc, p.shot); err != nil {
 			return err
 		}
 	}

@@ -13,7 +13,7 @@ import (
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/stack"
-	"velvetgrime/internal/live"
+	"velvetgrime/internal/intake"
 	"velvetgrime/internal/store"
 )
 
@@ -75,7 +75,7 @@ func DenseModel(ctx context.Context, s *store.Store, p *stack.Prepared, names []
 		if err != nil {
 			return nil, fmt.Errorf("the dense model %q: %w", n, err)
 		}
-		m, err := live.ReadModel(data, p.Dense[i].File)
+		m, err := intake.Read(ctx, data, p.Dense[i].File, nil)
 		if err != nil {
 			return nil, fmt.Errorf("the dense model %q: %w", n, err)
 		}

@@ -234,6 +234,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[Args]) error {
 // Line is a job as pages see it.
 type Line struct {
 	ID       string          `json:"id"`
+	Project  string          `json:"project"`
 	Kind     string          `json:"kind"`
 	Label    string          `json:"label"`
 	State    string          `json:"state" enum:"waiting,running,ready,done,failed,cancelled"`
@@ -245,7 +246,7 @@ type Line struct {
 
 // LineOf returns what pages see of a job.
 func LineOf(j *store.Job) Line {
-	out := Line{j.ID, j.Kind, j.Label, j.State, j.Progress, j.Note, []store.JobFile{}, j.CreatedAt}
+	out := Line{j.ID, j.ProjectID, j.Kind, j.Label, j.State, j.Progress, j.Note, []store.JobFile{}, j.CreatedAt}
 	_ = json.Unmarshal(j.Files, &out.Files)
 	return out
 }

@@ -13,7 +13,7 @@ import (
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/unwrap"
-	"velvetgrime/internal/api"
+	"velvetgrime/internal/intake"
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
@@ -43,7 +43,7 @@ func start(t *testing.T) *bench {
 		t.Fatal(err)
 	}
 	ctx := context.Background()
-	p, err := api.Create(ctx, s, "Bollard of the jobs", map[string][]byte{"bollard.glb": b.Bytes()}, nil, nil)
+	p, err := intake.Create(ctx, s, "", "Bollard of the jobs", map[string][]byte{"bollard.glb": b.Bytes()}, nil, nil)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,8 +1,6 @@
 package live
 
 import (
-	"archive/zip"
-	"bytes"
 	"context"
 	"fmt"
 	"slices"
@@ -10,9 +8,9 @@ import (
 
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
-	"velvetgrime/core/meshio"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/unwrap"
+	"velvetgrime/internal/intake"
 	"velvetgrime/internal/store"
 )
 
@@ -30,15 +28,6 @@ func (s *Session) Scene() *eval.Scene {
 	return s.scene
 }
 
-// ReadModel reads a model from a zip of its files.
-func ReadModel(zipped []byte, file string) (*mesh.Model, error) {
-	z, err := zip.NewReader(bytes.NewReader(zipped), int64(len(zipped)))
-	if err != nil {
-		return nil, err
-	}
-	return meshio.Read(z, file, meshio.DefaultLimits)
-}
-
 // Bare reads the model of a project as its file has it, without the layout that
 // was made here.
 func (h *Hub) Bare(ctx context.Context, p *store.Project, prep *stack.Prepared) (*mesh.Model, error) {
@@ -50,7 +39,7 @@ func (h *Hub) Bare(ctx context.Context, p *store.Project, prep *stack.Prepared) 
 	if err != nil {
 		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
 	}
-	m, err := ReadModel(data, file)
+	m, err := intake.Read(ctx, data, file, nil)
 	if err != nil {
 		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
 	}

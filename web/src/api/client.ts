@@ -42,9 +42,16 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
 
 const at = (id: string, rest = '') => `/api/projects/${id}${rest}`;
 const as = () => `?actor=${actor()}`;
-const upload = (files: FileList | File[]) => {
+/** What a file's numbers mean and which of its scenes is read; empty: guessed. */
+export interface Fit {
+  unit: string;
+  up: string;
+  scene: string;
+}
+const upload = (files: FileList | File[], fit?: Fit) => {
   const form = new FormData();
   for (const f of files) form.append('files', f, f.name);
+  for (const [k, v] of Object.entries(fit ?? {})) if (v) form.append(k, v);
   return form;
 };
 
@@ -72,13 +79,9 @@ export const api = {
   islands: (id: string, e: Edit) => call<void>('POST', at(id, '/islands') + as(), e),
   ids: (id: string, s: { layer: string; channel: string; sheet: string; size: number }) =>
     call<void>('POST', at(id, '/ids') + as(), s),
-  dense: (id: string, files: FileList | File[]) => call<void>('POST', at(id, '/dense') + as(), upload(files)),
-  replace: (id: string, files: FileList | File[]) =>
-    call<{ lost: string[] }>('POST', at(id, '/model') + as(), upload(files)),
-  create(files: FileList | File[], unit = '', up = '') {
-    const form = upload(files);
-    if (unit) form.append('unit', unit);
-    if (up) form.append('up', up);
-    return call<Project>('POST', '/api/projects', form);
-  },
+  imports: () => call<Job[]>('GET', '/api/imports'),
+  dense: (id: string, files: FileList | File[]) => call<Job>('POST', at(id, '/dense') + as(), upload(files)),
+  replace: (id: string, files: FileList | File[]) => call<Job>('POST', at(id, '/model') + as(), upload(files)),
+  /** Has a model read into a new project; the answer is the job that does it. */
+  create: (files: FileList | File[], fit: Fit) => call<Job>('POST', '/api/projects' + as(), upload(files, fit)),
 };

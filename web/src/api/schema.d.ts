@@ -21,6 +21,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/imports': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** List API imports */
+    get: operations['list-api-imports'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/jobs/{id}': {
     parameters: {
       query?: never;
@@ -456,12 +473,14 @@ export interface components {
       /** @description by number; empty: all */
       islands: number[] | null;
       /** @enum {string} */
-      kind: 'move' | 'turn' | 'scale' | 'mirror' | 'even' | 'straight' | 'sheet' | 'pack';
+      kind: 'move' | 'turn' | 'scale' | 'mirror' | 'even' | 'straight' | 'sheet' | 'pack' | 'split' | 'join';
       /** Format: int64 */
       margin?: number;
       /** @description islands that a packing leaves where they are */
       pinned?: number[] | null;
       sheet?: string;
+      /** @description that are split or joined */
+      sheets?: string[] | null;
       /**
        * Format: int64
        * @description texels a side, for the margin of a packing
@@ -559,7 +578,8 @@ export interface components {
         | 'degenerate'
         | 'open'
         | 'nonmanifold'
-        | 'noUV';
+        | 'noUV'
+        | 'misses';
       part?: string;
       sheet?: string;
       text: string;
@@ -636,6 +656,7 @@ export interface components {
       note: string;
       /** Format: double */
       progress: number;
+      project: string;
       /** @enum {string} */
       state: 'waiting' | 'running' | 'ready' | 'done' | 'failed' | 'cancelled';
     };
@@ -1005,6 +1026,35 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['About'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'list-api-imports': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Line'][] | null;
         };
       };
       /** @description Error */

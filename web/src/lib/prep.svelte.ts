@@ -2,7 +2,7 @@
 import { api, type BakeOrder, type BakeSettings, type Report, type UnwrapOptions } from '../api/client';
 import type { Session } from './session.svelte';
 import type { Overlay } from '../view/overlay';
-import { fetchTinted } from '../view/overlay';
+import { fetchTinted, type Edges } from '../view/overlay';
 import type { Stage } from '../view/stage';
 
 /** What a click on the model does. */
@@ -31,7 +31,7 @@ export class Prep {
   error = $state('');
   private overlay: Overlay | null = null;
   private stage: Stage | null = null;
-  private lines: Float32Array[] = [new Float32Array(), new Float32Array()];
+  private lines: Edges[] = [];
 
   constructor(
     readonly session: Session,
@@ -112,22 +112,25 @@ export class Prep {
     }
   }
 
-  async drawLines(hover: number[] = []) {
+  async drawLines(hover: Edges | null = null) {
     if (!this.overlay) return;
-    if (!hover.length) {
+    if (!hover) {
       const b = await (await fetch(`/api/projects/${this.id}/lines`)).arrayBuffer();
-      const v = new DataView(b);
-      const n = v.getUint32(0, true);
-      const borders = new Float32Array(b.slice(4, 4 + 24 * n));
-      const m = v.getUint32(4 + 24 * n, true);
-      this.lines = [borders, new Float32Array(b.slice(8 + 24 * n, 8 + 24 * (n + m)))];
+      let at = 0;
+      const take = (numbers: number) => {
+        const n = new DataView(b).getUint32(at, true);
+        const out = new Float32Array(b, at + 4, numbers * n);
+        at += 4 + 4 * numbers * n;
+        return out;
+      };
+      this.lines = [0, 1].map(() => ({ space: take(6), flat: take(5) }));
     }
     const cutting = this.hand === 'edge' || this.hand === 'loop' || this.hand === 'path';
     const wanted = cutting || ['islands', 'checker', 'density', 'angle', 'area'].includes(this.look);
     this.overlay.edges([
-      { at: wanted ? this.lines[0] : [], color: 0x24302c },
-      { at: cutting || this.look === 'islands' ? this.lines[1] : [], color: 0xff86cf },
-      { at: hover, color: 0xe0a030 },
+      { edges: wanted ? this.lines[0] : null, color: 0x24302c, width: 1.5 },
+      { edges: cutting || this.look === 'islands' ? this.lines[1] : null, color: 0xff86cf, width: 3.5 },
+      { edges: hover, color: 0xe0a030, width: 4 },
     ]);
   }
 
@@ -146,7 +149,7 @@ export class Prep {
     if (this.hand === 'path' && this.corner < 0) {
       this.session.edge(pos, nrm, 'edge', 0, (e) => {
         this.corner = e.corner;
-        this.drawLines(e.lines);
+        this.drawLines({ space: new Float32Array(e.lines), flat: new Float32Array(e.flat) });
       });
       return;
     }

@@ -58,6 +58,7 @@ export interface Picked {
 export interface Edges {
   edges: number[];
   lines: number[];
+  flat: number[];
   corner: number;
 }
 export interface Work {

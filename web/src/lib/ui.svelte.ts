@@ -44,6 +44,8 @@ export class UI {
   alone = $state<Alone>('');
   light = $state(312);
   exposure = $state(1);
+  /** drawn pixels a pixel of the screen; kept in the browser, as it suits the machine */
+  sharpness = $state(Number(localStorage.getItem('sharpness')) || 1);
   blur = $state(0.6);
   background = $state(false);
   shadows = $state(true);

@@ -129,6 +129,7 @@
       overlay?.edges([]);
     };
   });
+  $effect(() => stage?.setSharpness(ui.sharpness));
   $effect(() =>
     stage?.setLook({ exposure: ui.exposure, background: ui.background, blur: ui.blur, shadows: ui.shadows }),
   );

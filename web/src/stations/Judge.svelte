@@ -14,6 +14,10 @@
     ui.alone = what;
     session.alone(what === 'height' ? 'height' : '');
   }
+  function sharpness(v: number) {
+    ui.sharpness = v;
+    localStorage.setItem('sharpness', String(v));
+  }
 </script>
 
 <section class="flex items-center gap-4 p-3">
@@ -60,6 +64,12 @@
   </div>
   <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.background} /> background</label>
   <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.shadows} /> shadows</label>
+  <label class="whitespace-nowrap" title="Fewer drawn pixels suit machines without a graphics card">
+    <span class="quiet">sharpness</span>
+    <select class="pick" value={ui.sharpness} onchange={(e) => sharpness(Number(e.currentTarget.value))}>
+      {#each [1, 0.75, 0.5] as v (v)}<option value={v}>{v * 100} %</option>{/each}
+    </select>
+  </label>
   <label class="ml-auto whitespace-nowrap">
     <span class="quiet">channel alone</span>
     <select class="pick" value={ui.alone} onchange={(e) => alone(e.currentTarget.value)}>

@@ -18,7 +18,7 @@
   // whatever changes the model or the sheets' sizes has the checks look again
   $effect(() => {
     void session.model;
-    void JSON.stringify(session.doc?.sheets);
+    void JSON.stringify([session.doc?.sheets, missed]);
     if (session.doc) untrack(() => prep.load());
   });
   const findings = $derived(prep.report?.findings ?? []);
@@ -77,10 +77,10 @@
         </button>
         {#if open === l.name}
           <div class="controls settings">
-            {#if l.name === 'Model'}<ModelFacts {session} {prep} {id} findings={of(meshKinds)} />
+            {#if l.name === 'Model'}<ModelFacts {session} {prep} {id} {jobs} findings={of(meshKinds)} />
             {:else if l.name === 'Parts'}<Parts {session} {prep} {id} />
             {:else if l.name === 'UVs'}<UVs {prep} {id} findings={of(uvKinds)} />
-            {:else if l.name === 'Bakes'}<Bakes {session} {prep} {id} />
+            {:else if l.name === 'Bakes'}<Bakes {session} {prep} {id} findings={of(['misses'])} />
             {:else}<IDs {session} {prep} {id} />{/if}
           </div>
         {/if}

@@ -1,6 +1,8 @@
 <script lang="ts">
   import { Button, Input, Modal, Spinner } from 'flowbite-svelte';
-  import { api, type Project } from '../api/client';
+  import { api, type Job, type Project } from '../api/client';
+  import { scenesOf } from '../lib/scenes';
+  import JobLine from './prepare/JobLine.svelte';
 
   let { dark = $bindable() }: { dark: boolean } = $props();
   let list = $state<Project[] | null>(null);
@@ -23,18 +25,64 @@
     );
   load();
 
-  async function create(files: FileList | null | undefined) {
-    if (!files?.length) return;
-    busy = `Reading ${files[0].name} …`;
+  /** models that are being read, also those of other windows and from before a reload */
+  let reading = $state.raw<Job[]>([]);
+  /** the job whose project is opened when it is there */
+  let mine = '';
+  /** a file with several scenes, waiting for a choice */
+  let several = $state.raw<{ files: File[]; scenes: string[] } | null>(null);
+  const alive = (j: Job) => ['waiting', 'running', 'ready'].includes(j.state);
+
+  async function chosen(list: FileList | null | undefined) {
+    const files = [...(list ?? [])];
+    if (!files.length) return;
     error = '';
+    for (const f of files) {
+      const scenes = await scenesOf(f);
+      if (scenes.length > 1) {
+        several = { files, scenes };
+        return;
+      }
+    }
+    await create(files, '');
+  }
+  async function create(files: File[], scene: string) {
+    several = null;
+    busy = `Sending ${files[0].name} …`;
     try {
-      const p = await api.create(files, unit, up);
-      location.hash = `#/project/${p.id}`;
+      const j = await api.create(files, { unit, up, scene });
+      mine = j.id;
+      reading = [j, ...reading];
+      follow();
     } catch (e) {
       error = (e as Error).message;
     }
     busy = '';
+    chooser.value = '';
   }
+
+  /** Asks how the readings go until all have ended. */
+  let following = false;
+  async function follow() {
+    if (following) return;
+    following = true;
+    while (reading.some(alive)) {
+      await new Promise((f) => setTimeout(f, 300));
+      reading = await Promise.all(reading.map((j) => (alive(j) ? api.job(j.id).catch(() => j) : j)));
+      const done = reading.filter((j) => j.state === 'done');
+      if (done.length) await load();
+      for (const j of done) if (j.id === mine) location.hash = `#/project/${j.project}`;
+      reading = reading.filter((j) => j.state !== 'done');
+    }
+    following = false;
+  }
+  api.imports().then(
+    (list) => {
+      reading = list;
+      follow();
+    },
+    () => {},
+  );
   async function rename(e: Event) {
     e.preventDefault();
     const p = renaming;
@@ -69,7 +117,7 @@
   class:over
   ondragover={(e) => (e.preventDefault(), (over = true))}
   ondragleave={() => (over = false)}
-  ondrop={(e) => (e.preventDefault(), (over = false), create(e.dataTransfer?.files))}
+  ondrop={(e) => (e.preventDefault(), (over = false), chosen(e.dataTransfer?.files))}
 >
   <div class="mb-5 flex items-center gap-3">
     <h1 class="grow text-xl font-semibold">Projects</h1>
@@ -80,7 +128,7 @@
       hidden
       accept=".glb,.gltf,.obj,.mtl,.ply,.stl,.bin,image/*"
       data-testid="chooser"
-      onchange={() => create(chooser.files)}
+      onchange={() => chosen(chooser.files)}
     />
     <label class="flex items-center gap-1" title="glTF is always in metres; other files do not tell">
       <span class="quiet">unit</span>
@@ -111,6 +159,20 @@
       {error}
     </p>{/if}
   {#if busy}<p class="mb-4 flex items-center gap-2" aria-live="polite"><Spinner size="5" />{busy}</p>{/if}
+  {#each reading as j (j.id)}<div class="mb-3 max-w-2xl" style:background="var(--panel)">
+      <JobLine
+        {j}
+        again={() =>
+          api
+            .again(j.id)
+            .then(
+              () => (
+                (reading = reading.map((r) => (r.id === j.id ? { ...r, state: 'waiting' as const } : r))),
+                follow()
+              ),
+            )}
+      />
+    </div>{/each}
   {#if removed}
     <p
       class="mb-4 flex items-center gap-3 border-l-4 px-3 py-2"
@@ -161,6 +223,16 @@
     <p class="quiet mt-6 text-sm">Drop a GLB, a glTF with its files, or an OBJ here to begin another.</p>
   {/if}
 </main>
+{#if several}
+  <Modal open title="Which scene?" size="xs" onclose={() => (several = null)}>
+    <p>The file has {several.scenes.length} scenes. One becomes the project.</p>
+    <div class="flex flex-col gap-2">
+      {#each several.scenes as name, i (i)}
+        <Button color="alternative" onclick={() => create(several!.files, String(i + 1))}>{name}</Button>
+      {/each}
+    </div>
+  </Modal>
+{/if}
 {#if renaming}
   <Modal open title="Rename the project" size="xs" onclose={() => (renaming = null)}>
     <form onsubmit={rename} class="flex gap-2">

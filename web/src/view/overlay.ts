@@ -6,8 +6,6 @@ import {
   CanvasTexture,
   DoubleSide,
   Group,
-  LineBasicMaterial,
-  LineSegments,
   Mesh,
   MeshBasicMaterial,
   MeshStandardMaterial,
@@ -16,7 +14,16 @@ import {
   type Material,
   type Object3D,
 } from 'three';
+import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
+import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
+import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
 import type { Stage } from './stage';
+
+/** Edges with their ends in space (six numbers each) and on the flat sheets (sheet, u, v, u, v). */
+export interface Edges {
+  space: Float32Array;
+  flat: Float32Array;
+}
 
 /** Triangles with a colour each, as the server sends them. */
 export interface Tinted {
@@ -46,11 +53,12 @@ export class Overlay {
   private readonly solid = new Group();
   private readonly flat = new Group();
   private readonly lines = new Group();
+  private readonly flatLines = new Group();
   private covers: Material[] = [];
 
   constructor(private readonly stage: Stage) {
     stage.scene.add(this.solid, this.lines);
-    stage.flatScene.add(this.flat);
+    stage.flatScene.add(this.flat, this.flatLines);
   }
 
   /** Takes everything away again. */
@@ -145,18 +153,38 @@ export class Overlay {
     this.stage.invalidate();
   }
 
-  /** Draws edges in space: UV borders, marked seams, and what a click would take. */
-  edges(rows: { at: Float32Array | number[]; color: number }[]) {
+  /** Draws edges in space and on the sheets: UV borders, marked seams, and what a click would take. */
+  edges(rows: { edges: Edges | null; color: number; width: number }[]) {
     this.drop(this.lines);
-    for (const r of rows) {
-      if (!r.at.length) continue;
-      const g = new BufferGeometry();
-      g.setAttribute('position', new BufferAttribute(new Float32Array(r.at), 3));
-      const l = new LineSegments(g, new LineBasicMaterial({ color: r.color, toneMapped: false }));
-      l.renderOrder = 2;
-      this.lines.add(l);
-    }
+    this.drop(this.flatLines);
+    rows.forEach((r, i) => {
+      const draw = (group: Group, at: Float32Array) => {
+        if (!at.length) return;
+        const g = new LineSegmentsGeometry();
+        g.setPositions(at);
+        const l = new LineSegments2(g, new LineMaterial({ color: r.color, linewidth: r.width, toneMapped: false }));
+        l.renderOrder = 2 + i;
+        group.add(l);
+      };
+      if (!r.edges) return;
+      draw(this.lines, r.edges.space);
+      draw(this.flatLines, this.laidOut(r.edges.flat));
+    });
     this.stage.invalidate();
+  }
+
+  /** Places of the sheets' edges in the flat view. */
+  private laidOut(flat: Float32Array): Float32Array {
+    const out = new Float32Array((flat.length / 5) * 6);
+    for (let i = 0; i < flat.length / 5; i++) {
+      const o = this.stage.sheets[flat[5 * i]]?.flat?.position;
+      for (let e = 0; e < 2; e++) {
+        out[6 * i + 3 * e] = flat[5 * i + 1 + 2 * e] + (o?.x ?? 0);
+        out[6 * i + 3 * e + 1] = -flat[5 * i + 2 + 2 * e] + (o?.y ?? 0);
+        out[6 * i + 3 * e + 2] = 0.1;
+      }
+    }
+    return out;
   }
 }
 

@@ -108,6 +108,7 @@ export class Stage {
   private readonly slow: boolean;
   private coarse = false;
   private sharpTimer = 0;
+  private sharpness = 1;
 
   constructor(readonly canvas: HTMLCanvasElement) {
     this.renderer = new WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
@@ -314,10 +315,17 @@ export class Stage {
     this.resize();
   }
 
+  /** Drawn pixels a pixel of the screen, each way: less for machines that draw slowly. */
+  setSharpness(share: number) {
+    if (share === this.sharpness) return;
+    this.sharpness = share;
+    this.resize();
+  }
+
   resize() {
     const { clientWidth: w, clientHeight: h } = this.canvas;
     if (!w || !h) return;
-    this.renderer.setPixelRatio(this.coarse ? 0.5 : Math.min(devicePixelRatio, 2));
+    this.renderer.setPixelRatio(Math.min(this.coarse ? 0.5 : 2, this.sharpness * Math.min(devicePixelRatio, 2)));
     this.renderer.setSize(w, h, false);
     if (w !== this.told.w || h !== this.told.h) {
       this.told = { w, h };

@@ -1,10 +1,11 @@
 <script lang="ts">
-  import { api, type Match } from '../../api/client';
+  import { api, type Finding, type Match } from '../../api/client';
   import type { Prep } from '../../lib/prep.svelte';
   import type { Session } from '../../lib/session.svelte';
   import NumberField from '../../parts/NumberField.svelte';
+  import Findings from './Findings.svelte';
   import Looks from './Looks.svelte';
-  let { session, prep, id }: { session: Session; prep: Prep; id: string } = $props();
+  let { session, prep, id, findings }: { session: Session; prep: Prep; id: string; findings: Finding[] } = $props();
   const kinds = $derived(session.about.baked ?? []);
   const baked = $derived(session.doc?.prepared?.baked ?? {});
   const dense = $derived(session.doc?.prepared?.dense ?? []);
@@ -30,12 +31,18 @@
     const input = e.currentTarget as HTMLInputElement;
     if (!input.files?.length) return;
     busy = true;
-    const had = dense.map((d) => d.name);
     await prep.run(() => api.dense(id, input.files!));
     busy = false;
-    const fresh = (session.doc?.prepared?.dense ?? []).find((d) => !had.includes(d.name));
-    if (fresh) prep.dense = [...prep.dense, fresh.name];
+    input.value = '';
   }
+  // a dense model that comes in is one to bake from
+  let known = $state.raw<string[] | null>(null);
+  $effect(() => {
+    const now = dense.map((d) => d.name);
+    const fresh = now.filter((n) => known && !known.includes(n));
+    if (fresh.length) prep.dense = [...new Set([...prep.dense, ...fresh])];
+    if (known?.join('|') !== now.join('|')) known = now;
+  });
   const forget = (name: string) => {
     prep.dense = prep.dense.filter((d) => d !== name);
     const prepared = { ...session.doc!.prepared, dense: dense.filter((d) => d.name !== name) };
@@ -62,6 +69,7 @@
   <Looks {prep} list={have.map((m) => [`baked.${m}`, label(m)] as [string, string])} />
 {/if}
 
+<Findings {prep} {findings} />
 <h3>Dense model</h3>
 {#each dense as d (d.name)}
   <div class="row">
@@ -77,7 +85,7 @@
   </div>
 {:else}<p class="quiet text-sm">None: the model measures itself. Normal and height need one.</p>{/each}
 <label class="chip file">
-  {busy ? 'Reading …' : 'Add a dense model …'}
+  {busy ? 'Sending …' : 'Add a dense model …'}
   <input
     type="file"
     class="sr-only"

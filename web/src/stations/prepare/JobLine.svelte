@@ -1,7 +1,8 @@
 <script lang="ts">
   // Long work: how far it is, a way to stop it, and to try again.
   import { api, type Job } from '../../api/client';
-  let { j }: { j: Job } = $props();
+  let { j, again = () => api.again(j.id) }: { j: Job; again?: () => Promise<unknown> } = $props();
+  const reading = $derived(['project', 'newer model', 'dense model'].includes(j.kind));
   const running = $derived(j.state === 'waiting' || j.state === 'running' || j.state === 'ready');
   const act = (f: Promise<unknown>) => f.catch(() => {});
 </script>
@@ -14,10 +15,14 @@
     <b class="tabular-nums">{Math.round(j.progress * 100)} %</b>
     <button class="chip" onclick={() => act(api.cancel(j.id))}>Stop</button>
   {:else}
-    <span class="quiet truncate" title={j.note}>{j.state === 'failed' ? j.note : 'stopped'}</span>
-    <button class="chip" title="What was done is kept; it goes on from there" onclick={() => act(api.again(j.id))}
-      >Go on</button
+    <span class={reading ? '' : 'quiet truncate'} title={j.note} role={j.state === 'failed' ? 'alert' : undefined}
+      >{j.state === 'failed' ? j.note : 'stopped'}</span
     >
+    {#if j.state !== 'failed' || !reading}<button
+        class="chip"
+        title="What was done is kept; it goes on from there"
+        onclick={() => act(again())}>Go on</button
+      >{/if}
   {/if}
 </div>
 

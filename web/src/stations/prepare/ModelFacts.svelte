@@ -1,12 +1,22 @@
 <script lang="ts">
-  import { api, type Facts, type Finding } from '../../api/client';
+  import { api, type Facts, type Finding, type Job } from '../../api/client';
   import type { Prep } from '../../lib/prep.svelte';
   import type { Session } from '../../lib/session.svelte';
   import Findings from './Findings.svelte';
-  let { session, prep, id, findings }: { session: Session; prep: Prep; id: string; findings: Finding[] } = $props();
+  let {
+    session,
+    prep,
+    id,
+    jobs,
+    findings,
+  }: { session: Session; prep: Prep; id: string; jobs: Job[]; findings: Finding[] } = $props();
   let facts = $state.raw<Facts | null>(null);
-  let lost = $state.raw<string[] | null>(null);
+  const carried = $derived(
+    jobs.filter((j) => j.kind === 'newer model' && j.state === 'done').sort((a, b) => b.at.localeCompare(a.at))[0],
+  );
+  const lost = $derived(carried?.note ? carried.note.split('\n') : []);
   let busy = $state(false);
+  let tiles = $state(false);
   $effect(() => {
     void session.model;
     api.facts(id).then(
@@ -19,7 +29,7 @@
     const files = (e.currentTarget as HTMLInputElement).files;
     if (!files?.length) return;
     busy = true;
-    await prep.run(async () => (lost = (await api.replace(id, files)).lost));
+    await prep.run(() => api.replace(id, files));
     busy = false;
   }
 </script>
@@ -39,7 +49,7 @@
 <Findings {prep} {findings} />
 <div class="mt-3 flex flex-wrap gap-2">
   <label class="chip file">
-    {busy ? 'Carrying the work over …' : 'Newer version …'}
+    {busy ? 'Sending …' : 'Newer version …'}
     <input
       type="file"
       class="sr-only"
@@ -50,10 +60,16 @@
       aria-label="Replace the model by a newer version"
     />
   </label>
-  <a class="chip file" href={`/api/projects/${id}/model.glb`} download="model.glb">Save GLB</a>
-  <a class="chip file" href={`/api/projects/${id}/model.obj`} download>Save OBJ</a>
+  {#each ['glb', 'obj'] as form (form)}
+    <a class="chip file" href={`/api/projects/${id}/save/model.${form}${tiles ? '?tiles=1' : ''}`} download
+      >Save {form.toUpperCase()}</a
+    >
+  {/each}
+  <label class="flex items-center gap-1" title="The sheets stand side by side as tiles 1001, 1002 … of one material">
+    <input type="checkbox" bind:checked={tiles} /> sheets as UDIM tiles
+  </label>
 </div>
-{#if lost}
+{#if carried}
   <p class="mt-2 text-sm">{lost.length ? 'Not carried over:' : 'Everything was carried over.'}</p>
   {#each lost as l, i (i)}<p class="quiet text-sm">{l}</p>{/each}
 {/if}

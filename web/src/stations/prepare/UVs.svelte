@@ -16,6 +16,9 @@
   let turn = $state(90);
   let factor = $state(1.5);
   let onto = $state('');
+  /** the sheets that are split or joined */
+  let sheets = $state<string[]>([]);
+  let joined = $state('');
   function take(hand: Hand) {
     prep.hand = hand;
     prep.corner = -1;
@@ -32,6 +35,7 @@
       ...findings.filter((f) => f.kind === 'noUV').map((f) => f.sheet!),
     ]),
   ]);
+  const laid = $derived((prep.report?.sheets ?? []).map((s) => s.sheet));
   const unwrap = (auto: boolean) =>
     prep.run(() => api.unwrap(id, { ...prep.unwrap, auto, sheets: prep.sheets, seams: prep.seams }));
   const edit = (e: Partial<Edit>) =>
@@ -43,7 +47,8 @@
         margin: prep.unwrap.margin,
         ...e,
       } as Edit);
-      if (e.kind === 'sheet') prep.islands = [];
+      if (e.kind === 'sheet' || e.kind === 'split' || e.kind === 'join') prep.islands = [];
+      if (e.kind === 'split' || e.kind === 'join') sheets = [];
     });
 </script>
 
@@ -209,6 +214,41 @@
   >
   <button class="chip" disabled={!onto || !prep.islands.length} onclick={() => edit({ kind: 'sheet', sheet: onto })}
     >Move there</button
+  >
+</div>
+
+<h3>Sheets {sheets.length ? `· ${sheets.length} chosen` : ''}</h3>
+<div class="row">
+  {#each laid as n (n)}
+    <button
+      class="chip"
+      aria-pressed={sheets.includes(n)}
+      aria-label={`Choose sheet ${n}`}
+      onclick={() => {
+        sheets = sheets.includes(n) ? sheets.filter((s) => s !== n) : [...sheets, n];
+        joined = sheets[0] ?? '';
+      }}>{n}</button
+    >
+  {/each}
+</div>
+<div class="row">
+  <button
+    class="chip"
+    disabled={!sheets.length}
+    title="Each part on the chosen sheets gets a sheet of its own"
+    onclick={() => edit({ kind: 'split', sheets })}>Split by parts</button
+  >
+  <input
+    class="pick min-w-0 grow"
+    placeholder="name of the joined sheet"
+    aria-label="Name of the joined sheet"
+    bind:value={joined}
+  />
+  <button
+    class="chip"
+    disabled={sheets.length < 2 || !joined.trim()}
+    title="What lies on the chosen sheets goes to one, at one density"
+    onclick={() => edit({ kind: 'join', sheets, sheet: joined.trim() })}>Join</button
   >
 </div>
 

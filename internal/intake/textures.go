@@ -1,4 +1,4 @@
-package api
+package intake
 
 import (
 	"archive/zip"
@@ -16,6 +16,12 @@ import (
 
 	"github.com/google/uuid"
 )
+
+// channelOf is the channel of what a picture holds.
+var channelOf = map[string]stack.Channel{
+	"base color": stack.BaseColor, "emissive": stack.Emissive, "normal": stack.Normal, "roughness": stack.Roughness,
+	"metallic": stack.Metallic, "height": stack.Height, "opacity": stack.Opacity,
+}
 
 // broughtAlong puts the pictures of a model's materials into the document as one
 // picture layer, "From the file", and returns them for the project's list. A picture
@@ -39,7 +45,7 @@ func broughtAlong(ctx context.Context, s *store.Store, project string, zipped []
 		coat, ok := layer.Channels[c]
 		if !ok {
 			coat = stack.Coat{On: true, Blend: "normal", Amount: 1, Pictures: map[string]string{}}
-			if c == stack.Roughness || c == stack.Metallic || c == stack.Occlusion {
+			if c == stack.Roughness || c == stack.Metallic || c == stack.Occlusion || c == stack.Opacity {
 				coat.Range = []float32{0, 1}
 			}
 			layer.Channels[c] = coat
@@ -63,12 +69,11 @@ func broughtAlong(ctx context.Context, s *store.Store, project string, zipped []
 				continue
 			}
 			switch t.Holds {
-			case "base color", "emissive", "normal":
-				c := map[string]stack.Channel{"base color": stack.BaseColor, "emissive": stack.Emissive, "normal": stack.Normal}[t.Holds]
-				if err := keep(sheet.Name, name, c, t.Data, w, h); err != nil {
+			default:
+				if err := keep(sheet.Name, name, channelOf[t.Holds], t.Data, w, h); err != nil {
 					return nil, err
 				}
-			default: // glTF packs roughness in green and metallic in blue
+			case "occlusion roughness metallic": // glTF packs roughness in green and metallic in blue
 				for k, c := range map[int]stack.Channel{1: stack.Roughness, 2: stack.Metallic} {
 					grey := image.NewGray16(image.Rect(0, 0, w, h))
 					for i, v := range pic.Component(k) {

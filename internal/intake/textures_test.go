@@ -1,4 +1,4 @@
-package api_test
+package intake_test
 
 import (
 	"bytes"
@@ -14,7 +14,7 @@ import (
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
-	"velvetgrime/internal/api"
+	"velvetgrime/internal/intake"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
 )
@@ -47,7 +47,7 @@ func TestTexturesOfAFileBecomeALayer(t *testing.T) {
 		t.Fatal(err)
 	}
 	ctx := context.Background()
-	p, err := api.Create(ctx, s, "Textured bollard", map[string][]byte{"b.glb": glb.Bytes()}, nil, nil)
+	p, err := intake.Create(ctx, s, "", "Textured bollard", map[string][]byte{"b.glb": glb.Bytes()}, nil, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
