@@ -43,6 +43,7 @@ test('fill layer, colour, noise mask, hand, undo, reload: seen in pixels and kep
   await expect.poll(async () => apart(await pixel(page, ...middle), blue)).toBeGreaterThan(8);
   await page.getByRole('button', { name: '+ Step' }).click();
   await page.getByRole('button', { name: /^Even grey source/ }).click();
+  await expect(page.getByRole('article', { name: 'Even grey' })).toBeVisible();
   await page.getByLabel('Blend mode').last().selectOption('normal');
   await expect.poll(async () => apart(await pixel(page, ...middle), blue)).toBeLessThan(4);
 

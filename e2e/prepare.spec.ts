@@ -160,6 +160,54 @@ test('islands are chosen, moved to a sheet of their own, and come back by undo',
   await expect(line(page, 'Parts')).toContainText('on 1 sheet', { timeout: 30_000 });
 });
 
+test('sheets are split by parts and joined again, and the model is saved with its sheets as tiles', async ({ page, request }) => {
+  await own(page, 'bollard');
+  await page.getByRole('button', { name: 'Choose sheet Cast iron' }).click();
+  await page.getByRole('button', { name: 'Split by parts' }).click();
+  await expect(page.getByRole('button', { name: /^Choose sheet Cast iron \w/ }).first()).toBeVisible({ timeout: 30_000 });
+  const chips = page.getByRole('button', { name: /^Choose sheet/ });
+  const split = await chips.count();
+  expect(split).toBeGreaterThan(1);
+  await open(page, 'Model');
+  await page.getByLabel('sheets as UDIM tiles').check();
+  const href = (await page.getByRole('link', { name: 'Save OBJ' }).getAttribute('href'))!;
+  const text = await (await request.get(href)).text();
+  const tiles = new Set([...text.matchAll(/^vt (\S+) /gm)].map((m) => Math.floor(Number(m[1]) - 1e-6)));
+  expect(tiles.size).toBe(split);
+  expect(new Set([...text.matchAll(/^usemtl (.*)$/gm)].map((m) => m[1])).size).toBe(1);
+  await open(page, 'UVs');
+  for (let i = 0; i < split; i++) await chips.nth(i).click();
+  await page.getByLabel('Name of the joined sheet').fill('Iron');
+  await page.getByRole('button', { name: 'Join', exact: true }).click();
+  await expect(chips).toHaveCount(1, { timeout: 30_000 });
+  await expect(page.getByRole('button', { name: 'Choose sheet Iron' })).toBeVisible();
+  await undo(page);
+  await expect(chips).toHaveCount(split, { timeout: 30_000 });
+});
+
+test('of several scenes in a file one is chosen', async ({ page }) => {
+  const corners = Buffer.alloc(36);
+  corners.writeFloatLE(1, 12);
+  corners.writeFloatLE(1, 32);
+  const gltf = {
+    asset: { version: '2.0' },
+    scenes: [{ name: 'Tarn', nodes: [0] }, { name: 'Lamp', nodes: [1] }],
+    nodes: [{ name: 'Water', mesh: 0 }, { name: 'Wick', mesh: 0 }],
+    meshes: [{ primitives: [{ attributes: { POSITION: 0 } }] }],
+    accessors: [{ bufferView: 0, componentType: 5126, count: 3, type: 'VEC3' }],
+    bufferViews: [{ buffer: 0, byteLength: 36 }],
+    buffers: [{ byteLength: 36, uri: `data:application/octet-stream;base64,${corners.toString('base64')}` }],
+  };
+  await page.goto('/');
+  await page.getByTestId('chooser').setInputFiles({ name: 'two.gltf', mimeType: 'model/gltf+json', buffer: Buffer.from(JSON.stringify(gltf)) });
+  await page.getByRole('dialog').getByRole('button', { name: 'Lamp' }).click();
+  await expect(page.getByRole('heading', { name: 'two' })).toBeVisible();
+  await page.getByRole('button', { name: 'Prepare', exact: true }).click();
+  await open(page, 'Parts');
+  await expect(page.getByText('Wick').first()).toBeVisible();
+  await expect(page.getByText('Water')).toHaveCount(0);
+});
+
 test('a newer version of the model takes the work over', async ({ page }) => {
   await own(page, 'bollard');
   await open(page, 'Model');

@@ -31,6 +31,7 @@ type Dense struct {
 // Baked is one baked map of one sheet.
 type Baked struct {
 	Picture string     `json:"picture" doc:"blob of a picture of 16 bits"`
+	Floats  string     `json:"floats,omitempty" doc:"blob of the same as EXR with every digit, when it was asked for"`
 	Size    int        `json:"size"`
 	Range   [2]float32 `json:"range" doc:"what black and white stand for"`
 	From    string     `json:"from,omitempty" doc:"the dense model, or picture, that it was made from"`

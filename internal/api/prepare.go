@@ -298,7 +298,11 @@ func (s *Server) showBaked(c *gin.Context) {
 		refuse(c, 404, fmt.Errorf("%q has no baked map %q", sheet, name))
 		return
 	}
-	data, err := s.Store.Blob(c, b.Picture)
+	blob := b.Picture
+	if c.Query("form") == "exr" && b.Floats != "" {
+		blob = b.Floats
+	}
+	data, err := s.Store.Blob(c, blob)
 	if err != nil {
 		refuse(c, 500, err)
 		return
@@ -310,13 +314,15 @@ func (s *Server) showBaked(c *gin.Context) {
 		c.Data(200, "image/png", data)
 		return
 	case "exr":
-		pic, err := pix.DecodePicture(bytes.NewReader(data))
-		if err == nil {
-			data, err = deliver.EXR(pic.Numbers(b.Range), b.Size)
-		}
-		if err != nil {
-			refuse(c, 500, err)
-			return
+		if b.Floats == "" { // the 16 bits that are kept
+			pic, err := pix.DecodePicture(bytes.NewReader(data))
+			if err == nil {
+				data, err = deliver.EXR(pic.Numbers(b.Range), b.Size)
+			}
+			if err != nil {
+				refuse(c, 500, err)
+				return
+			}
 		}
 		c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", file+".exr"))
 		c.Data(200, "image/x-exr", data)

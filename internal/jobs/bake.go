@@ -23,6 +23,7 @@ type BakeOrder struct {
 	Maps     []string      `json:"maps"`
 	Sheets   []string      `json:"sheets,omitempty" doc:"empty: all"`
 	Dense    []string      `json:"dense,omitempty" doc:"names of the dense models to bake from; empty: from the model itself"`
+	Floats   bool          `json:"floats,omitempty" doc:"the maps are also kept as floating point, for EXR"`
 }
 
 // baked is a bake's result: the maps by sheet, and what they were made for.
@@ -133,7 +134,7 @@ func bakeMaps(ctx context.Context, r *Runner, t *task) error {
 			continue
 		}
 		t.tell(0.95+0.05*float64(sheet)/float64(len(b.Low.Sheets)), "keeping "+s.Name)
-		if out.Maps[s.Name], err = r.keepMaps(ctx, t, b, sheet, strings.Join(o.Dense, ", ")); err != nil {
+		if out.Maps[s.Name], err = r.keepMaps(ctx, t, b, sheet, o); err != nil {
 			return err
 		}
 	}
@@ -142,7 +143,7 @@ func bakeMaps(ctx context.Context, r *Runner, t *task) error {
 }
 
 // keepMaps assembles the maps of a sheet from the kept pieces.
-func (r *Runner) keepMaps(ctx context.Context, t *task, b *bake.Baker, sheet int, from string) (map[string]stack.Baked, error) {
+func (r *Runner) keepMaps(ctx context.Context, t *task, b *bake.Baker, sheet int, o BakeOrder) (map[string]stack.Baked, error) {
 	out := map[string]stack.Baked{}
 	missed := 0
 	for i, m := range b.Maps {
@@ -171,7 +172,17 @@ func (r *Runner) keepMaps(ctx context.Context, t *task, b *bake.Baker, sheet int
 		if err != nil {
 			return nil, err
 		}
-		out[m.Name] = stack.Baked{Picture: blob, Size: img.Size, Range: img.Range, From: from}
+		kept := stack.Baked{Picture: blob, Size: img.Size, Range: img.Range, From: strings.Join(o.Dense, ", ")}
+		if o.Floats {
+			data, err := deliver.EXR(img.Planes(), img.Size)
+			if err != nil {
+				return nil, err
+			}
+			if kept.Floats, err = r.store.PutBlob(ctx, data); err != nil {
+				return nil, err
+			}
+		}
+		out[m.Name] = kept
 	}
 	for k, v := range out {
 		v.Missed = missed

@@ -17,6 +17,8 @@ import (
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
+
+	"github.com/google/uuid"
 )
 
 // bench is a store with one project, and how to run over it.
@@ -217,5 +219,78 @@ func TestOrdersAreRefusedWithTheReason(t *testing.T) {
 	raw, _ := json.Marshal(jobs.LineOf(&store.Job{ID: "x", State: "done"}))
 	if err := json.Unmarshal(raw, &line); err != nil || line.Files == nil {
 		t.Errorf("a job without files: %s", raw)
+	}
+}
+
+// zipOf keeps the files of a model as an upload does.
+func (b *bench) zipOf(files map[string][]byte) jobs.ImportOrder {
+	b.Helper()
+	zipped, file, err := intake.Pack(files)
+	if err != nil {
+		b.Fatal(err)
+	}
+	blob, err := b.store.PutBlob(b.ctx, zipped)
+	if err != nil {
+		b.Fatal(err)
+	}
+	return jobs.ImportOrder{Blob: blob, File: file}
+}
+
+// Models are read by a worker: a new project is there when the job is done, a dense
+// model and a newer one are put into the open project, and a damaged file fails the
+// job with the place, changing nothing.
+func TestModelsAreReadAsJobs(t *testing.T) {
+	b := start(t)
+	r, hub := b.runner(jobs.Work|jobs.Apply, false)
+	defer r.Stop()
+	ended := func(j *store.Job) bool { return j.State == "done" || j.State == "failed" }
+	run := func(project, kind string, o jobs.ImportOrder) *store.Job {
+		t.Helper()
+		j, err := r.Order(b.ctx, project, kind, "tester", kind, o)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return b.wait(j.ID, kind, ended)
+	}
+	slab := b.zipOf(map[string][]byte{"slab.obj": []byte("o Slab\nv 0 0 0\nv 1 0 0\nv 1 0 1\nv 0 0 1\nf 4 3 2 1\n")})
+	slab.Name = "Slab of the quay"
+	fresh := uuid.NewString()
+	if j := run(fresh, "project", slab); j.State != "done" {
+		t.Fatal(j.Note)
+	}
+	defer func() { _ = b.store.Delete(b.ctx, fresh) }()
+	if p, err := b.store.Project(b.ctx, fresh); err != nil || p.Name != "Slab of the quay" {
+		t.Fatalf("%+v %v", p, err)
+	}
+	if j := run(b.project, "dense model", slab); j.State != "done" {
+		t.Fatal(j.Note)
+	}
+	s, err := hub.Open(b.ctx, b.project)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if d := s.Document().Preparation().Dense; len(d) != 1 || d[0].Name != "slab" || d[0].Triangles != 2 {
+		t.Fatalf("dense models: %+v", d)
+	}
+	before := len(s.Model().Tri)
+	bad := b.zipOf(map[string][]byte{"bad.ply": []byte("ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nend_header\nnone\n")})
+	for _, kind := range []string{"newer model", "dense model", "project"} {
+		id := b.project
+		if kind == "project" {
+			id = uuid.NewString()
+		}
+		j := run(id, kind, bad)
+		if j.State != "failed" || !strings.Contains(j.Note, "bad.ply: vertex 0") {
+			t.Errorf("%s: %s %q", kind, j.State, j.Note)
+		}
+		if _, err := b.store.Project(b.ctx, id); kind == "project" && err == nil {
+			t.Error("a project was made of a damaged file")
+		}
+	}
+	if len(s.Model().Tri) != before || len(s.Document().Preparation().Dense) != 1 {
+		t.Error("a damaged file changed the project")
+	}
+	if j := run(b.project, "newer model", slab); j.State != "done" || len(s.Model().Tri) != 2 {
+		t.Errorf("%s %q, %d triangles", j.State, j.Note, len(s.Model().Tri))
 	}
 }

@@ -357,12 +357,16 @@ export interface components {
     BakeOrder: {
       /** @description names of the dense models to bake from; empty: from the model itself */
       dense?: string[] | null;
+      /** @description the maps are also kept as floating point, for EXR */
+      floats?: boolean;
       maps: string[] | null;
       settings: components['schemas']['Settings'];
       /** @description empty: all */
       sheets?: string[] | null;
     };
     Baked: {
+      /** @description blob of the same as EXR with every digit, when it was asked for */
+      floats?: string;
       /** @description the dense model, or picture, that it was made from */
       from?: string;
       /**

@@ -1,5 +1,5 @@
 // What the Prepare station looks at and is about to do.
-import { api, type BakeOrder, type BakeSettings, type Report, type UnwrapOptions } from '../api/client';
+import { api, type Job, type BakeOrder, type BakeSettings, type Report, type UnwrapOptions } from '../api/client';
 import type { Session } from './session.svelte';
 import type { Overlay } from '../view/overlay';
 import { fetchTinted, type Edges } from '../view/overlay';
@@ -22,6 +22,8 @@ export class Prep {
   dense = $state.raw<string[]>([]);
   maps = $state.raw<string[]>(['ao', 'curvature', 'thickness', 'sky']);
   sheets = $state.raw<string[]>([]);
+  /** baked maps are also kept as floating point */
+  floats = $state(false);
   settings: BakeSettings = $state()!;
   unwrap: UnwrapOptions = $state()!;
   /** texels a millimetre that are wanted; 0: what the model has on the whole */
@@ -42,6 +44,7 @@ export class Prep {
     this.unwrap = { ...session.about.unwrap };
     const there = (session.doc?.prepared?.dense ?? []).map((d) => d.name);
     this.dense = (last?.dense ?? []).filter((d) => there.includes(d));
+    this.floats = !!last?.floats;
     if (last?.maps?.length) this.maps = last.maps.filter((m) => m !== 'misses');
   }
 
@@ -50,7 +53,7 @@ export class Prep {
   }
 
   order(): BakeOrder {
-    return { settings: this.settings, maps: this.maps, sheets: this.sheets, dense: this.dense };
+    return { settings: this.settings, maps: this.maps, sheets: this.sheets, dense: this.dense, floats: this.floats };
   }
 
   async load() {
@@ -180,7 +183,9 @@ export class Prep {
   async run(what: () => Promise<unknown>) {
     try {
       this.before = this.report;
-      await what();
+      const made = (await what()) as Partial<Job> | undefined;
+      // known at once: a quick job may have ended before the server tells of it
+      if (made?.id && made.state) this.session.jobs = { ...this.session.jobs, [made.id]: made as Job };
       this.error = '';
     } catch (e) {
       this.error = (e as Error).message;

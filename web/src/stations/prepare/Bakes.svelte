@@ -257,6 +257,9 @@
       >
     </select>
   {/if}
+  <label class="col-span-2 flex items-center gap-1" title="EXR files then hold every digit; otherwise what 16 bits hold"
+    ><input type="checkbox" bind:checked={prep.floats} /> keep floating point too, for EXR</label
+  >
 </div>
 <button
   class="chip strong mt-2"
