@@ -17,6 +17,7 @@ import {
 import { LineMaterial } from 'three/addons/lines/LineMaterial.js';
 import { LineSegments2 } from 'three/addons/lines/LineSegments2.js';
 import { LineSegmentsGeometry } from 'three/addons/lines/LineSegmentsGeometry.js';
+import { decode } from '../lib/color';
 import type { Stage } from './stage';
 
 /** Edges with their ends in space (six numbers each) and on the flat sheets (sheet, u, v, u, v). */
@@ -48,6 +49,9 @@ export async function fetchTinted(url: string): Promise<Tinted> {
   const island = new Int32Array(b, take(4 * n), n);
   return { count: n, pos, uv, sheet, island, color: new Uint8Array(b, take(3 * n), 3 * n) };
 }
+
+/** sRGB bytes in linear light (IEC 61966-2-1). */
+const linear = Float32Array.from({ length: 256 }, (_, i) => decode(i / 255));
 
 export class Overlay {
   private readonly solid = new Group();
@@ -83,16 +87,16 @@ export class Overlay {
   tint(t: Tinted, chosen: number[] = [], ghost = false) {
     if (!ghost) this.clear();
     else this.drop(this.solid);
-    const color = new Uint8Array(9 * t.count);
+    const color = new Float32Array(9 * t.count); // linear light, as vertex colours are
     const picked = new Set(chosen);
     for (let i = 0; i < t.count; i++) {
       const dim = picked.size && !picked.has(t.island[i]);
       for (let k = 0; k < 9; k++) {
         const c = t.color[3 * i + (k % 3)];
-        color[9 * i + k] = dim ? 70 + c * 0.25 : c;
+        color[9 * i + k] = linear[Math.round(dim ? 70 + c * 0.25 : c)];
       }
     }
-    const tints = new BufferAttribute(color, 3, true);
+    const tints = new BufferAttribute(color, 3);
     const g = new BufferGeometry();
     g.setAttribute('position', new BufferAttribute(t.pos, 3));
     g.setAttribute('color', tints);
