@@ -73,6 +73,8 @@ func (s *service) request(method, path string, body any, head ...string) (int, [
 	return a.StatusCode, out
 }
 
+// upload sends a model and waits until the job that reads it has ended. It returns the
+// last status, the project's id, and what was wrong.
 func (s *service) upload(name string, data []byte) (int, string, string) {
 	s.Helper()
 	var b bytes.Buffer
@@ -85,9 +87,25 @@ func (s *service) upload(name string, data []byte) (int, string, string) {
 		s.Fatal(err)
 	}
 	defer a.Body.Close()
-	var out struct{ ID, Detail string }
+	var out struct{ ID, Project, Detail string }
 	_ = json.NewDecoder(a.Body).Decode(&out)
-	return a.StatusCode, out.ID, out.Detail
+	if a.StatusCode != 202 {
+		return a.StatusCode, "", out.Detail
+	}
+	for until := time.Now().Add(20 * time.Second); time.Now().Before(until); time.Sleep(20 * time.Millisecond) {
+		j, err := s.store.JobByID(context.Background(), out.ID)
+		if err != nil {
+			s.Fatal(err)
+		}
+		switch j.State {
+		case "done":
+			return 201, out.Project, ""
+		case "failed":
+			return 422, "", j.Note
+		}
+	}
+	s.Fatalf("reading %s has not ended after 20 s", name)
+	return 0, "", ""
 }
 
 func (s *service) bollard() string {
