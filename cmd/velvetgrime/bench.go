@@ -75,13 +75,16 @@ var benches = []struct {
 
 func benchCommand() *cobra.Command {
 	var asJSON bool
-	var profile string
+	var profile, shots string
 	var all []string
 	for _, b := range benches {
 		all = append(all, b.names...)
 	}
 	c := &cobra.Command{Use: "bench [NAME…]", Short: "Measure: " + strings.Join(all, ", "), ValidArgs: all,
 		RunE: func(c *cobra.Command, names []string) error {
+			if shots != "" {
+				return pictures(c.Context(), shots, names)
+			}
 			for _, n := range names {
 				if !slices.Contains(all, n) {
 					return fmt.Errorf("there is no bench %q; there are %s", n, strings.Join(all, ", "))
@@ -110,6 +113,7 @@ func benchCommand() *cobra.Command {
 			return r.print(c.OutOrStdout(), asJSON)
 		}}
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.Flags().StringVar(&shots, "pictures", "", "instead write contact sheets to this folder: sources, agents, lantern, bollard, gull, or those named")
 	c.Flags().StringVar(&profile, "profile", "", "also write a CPU profile to this file")
 	c.Flags().StringVar(&benchDSN, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL for page-stroke; without one that is left out")
 	return c

@@ -57,7 +57,7 @@ func (p *Program) readBaked(u *Surface, name string, put func(i int, v [4]float3
 func (p *Program) bakedStep(u *Surface, s *stack.Step) ([][]float32, error) {
 	in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
 	what := in.Choice("map")
-	name, f := "curvature", func(v float32) float32 { return v }
+	name, f := bakedName(what), func(v float32) float32 { return v }
 	neutral := float32(0)
 	switch what {
 	case "edges":
@@ -67,16 +67,76 @@ func (p *Program) bakedStep(u *Surface, s *stack.Step) ([][]float32, error) {
 	case "curvature":
 		neutral = 0.5
 	case "occlusion":
-		name, f = "ao", func(v float32) float32 { return 1 - v }
+		f = func(v float32) float32 { return 1 - v }
 	case "sky exposure":
-		name, neutral = "sky", 1
-	default:
-		name = what
+		neutral = 1
 	}
 	out := make([]float32, len(u.Frame().Pos))
-	pix.Plane{Value: neutral}.Fill(out)
-	_, err := p.readBaked(u, name, func(i int, v [4]float32, _ stack.Baked) { out[i] = f(v[0]) })
+	tone := bakedTone(in, what, neutral)
+	pix.Plane{Value: tone(neutral)}.Fill(out)
+	_, err := p.readBaked(u, name, func(i int, v [4]float32, _ stack.Baked) { out[i] = tone(f(v[0])) })
 	return [][]float32{out}, err
+}
+
+// bakedTone returns the function that balance, contrast and spread make of a value that
+// is neutral on an even, open place.
+func bakedTone(in step.Input, what string, neutral float32) func(float32) float32 {
+	balance, scale, spread := in.Number("balance"), in.Number("scale"), in.Number("spread")
+	if balance == 0 && scale == 1 && spread == 0 {
+		return func(v float32) float32 { return v }
+	}
+	power := math.Pow(2, -2*float64(spread)) // below 1 widens
+	return func(v float32) float32 {
+		d := v - neutral
+		if what == "curvature" { // towards edges, or towards creases
+			if d > 0 {
+				d *= 1 + min(balance, 0)
+			} else {
+				d *= 1 - max(balance, 0)
+			}
+		}
+		if power != 1 && d != 0 {
+			reach := 1 - neutral
+			if d < 0 {
+				reach = neutral
+			}
+			if reach > 0 {
+				m := float32(math.Pow(math.Abs(float64(d/reach)), power)) * reach
+				d = float32(math.Copysign(float64(m), float64(d)))
+			}
+		}
+		return min(max(neutral+d*scale, 0), 1)
+	}
+}
+
+// pick is white on the triangles that a step names.
+func (p *Program) pick(u *Surface, s *stack.Step) [][]float32 {
+	in, _ := step.NewInput(s, nil, noBox)
+	m := p.Scene.Model
+	var r stack.Reach
+	switch s.Kind {
+	case step.PickParts:
+		r.Parts = in.Names("parts")
+	case step.PickIslands:
+		for _, v := range in.Row("islands") {
+			r.Islands = append(r.Islands, int32(v))
+		}
+	case step.PickFaces:
+		for _, v := range in.Row("faces") {
+			r.Faces = append(r.Faces, int32(v))
+		}
+	}
+	out := make([]float32, len(u.Frame().Pos))
+	if r.All() { // nothing is picked yet
+		return [][]float32{out}
+	}
+	covered := covers(m, r)
+	for i, t := range u.Frame().Tri {
+		if t >= 0 && covered[t] {
+			out[i] = 1
+		}
+	}
+	return [][]float32{out}
 }
 
 // idStep is white where the ID map has the step's colour.

@@ -2,11 +2,16 @@ package eval
 
 import (
 	"fmt"
+	"strings"
 
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 )
+
+// missingNote begins the note of a step that wants baked maps; the page offers to bake
+// them.
+const missingNote = "not baked yet: "
 
 // Notes tells what in the document cannot give what the sheets' sizes ask for:
 // pictures whose texels are more than half again as large as those of the sheets
@@ -22,6 +27,11 @@ func (p *Program) Notes() map[string]string {
 			}
 		}
 		pl.layer.EachStep(func(s *stack.Step) {
+			if d, ok := step.Get(s.Kind); ok && s.On && d.Role == agentRole {
+				if m := p.missing(pl, d); len(m) > 0 {
+					out[id+"/"+s.ID] = missingNote + strings.Join(m, ", ")
+				}
+			}
 			if s.Kind != "picture" || !s.On {
 				return
 			}

@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
@@ -25,6 +26,7 @@ type Program struct {
 	light  Key                   // how colours are mixed
 	sizes  Key                   // the sheets' sizes
 	baked  Key                   // which baked maps there are
+	facts  Key                   // these and the conditions
 
 	holders map[*stack.Step]string // the layer of each follow step
 
@@ -43,6 +45,8 @@ type layerPlan struct {
 	covers []bool // by triangle; nil: all
 	sheets []bool // by sheet: whether any triangle is covered; nil: all
 	ids    []stack.IDColor
+
+	followers []*stack.Step // what its agents follow
 }
 
 // coatPlan is what a layer does to a channel.
@@ -66,6 +70,8 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 	p.sizes = newHash("sizes").str(string(b)).sum()
 	b, _ = json.Marshal(d.Preparation().Baked)
 	p.baked = newHash("baked").str(string(b)).sum()
+	b, _ = json.Marshal(d.Facts())
+	p.facts = newHash("facts").key(p.baked).str(string(b)).sum()
 	kept := map[planKey]*layerPlan{}
 	s.mu.Lock()
 	known := s.plans
@@ -98,6 +104,9 @@ func (p *Program) compile(list []*stack.Layer, hotLayer string, known, kept map[
 				p.holders[s] = l.ID
 			}
 		})
+		for _, s := range pl.followers {
+			p.holders[s] = l.ID
+		}
 		if l.ID == hotLayer || slices.ContainsFunc(pl.kids, func(c *layerPlan) bool { return p.hot[c] }) {
 			p.hot[pl] = true
 		}
@@ -130,6 +139,12 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 		pl.coats[c] = cp
 	}
 	pl.mask = planStream(l.Mask, []float32{1}) // a mask begins white: an unmasked layer shows
+	pl.mask.eachFollower(func(s *stack.Step) { pl.followers = append(pl.followers, s) })
+	for _, c := range pl.coats {
+		if c.stream != nil {
+			c.stream.eachFollower(func(s *stack.Step) { pl.followers = append(pl.followers, s) })
+		}
+	}
 	b, _ := json.Marshal(l.Reach)
 	pl.reach = newHash("reach").str(string(b)).sum()
 	if !l.Reach.All() {
@@ -168,10 +183,9 @@ func rangeOf(info stack.ChannelInfo, coat stack.Coat) [2]float32 {
 	return info.Range
 }
 
-// cover marks the triangles that a reach covers.
-func (pl *layerPlan) cover(s *Scene, r stack.Reach) {
-	m := s.Model
-	pl.covers, pl.sheets = make([]bool, len(m.Tri)), make([]bool, len(m.Sheets))
+// covers marks the triangles that a reach covers by sheets, parts, islands and faces.
+func covers(m *mesh.Model, r stack.Reach) []bool {
+	out := make([]bool, len(m.Tri))
 	has := func(list []string) map[string]bool {
 		out := map[string]bool{}
 		for _, n := range list {
@@ -185,13 +199,20 @@ func (pl *layerPlan) cover(s *Scene, r stack.Reach) {
 		islands[i] = true
 	}
 	for i := range m.Tri {
-		pl.covers[i] = sheets[m.Sheets[m.TriSheet[i]].Name] || parts[m.Parts[m.TriPart[i]].Name] || islands[m.Island[i]]
+		out[i] = sheets[m.Sheets[m.TriSheet[i]].Name] || parts[m.Parts[m.TriPart[i]].Name] || islands[m.Island[i]]
 	}
 	for k := 0; k+1 < len(r.Faces); k += 2 {
 		for i := max(int(r.Faces[k]), 0); i < min(int(r.Faces[k])+int(r.Faces[k+1]), len(m.Tri)); i++ {
-			pl.covers[i] = true
+			out[i] = true
 		}
 	}
+	return out
+}
+
+// cover marks the triangles and the sheets that the layer's reach covers.
+func (pl *layerPlan) cover(s *Scene, r stack.Reach) {
+	m := s.Model
+	pl.covers, pl.sheets = covers(m, r), make([]bool, len(m.Sheets))
 	if len(r.IDs) > 0 { // any sheet may hold the colours
 		pl.sheets = nil
 		return

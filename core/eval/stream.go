@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"velvetgrime/core/blend"
+	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
@@ -25,8 +26,11 @@ type stepPlan struct {
 	key   Key
 	own   Key // of kind and parameters alone: what a source makes, however it is blended
 	inner *streamPlan
-	look  float32 // how far it looks at neighbours, metres
-	reach float32 // within which a stroke may change it: a little more, for coarser texels
+	reads map[string]*streamPlan // of an agent
+	ways  []string               // over the surface
+	walks map[string]*streamPlan // what those read
+	look  float32                // how far it looks at neighbours, metres
+	reach float32                // within which a stroke may change it: a little more, for coarser texels
 	err   error
 }
 
@@ -50,6 +54,20 @@ func planStream(list []*stack.Step, ground []float32) *streamPlan {
 				pl.inner = planStream(s.Steps, []float32{0})
 			}
 		}
+		if ok && d.Reads != nil {
+			in, _ := step.NewInput(s, nil, noBox)
+			pl.reads = map[string]*streamPlan{}
+			for name, parts := range d.Reads(in) {
+				pl.reads[name] = planStream(steps(parts), []float32{0})
+			}
+		}
+		if ok && d.Surface != nil {
+			in, _ := step.NewInput(s, nil, noBox)
+			pl.ways, pl.walks = d.Surface(in), map[string]*streamPlan{}
+			for name, parts := range surfaceReads(in, pl.ways) {
+				pl.walks[name] = planStream(steps(parts), []float32{0})
+			}
+		}
 		if ok && d.Filter != nil {
 			in, _ := step.NewInput(s, nil, noBox)
 			pl.look = d.Radius(in)
@@ -58,6 +76,15 @@ func planStream(list []*stack.Step, ground []float32) *streamPlan {
 		sp.steps = append(sp.steps, pl)
 	}
 	return sp
+}
+
+// steps makes a stream of what an agent wants to read.
+func steps(parts []step.Part) []*stack.Step {
+	out := make([]*stack.Step, len(parts))
+	for i, p := range parts {
+		out[i] = &stack.Step{Kind: p.Kind, On: true, Amount: 1, Params: p.Params}
+	}
+	return out
 }
 
 // active reports whether any of the first steps is switched on.
@@ -108,7 +135,7 @@ func (sp *streamPlan) lastFilter(upTo int) int {
 func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) Key {
 	whole := pad == 0 && upTo == len(sp.steps)
 	if whole {
-		if k, ok := u.masks[memo{sp, p.baked}]; ok {
+		if k, ok := u.masks[memo{sp, p.facts}]; ok {
 			return k
 		}
 	}
@@ -136,6 +163,9 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 		if s.inner != nil {
 			k = join(k, p.streamKey(u, s.inner, len(s.inner.steps), pad+s.reach), 4)
 		}
+		if s.reads != nil || s.ways != nil {
+			k = join(k, p.readsKey(u, s, pad), 20)
+		}
 		if s.step.Kind == stack.BakedStep || s.step.Kind == stack.IDStep {
 			k = join(k, p.baked, 17)
 		}
@@ -147,7 +177,7 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 		if u.masks == nil {
 			u.masks = map[memo]Key{}
 		}
-		u.masks[memo{sp, p.baked}] = k
+		u.masks[memo{sp, p.facts}] = k
 	}
 	return k
 }
@@ -199,7 +229,7 @@ func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 		switch {
 		case s.desc.Hand:
 			err = p.hand(ctx, u, s.step, out)
-		case s.desc.Role == "source":
+		case s.desc.Role != "shaper":
 			out, err = p.source(ctx, u, s, out, scratch, alpha, first)
 		default:
 			out = p.shape(u, s, out, scratch)
@@ -253,18 +283,23 @@ func (p *Program) hand(ctx context.Context, u *Surface, s *stack.Step, out [][]f
 
 // source blends what a source makes over what came before.
 func (p *Program) source(ctx context.Context, u *Surface, s *stepPlan, out [][]float32, scratch, alpha []float32, first bool) ([][]float32, error) {
-	f := u.Frame()
 	var src [][]float32
 	var cover []float32
 	var err error
 	switch {
+	case s.reads != nil || s.ways != nil:
+		row, err := p.agent(ctx, u, s)
+		if err != nil {
+			return out, err
+		}
+		src = [][]float32{row}
 	case s.desc.Special:
 		src, cover, err = p.special(ctx, u, s)
 		if err != nil || src == nil {
 			return out, err
 		}
 	case s.desc.RunColor != nil:
-		in, d := step.NewInput(s.step, f, p.Scene.Model.Bounds)
+		in, d := p.input(u, s.step)
 		src = [][]float32{make([]float32, len(scratch)), make([]float32, len(scratch)), make([]float32, len(scratch))}
 		d.RunColor(in, [3][]float32(src))
 	default:
@@ -299,13 +334,29 @@ func (p *Program) source(ctx context.Context, u *Surface, s *stepPlan, out [][]f
 	return out, nil
 }
 
+// input returns what a step reads on a surface, its places on the sheets included.
+func (p *Program) input(u *Surface, s *stack.Step) (step.Input, *step.Description) {
+	in, d := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
+	m := p.Scene.Model
+	in.Sheet = func(i int) geom.Vec2 {
+		t := in.Frame.Tri[i]
+		return p.Scene.index(int(m.TriSheet[t])).UVAt(t, in.Frame.Pos[i])
+	}
+	in.UV = func(i int) geom.Vec2 {
+		uv := in.Sheet(i)
+		k := p.Scene.index(int(m.TriSheet[in.Frame.Tri[i]])).Scale()
+		return geom.Vec2{X: uv.X * k, Y: uv.Y * k}
+	}
+	return in, d
+}
+
 // plainSource runs a source of greys. What takes long is kept by its own
 // parameters, so that moving a later slider, or the same noise in another layer,
 // does not run it again. Where it multiplies what is black already it need not run
 // at all: a mask that shows in few places costs those places.
 func (p *Program) plainSource(u *Surface, s *stepPlan, out [][]float32, scratch []float32, first bool) []float32 {
 	f := u.Frame()
-	in, d := step.NewInput(s.step, f, p.Scene.Model.Bounds)
+	in, d := p.input(u, s.step)
 	if !d.Costly {
 		d.Run(in, scratch)
 		return scratch
@@ -355,6 +406,8 @@ func (p *Program) special(ctx context.Context, u *Surface, s *stepPlan) (src [][
 	case stack.IDStep:
 		src, err = p.idStep(u, s.step)
 		return src, nil, err
+	case step.PickParts, step.PickIslands, step.PickFaces:
+		return p.pick(u, s.step), nil, nil
 	}
 	return nil, nil, fmt.Errorf("there is no way to carry it out")
 }

@@ -26,6 +26,7 @@ type Scene struct {
 	covers map[coverKey]*covering
 	touch  map[touchKey]*touched
 	plans  map[planKey]*layerPlan // of the layers of the last compiled document
+	ways   ways                   // what goes over the surface needs
 
 	// Picture returns a stored picture by name; nil when the scene has none.
 	Picture func(name string) (*pix.Picture, error)
@@ -67,10 +68,10 @@ type Surface struct {
 }
 
 // memo names a stream's key on a surface; streams are shared between documents that
-// may have other baked maps.
+// may have other baked maps and conditions.
 type memo struct {
 	stream *streamPlan
-	baked  Key
+	facts  Key
 }
 
 // patch names a window of an island: w × h texels from (x, y) of the sheet at

@@ -81,7 +81,7 @@ func (o *octave) spread() *spread {
 // multiply-add, so the results are the same to the bit; TestEightMatchesOne holds
 // them against each other.
 func (s *Sampler) Eight(x, y, z, out *[8]float32) {
-	if !wide || s.kind == Cells {
+	if !wide || s.plain() {
 		s.eightPlain(x, y, z, out)
 		return
 	}

@@ -13,15 +13,29 @@ const (
 	Ridges Kind = "ridges" // 1 − |n|, sharp crests
 	Billow Kind = "billow" // |n|, round pillows with sharp valleys
 	Cells  Kind = "cells"  // distance to the nearest of scattered points
+
+	Turbulence Kind = "turbulence" // |n| with each octave's valleys kept sharp
+	Multi      Kind = "multi"      // ridges whose finer octaves keep to the crests of the coarser
+)
+
+// Basis is what one octave is made of.
+type Basis string
+
+// The bases.
+const (
+	OnSimplex Basis = "" // simplex noise
+	OnValue   Basis = "value"
+	OnPerlin  Basis = "perlin"
 )
 
 // Kinds lists all kinds in menu order.
-var Kinds = []string{string(Clouds), string(Ridges), string(Billow), string(Cells)}
+var Kinds = []string{string(Clouds), string(Ridges), string(Billow), string(Turbulence), string(Multi), string(Cells)}
 
 // FBM is fractional Brownian motion: octaves of noise, each at Lacunarity times
 // the frequency and Persistence times the amplitude of the one before.
 type FBM struct {
 	Kind        Kind
+	Basis       Basis
 	Seed        uint32
 	Frequency   float32 // cycles a metre of the first octave
 	Octaves     int     // 1..12
@@ -32,6 +46,7 @@ type FBM struct {
 // Sampler is an FBM made ready for one texel size.
 type Sampler struct {
 	kind    Kind
+	basis   Basis
 	octaves []octave
 	offset  float32 // what faded octaves add, and the centre
 	start   [8]float32
@@ -48,8 +63,10 @@ func (k Kind) mean() float32 {
 	switch k {
 	case Ridges:
 		return 0.45
-	case Billow:
+	case Billow, Turbulence:
 		return -0.45
+	case Multi:
+		return -0.2
 	}
 	return 0
 }
@@ -58,7 +75,7 @@ func (k Kind) mean() float32 {
 // cycle nears two texels fades to its mean instead of aliasing (Norton, Rockwood
 // and Skolmoski, "Clamping", SIGGRAPH 1982).
 func (f FBM) Sampler(footprint float32) Sampler {
-	s := Sampler{kind: f.Kind}
+	s := Sampler{kind: f.Kind, basis: f.Basis}
 	freq, amp := f.Frequency, float32(1)
 	var norm, flat float32
 	for o := range f.Octaves {
@@ -90,7 +107,7 @@ func (f FBM) Sampler(footprint float32) Sampler {
 
 // At returns the value at a point, 0..1 with a mean near 0.5 for clouds.
 func (s *Sampler) At(x, y, z float32) float32 {
-	sum := s.offset
+	sum, crest := s.offset, float32(1)
 	for i := range s.octaves {
 		o := &s.octaves[i]
 		px, py, pz := x*o.freq+o.shift, y*o.freq+o.shift, z*o.freq+o.shift
@@ -98,16 +115,39 @@ func (s *Sampler) At(x, y, z float32) float32 {
 			sum += o.amp * (2*Cell(px, py, pz, o.seed) - 1)
 			continue
 		}
-		v := Simplex(px, py, pz, o.seed)
+		v := s.basis.at(px, py, pz, o.seed)
 		switch s.kind {
 		case Ridges:
 			v = 1 - 2*abs(v)
 		case Billow:
 			v = 2*abs(v) - 1
+		case Turbulence:
+			v = 2*float32(math.Sqrt(float64(abs(v)))) - 1.35
+		case Multi:
+			// Musgrave, "Texturing and Modeling", 1994: an octave weighs as the one before it was high
+			r := 1 - abs(v)
+			r *= r
+			v, crest = 2*r*crest-1, min(2*r*crest, 1)
 		}
 		sum += o.amp * v
 	}
 	return clamp01(sum)
+}
+
+// at returns one octave of the basis, about −1..1.
+func (b Basis) at(x, y, z float32, seed uint32) float32 {
+	switch b {
+	case OnValue:
+		return Value(x, y, z, seed)
+	case OnPerlin:
+		return Perlin(x, y, z, seed)
+	}
+	return Simplex(x, y, z, seed)
+}
+
+// plain reports whether Eight has to go point by point.
+func (s *Sampler) plain() bool {
+	return s.basis != OnSimplex || s.kind == Cells || s.kind == Turbulence || s.kind == Multi
 }
 
 // At is Sampler and At in one, for single points.

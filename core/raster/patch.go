@@ -37,7 +37,7 @@ func (x *Index) Patch(island int32, size, x0, y0, w, h int) *Frame {
 		}
 	}
 	u.flood(first)
-	f.finish()
+	f.Seal()
 	return f
 }
 

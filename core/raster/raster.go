@@ -110,7 +110,7 @@ func (x *Index) Tile(size, tx, ty int) *Frame {
 			}
 		}
 	}
-	f.finish()
+	f.Seal()
 	return f
 }
 
@@ -122,8 +122,9 @@ func newFrame(w, h int) *Frame {
 	return f
 }
 
-// finish computes the bounds of the blocks.
-func (f *Frame) finish() {
+// Seal computes the bounds of the blocks; a frame that was made by hand needs it before
+// it is used.
+func (f *Frame) Seal() {
 	bw := f.BlocksWide()
 	f.Blocks = make([]geom.Box, bw*((f.H+Block-1)/Block))
 	f.Bounds = geom.EmptyBox()
@@ -284,7 +285,7 @@ func View(m *mesh.Model, vp geom.Mat4, w, h int) *Frame {
 			}
 		}
 	}
-	f.finish()
+	f.Seal()
 	if f.Covered > 0 {
 		f.Footprint = f.Bounds.Size().Length() / float32(w)
 	}
@@ -296,6 +297,6 @@ func Point(pos, nrm geom.Vec3, tri int32) *Frame {
 	f := newFrame(1, 1)
 	f.Pos[0], f.Nrm[0], f.Tri[0], f.Inside[0] = pos, nrm, tri, true
 	f.Footprint = 1e-4
-	f.finish()
+	f.Seal()
 	return f
 }

@@ -34,6 +34,9 @@ func (d *Document) Check() error {
 	if err := d.checkAdded(); err != nil {
 		return err
 	}
+	if err := d.Conditions.check(); err != nil {
+		return err
+	}
 	if err := d.Prepared.check(); err != nil {
 		return err
 	}
@@ -184,13 +187,24 @@ type node struct {
 	what  string
 }
 
-// Sources returns what a follow step reads: the layer's id or Below, and
-// MaskStream or a channel.
+// Follows reports whether a step reads another layer: a follow step, or an agent
+// that was given a layer.
+func (s *Step) Follows() bool {
+	layer, _ := s.Params["layer"].(string)
+	return s.Kind == Follow || layer != ""
+}
+
+// Sources returns what such a step reads: the layer's id or Below, and MaskStream or
+// a channel. Agents read the height when they are told nothing else.
 func (s *Step) Sources() (layer, what string) {
 	layer, _ = s.Params["layer"].(string)
 	what, _ = s.Params["what"].(string)
-	if what == "" {
+	switch {
+	case what != "":
+	case s.Kind == Follow:
 		what = MaskStream
+	default:
+		what = string(Height)
 	}
 	return
 }
@@ -207,7 +221,7 @@ func (d *Document) checkFollow() error {
 		names[l.ID] = l.Name
 		own := append([]*Layer(nil), below...)
 		read := func(from node, s *Step) {
-			if s.Kind != Follow || !s.On {
+			if !s.Follows() || !s.On {
 				return
 			}
 			any = true

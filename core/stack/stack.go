@@ -20,6 +20,8 @@ type Document struct {
 	Added   []AddedChannel       `json:"addedChannels,omitempty" doc:"channels that this project adds"`
 	Layers  []*Layer             `json:"layers" doc:"innermost first"`
 
+	Conditions *Conditions `json:"conditions,omitempty" doc:"what all agents read"`
+
 	Prepared *Prepared `json:"prepared,omitempty" doc:"what was done to the model before the first layer"`
 }
 

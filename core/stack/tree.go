@@ -273,7 +273,7 @@ func (l *Layer) renamed(id string) *Layer {
 	walk([]*Layer{c}, nil, func(k *Layer, _ []*Layer) {
 		k.ID = ids[k.ID]
 		k.EachStep(func(s *Step) {
-			if to, ok := ids[fmt.Sprint(s.Params["layer"])]; ok && s.Kind == Follow {
+			if to, ok := ids[fmt.Sprint(s.Params["layer"])]; ok && s.Follows() {
 				s.Params["layer"] = to
 			}
 		})

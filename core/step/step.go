@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
@@ -22,6 +23,10 @@ import (
 //	ramp                   [[at, r, g, b], …], at from 0 to 1, rising
 //	curve                  [[x, y], …], all 0..1, x rising
 //	direction              [x, y, z] in model space, not zero
+//	point                  [x, y, z] in model space, metres
+//	points                 [[x, y, z], …]
+//	names                  [name, …], of parts
+//	numbers                [n, …], whole
 //	picture                the name of a stored picture, or "" for none
 //	layer                  the id of a layer, "below", or "" for none
 //	output                 "mask" or a channel
@@ -29,7 +34,7 @@ type Param struct {
 	Name    string   `json:"name"`
 	Label   string   `json:"label"`
 	Help    string   `json:"help"`
-	Kind    string   `json:"kind" enum:"number,integer,choice,seed,switch,color,ramp,curve,direction,picture,layer,output"`
+	Kind    string   `json:"kind" enum:"number,integer,choice,seed,switch,color,ramp,curve,direction,point,points,names,numbers,picture,layer,output"`
 	Min     float64  `json:"min"`
 	Max     float64  `json:"max"`
 	Default any      `json:"default"`
@@ -37,6 +42,9 @@ type Param struct {
 	Scale   float64  `json:"scale" doc:"shown value = stored value × scale"`
 	Log     bool     `json:"log,omitempty" doc:"dragging multiplies instead of adding"`
 	Choices []string `json:"choices,omitempty"`
+	// Level tells who is to see it: 1 everyone, 2 those who want the half dozen that
+	// matter, 3 those who want everything; 0 is 1.
+	Level int `json:"level,omitempty" doc:"1: everyone sees it, 2: the half dozen that matter, 3: everything"`
 }
 
 // Description is what a kind of step says of itself.
@@ -44,7 +52,7 @@ type Description struct {
 	Kind   string  `json:"kind"`
 	Label  string  `json:"label"`
 	Help   string  `json:"help"`
-	Role   string  `json:"role" enum:"source,shaper"`
+	Role   string  `json:"role" enum:"source,agent,shaper"`
 	Params []Param `json:"params"`
 	Hand   bool    `json:"hand,omitempty" doc:"painted by hand"`
 	Inner  string  `json:"inner,omitempty" doc:"what the stream inside the step is for; none when empty"`
@@ -70,24 +78,49 @@ type Description struct {
 	Mix     func(in Input, before, filtered []float32) `json:"-"`
 	// Costly marks a source that is worth keeping: it honours Need.
 	Costly bool `json:"-"`
+	// Agents read more than points: Needs names the baked maps that they cannot do well
+	// without; Reads gives the streams whose results they get as rows, by name.
+	// Surface names what is found by going over the surface, given as rows of the same
+	// names: "touch", "joint", "distance", "run" or "creep".
+	Needs   []string                         `json:"needs,omitempty" doc:"baked maps that it reads"`
+	Reads   func(in Input) map[string][]Part `json:"-"`
+	Surface func(in Input) []string          `json:"-"`
+	// Group is a heading in the list of steps.
+	Group string `json:"group,omitempty"`
 	// Special marks a step that the evaluation itself carries out.
 	Special bool `json:"-"`
 }
 
+// Part is one step of a stream that an agent reads.
+type Part struct {
+	Kind   string
+	Params map[string]any
+}
+
 // Input is what a step may read.
 type Input struct {
+	Facts  *stack.Conditions    // of an agent; else nil
+	Read   map[string][]float32 // of an agent: what its streams gave, by name; a missing map has no row
 	Frame  *raster.Frame
-	Bounds geom.Box // of the model
+	UV     func(i int) geom.Vec2 // of a point, in metres on its sheet; nil: there are none
+	Sheet  func(i int) geom.Vec2 // of a point, in sheets: 0..1; nil: there are none
+	Bounds geom.Box              // of the model
 	Params map[string]any
 	Weight []float32 // of a filter on a coarse patch: the share of each texel that lies on the surface; nil: all or nothing, as the frame says
 	Need   []bool    // of a filter: the points whose result will be read; nil: all
 	desc   *Description
 }
 
+// Needs reports whether the result at point i will be read.
+func (in Input) Needs(i int) bool { return in.needs(i) }
+
 // needs reports whether the result at point i will be read.
 func (in Input) needs(i int) bool { return in.Need == nil || in.Need[i] }
 
 var registry = map[string]*Description{}
+
+// Register adds a kind of step; it is called from init functions alone.
+func Register(d Description) { register(d) }
 
 func register(d Description) {
 	for i := range d.Params {
@@ -98,7 +131,9 @@ func register(d Description) {
 	registry[d.Kind] = &d
 }
 
-// Descriptions lists all steps, sources first, by label.
+const roles = "source agent shaper"
+
+// Descriptions lists all steps: sources, agents, shapers; each by label.
 func Descriptions() []Description {
 	var all []Description
 	for _, d := range registry {
@@ -106,7 +141,7 @@ func Descriptions() []Description {
 	}
 	slices.SortFunc(all, func(a, b Description) int {
 		if a.Role != b.Role {
-			return map[bool]int{true: -1, false: 1}[a.Role == "source"]
+			return strings.Index(roles, a.Role) - strings.Index(roles, b.Role)
 		}
 		return map[bool]int{true: -1, false: 1}[a.Label < b.Label]
 	})
@@ -197,6 +232,17 @@ func (in Input) Row(name string) []float32 {
 	return v
 }
 
+// Names returns a parameter that is a list of words.
+func (in Input) Names(name string) (out []string) {
+	list, _ := in.Params[name].([]any)
+	for _, v := range list {
+		if t, ok := v.(string); ok {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
 func row(v any) ([]float32, bool) {
 	list, ok := v.([]any)
 	if !ok {
@@ -254,8 +300,11 @@ func check(s *stack.Step) error {
 	return nil
 }
 
-// maxRows bounds ramps and curves.
-const maxRows = 64
+// maxRows bounds ramps and curves, maxPoints lists of places.
+const (
+	maxRows   = 64
+	maxPoints = 256
+)
 
 func (p Param) check(v any) error {
 	switch p.Kind {
@@ -280,6 +329,40 @@ func (p Param) check(v any) error {
 		c, ok := row(v)
 		if !ok || len(c) != 3 || geom.V3(c[0], c[1], c[2]).Length() < 1e-6 {
 			return fmt.Errorf("%v is not a direction of three numbers", v)
+		}
+	case "point":
+		if c, ok := row(v); !ok || len(c) != 3 || !at(c).Finite() || at(c).Length() > 1e6 {
+			return fmt.Errorf("%v is not a place of three numbers", v)
+		}
+	case "points":
+		list, ok := rows(v)
+		if !ok || len(list) > maxPoints {
+			return fmt.Errorf("it is not a list of at most %d points", maxPoints)
+		}
+		for k, c := range list {
+			if len(c) != 3 || !at(c).Finite() || at(c).Length() > 1e6 {
+				return fmt.Errorf("point %d is not a place of three numbers", k+1)
+			}
+		}
+	case "names":
+		list, ok := v.([]any)
+		if !ok || len(list) > 65535 {
+			return fmt.Errorf("it is not a list of names")
+		}
+		for _, n := range list {
+			if t, ok := n.(string); !ok || len(t) > 400 {
+				return fmt.Errorf("%v is not a name", n)
+			}
+		}
+	case "numbers":
+		c, ok := row(v)
+		if !ok || len(c) > 1<<20 {
+			return fmt.Errorf("it is not a list of numbers")
+		}
+		for _, n := range c {
+			if n < 0 || n != float32(int32(n)) {
+				return fmt.Errorf("%v is not a whole number", n)
+			}
 		}
 	case "ramp", "curve":
 		want := map[string]int{"ramp": 4, "curve": 2}[p.Kind]

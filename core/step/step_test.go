@@ -45,7 +45,7 @@ func TestFormulas(t *testing.T) {
 // The interface and the docs are drawn from the descriptions: they must be whole.
 func TestDescriptionsAreWhole(t *testing.T) {
 	for _, d := range Descriptions() {
-		if d.Label == "" || d.Help == "" || (d.Role != "source" && d.Role != "shaper") || (d.Run == nil && d.RunColor == nil && d.Filter == nil) != d.Special || (d.Filter == nil) != (d.Radius == nil) || d.Filter != nil && d.Texels < 1 {
+		if d.Label == "" || d.Help == "" || (d.Role != "source" && d.Role != "agent" && d.Role != "shaper") || (d.Run == nil && d.RunColor == nil && d.Filter == nil) != d.Special || (d.Filter == nil) != (d.Radius == nil) || d.Filter != nil && d.Texels < 1 {
 			t.Errorf("step %q is described badly: %+v", d.Kind, d)
 		}
 		defaults := map[string]any{}

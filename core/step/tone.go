@@ -119,6 +119,40 @@ func lighten(v, l float32) float32 {
 }
 
 // toHSL and fromHSL follow CSS Color 4, section 7; all values 0..1.
+// Grade changes a colour: hue turned in degrees, saturation scaled, then brightness
+// added, contrast −1..1 about the middle, and a gamma. Values stay within 0..1.
+type Grade struct{ Bright, Contrast, Gamma, Hue, Saturation float32 }
+
+// GradeOf reads the parameters bright, contrast, gamma, hue and saturation.
+func GradeOf(in Input) Grade {
+	return Grade{in.Number("bright"), in.Number("contrast"), in.Number("gamma"), in.Number("hue"), in.Number("saturation")}
+}
+
+// Neutral reports whether the grade changes nothing.
+func (g Grade) Neutral() bool { return g == Grade{0, 0, 1, 0, 1} }
+
+// Apply grades a colour, sRGB-encoded.
+func (g Grade) Apply(c [3]float32) [3]float32 {
+	if g.Hue != 0 || g.Saturation != 1 {
+		h, s, l := toHSL(c[0], c[1], c[2])
+		h += g.Hue / 360
+		h -= float32(math.Floor(float64(h)))
+		c[0], c[1], c[2] = fromHSL(h, clamp01(s*g.Saturation), l)
+	}
+	slope := (1 + g.Contrast) / max(1-g.Contrast, 0.01)
+	if g.Contrast < 0 {
+		slope = 1 + g.Contrast
+	}
+	for k, v := range c {
+		v = clamp01(0.5 + (v+g.Bright-0.5)*slope)
+		if g.Gamma != 1 {
+			v = float32(math.Pow(float64(v), 1/float64(g.Gamma)))
+		}
+		c[k] = v
+	}
+	return c
+}
+
 func toHSL(r, g, b float32) (h, s, l float32) {
 	hi, lo := max(r, g, b), min(r, g, b)
 	l = (hi + lo) / 2

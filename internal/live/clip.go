@@ -117,7 +117,7 @@ func (s *Session) fit(d *stack.Document) {
 			}
 		}
 		l.EachStep(func(st *stack.Step) {
-			if id, _ := st.Sources(); st.Kind == stack.Follow && id != "" && id != stack.Below && d.Layer(id) == nil && s.doc.Layer(id) == nil {
+			if id, _ := st.Sources(); st.Follows() && id != "" && id != stack.Below && d.Layer(id) == nil && s.doc.Layer(id) == nil {
 				st.Params["layer"] = ""
 			}
 		})

@@ -1,0 +1,75 @@
+package agent
+
+import (
+	"velvetgrime/core/step"
+)
+
+func init() {
+	agent(step.Description{
+		Kind: "scour", Label: "Scour", Help: "Scratches with a direction and a cause, deeper where something rubs by.",
+		Needs: []string{"ao", "curvature"},
+		Params: append(common(0.5, 0.02,
+			length(often, "size", "length", "of the longest scratches", 0.05),
+			length(often, "width", "width", "of a scratch", 0.0009),
+			direction(often, "towards", "direction", "the way they run", 1, 0.25, 0.3),
+			number(often, "spread", "spread", "how far they leave it; 1 is any direction", 0, 1, 0.3),
+			number(fine, "bow", "curvature", "how much they are bent", 0, 2, 0.25),
+			number(fine, "sheltered", "shelter", "how much hollows are spared", 0, 1, 0.9),
+			number(fine, "standing", "on what stands out", "how much they keep to where neighbours reach", 0, 1, 0.45),
+			length(fine, "ends", "ends before", "how far before a joint with another part they fade out", 0.004),
+			number(fine, "touched", "by hands", "how many more there are at the touch points", 0, 1, 0.5)),
+			following()...),
+		Reads: func(in step.Input) map[string][]step.Part {
+			return follows(in, map[string][]step.Part{"hidden": baked("occlusion", 0), "wide": baked("edges", 0.006)})
+		},
+		Surface: func(in step.Input) []string {
+			list := []string{"joint"}
+			if in.Number("touched") > 0 {
+				list = append(list, "touch")
+			}
+			return list
+		},
+		Run: scour,
+	})
+}
+
+func scour(in step.Input, out []float32) {
+	j := begin(in)
+	hidden, wide, joint, touch := j.read("hidden"), j.read("wide"), j.read("joint"), j.read("touch")
+	vary, tear := j.vary(), j.tear()
+	sheltered, standing, ends, touched := j.Number("sheltered"), j.Number("standing"), j.Number("ends"), j.Number("touched")
+	size, width := j.Number("size"), j.Number("width")
+	kinds := []step.Scratched{ // a few long deep ones, more short fine ones, and a haze of the finest
+		{Size: size, Width: width, Count: 3, Broken: 0.25},
+		{Size: size * 0.45, Width: width * 0.55, Count: 5, Broken: 0.35},
+		{Size: size * 0.22, Width: width * 0.3, Count: 5, Broken: 0.3},
+	}
+	deep := []float32{1, 0.7, 0.42}
+	for k := range kinds {
+		s := &kinds[k]
+		s.Spread, s.Bow, s.Axis, s.Seed, s.Amount = j.Number("spread"), j.Number("bow"), row3(j.Row("towards")), j.seed+uint32(k)*101, 1
+	}
+	j.each(out, func(i int) float32 {
+		p, n := j.Frame.Pos[i], j.Frame.Nrm[i]
+		w := 1 - sheltered*smooth(0.12, 0.6, at(hidden, i, 0))
+		w *= 1 - standing*(1-smooth(0, 0.3, at(wide, i, 0.15)))
+		w *= smooth(0, ends, at(joint, i, 1))
+		if touch != nil {
+			w *= 1 + touched*1.5*(1-smooth(0.2, 1, touch[i]))
+		}
+		w *= vary[i] * (1 - j.inner*0.8*(1-smooth(0.3, 0.6, tear[i])))
+		share := j.much * w
+		if share <= 0.003 {
+			return 0
+		}
+		var best float32
+		for k := range kinds {
+			s := kinds[k]
+			s.Amount = min(share*(0.7+0.5*float32(k)), 1)
+			if v := s.At(p, n, j.Frame.Footprint) * deep[k]; v > best {
+				best = v
+			}
+		}
+		return best * min(1, 0.4+w)
+	})
+}

@@ -1,0 +1,156 @@
+package eval
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+)
+
+const agentRole = "agent"
+
+// eachFollower calls f for every follow step that agents read through.
+func (sp *streamPlan) eachFollower(f func(*stack.Step)) {
+	for i := range sp.steps {
+		s := &sp.steps[i]
+		for _, all := range []map[string]*streamPlan{s.reads, s.walks} {
+			for _, r := range all {
+				for k := range r.steps {
+					if r.steps[k].step.Kind == stack.Follow {
+						f(r.steps[k].step)
+					}
+				}
+			}
+		}
+		if s.inner != nil {
+			s.inner.eachFollower(f)
+		}
+	}
+}
+
+// readNames returns the names of what an agent reads, in order.
+func (s *stepPlan) readNames() []string {
+	names := make([]string, 0, len(s.reads))
+	for n := range s.reads {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// readsKey returns the key of everything that an agent reads besides its parameters.
+func (p *Program) readsKey(u *Surface, s *stepPlan, pad float32) Key {
+	k := join(p.facts, s.own, 71)
+	for _, n := range s.readNames() {
+		k = join(k, p.streamKey(u, s.reads[n], len(s.reads[n].steps), pad), 72)
+	}
+	for _, n := range s.ways {
+		k = join(k, p.wayKey(n, s), 74)
+	}
+	return k
+}
+
+// agent runs an agent, or another source that goes over the surface: one row, 0..1. The row is shared: it is not to be
+// written.
+func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan) ([]float32, error) {
+	key := join(u.key, p.readsKey(u, s, 0), 73)
+	if v, ok := p.Scene.Cache.get(key); ok {
+		return v.(planes)[0].Data, nil
+	}
+	f := u.Frame()
+	in, d := p.input(u, s.step)
+	in.Facts, in.Read = p.Doc.Facts(), map[string][]float32{}
+	for _, n := range s.readNames() {
+		if name, ok := missingFor(s.reads[n]); ok && !p.hasBaked(name) {
+			continue // it does without
+		}
+		v, err := p.stream(ctx, u, s.reads[n], len(s.reads[n].steps))
+		if err != nil {
+			return nil, fmt.Errorf("what it reads (%s): %w", n, err)
+		}
+		in.Read[n] = v[0]
+	}
+	var err error
+	for _, n := range s.ways {
+		if in.Read[n], err = p.wayRow(ctx, u, n, in, s); err != nil {
+			return nil, err
+		}
+	}
+	row := make([]float32, len(f.Pos))
+	d.Run(in, row)
+	p.Scene.Cache.put(key, planes{{Data: row}})
+	return row, ctx.Err()
+}
+
+// missingFor returns the baked map that a stream begins with.
+func missingFor(sp *streamPlan) (string, bool) {
+	if len(sp.steps) == 0 || sp.steps[0].step.Kind != stack.BakedStep {
+		return "", false
+	}
+	what, _ := sp.steps[0].step.Params["map"].(string)
+	return bakedName(what), true
+}
+
+// hasBaked reports whether any sheet has a baked map.
+func (p *Program) hasBaked(name string) bool {
+	for _, all := range p.Doc.Preparation().Baked {
+		if _, ok := all[name]; ok {
+			return true
+		}
+	}
+	return false
+}
+
+// bakedName returns the file of baked maps that a choice of the baked step reads.
+func bakedName(what string) string {
+	switch what {
+	case "", "edges", "creases", "curvature":
+		return "curvature"
+	case "occlusion":
+		return "ao"
+	case "sky exposure":
+		return "sky"
+	}
+	return what
+}
+
+// missing lists the baked maps that an agent needs and that a sheet of its layer has
+// not.
+func (p *Program) missing(pl *layerPlan, d *step.Description) (out []string) {
+	all := p.Doc.Preparation().Baked
+	for _, name := range d.Needs {
+		for i, sheet := range p.Scene.Model.Sheets {
+			if pl.sheets != nil && !pl.sheets[i] || !sheet.HasUV {
+				continue
+			}
+			if _, ok := all[sheet.Name][name]; !ok {
+				out = append(out, name)
+				break
+			}
+		}
+	}
+	return out
+}
+
+// wayRow gives what a way found at the points of a surface. Only the drawing of runs
+// depends on the age: the others' rows are kept.
+func (p *Program) wayRow(ctx context.Context, u *Surface, name string, in step.Input, s *stepPlan) ([]float32, error) {
+	key := join(u.key, p.wayKey(name, s), 75)
+	if name != "run" {
+		if v, ok := p.Scene.Cache.get(key); ok {
+			return v.(planes)[0].Data, nil
+		}
+	}
+	w, err := p.walked(ctx, name, in, s)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]float32, len(u.Frame().Pos))
+	w.row(in, in.Facts, p.Scene.Model, u.Frame(), out)
+	if name != "run" {
+		p.Scene.Cache.put(key, planes{{Data: out}})
+	}
+	return out, nil
+}

@@ -1,0 +1,142 @@
+package flow
+
+import (
+	"math"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/noise"
+)
+
+// Look is how runs are drawn.
+type Look struct {
+	Width   float32 // of a run that carries what its source gave, metres
+	Age     float32 // 0..1: the share of runs that have begun; each strengthens after it has
+	Leave   float32 // as the weather's
+	Streaks float32 // 0 even, 1 all in streaks
+	Rim     float32 // how much more is left at a run's borders, where it dries first
+	Ragged  float32 // how uneven the borders are
+	Seed    uint32
+}
+
+// Stains finds the runs near a place. It is immutable.
+type Stains struct {
+	runs  *Runs
+	look  Look
+	cell  float32
+	cells map[uint64][]segment
+	box   geom.Box
+}
+
+type segment struct{ run, node int32 }
+
+// maxWide is how much wider than Width a run becomes that carries much.
+const maxWide = 2.6
+
+// NewStains prepares runs for drawing.
+func NewStains(r *Runs, look Look) *Stains {
+	s := &Stains{runs: r, look: look, cell: max(look.Width*maxWide*2, r.step), cells: map[uint64][]segment{}, box: geom.EmptyBox()}
+	pad := look.Width * maxWide
+	c := func(v float32) int32 { return noise.Floor(v / s.cell) }
+	for i := range r.List {
+		run := &r.List[i]
+		if run.Source.Rank > look.Age {
+			continue
+		}
+		for k := 0; k+1 < len(run.Nodes); k++ {
+			if run.Nodes[k].Break {
+				continue
+			}
+			a, b := run.Nodes[k].Pos, run.Nodes[k+1].Pos
+			s.box = s.box.Grow(a).Grow(b)
+			for z := c(min(a.Z, b.Z) - pad); z <= c(max(a.Z, b.Z)+pad); z++ {
+				for y := c(min(a.Y, b.Y) - pad); y <= c(max(a.Y, b.Y)+pad); y++ {
+					for x := c(min(a.X, b.X) - pad); x <= c(max(a.X, b.X)+pad); x++ {
+						id := key(x, y, z)
+						s.cells[id] = append(s.cells[id], segment{int32(i), int32(k)})
+					}
+				}
+			}
+		}
+	}
+	s.box = s.box.Pad(pad)
+	return s
+}
+
+// Near reports whether any run may touch a box.
+func (s *Stains) Near(b geom.Box) bool { return !b.Empty() && s.box.Overlaps(b) }
+
+// At returns how much was left at a place, 0..1; texel is the edge of a texel.
+func (s *Stains) At(p, n geom.Vec3, texel float32) float32 {
+	list := s.cells[key(noise.Floor(p.X/s.cell), noise.Floor(p.Y/s.cell), noise.Floor(p.Z/s.cell))]
+	clean, best, last := float32(1), float32(0), int32(-1)
+	for _, g := range list { // segments of a run follow each other
+		if g.run != last {
+			clean *= 1 - best
+			best, last = 0, g.run
+		}
+		if v := s.segment(g, p, n, texel); v > best {
+			best = v
+		}
+	}
+	return 1 - clean*(1-best)
+}
+
+func (s *Stains) segment(g segment, p, n geom.Vec3, texel float32) float32 {
+	l := &s.look
+	run := &s.runs.List[g.run]
+	a, b := &run.Nodes[g.node], &run.Nodes[g.node+1]
+	e, d := b.Pos.Sub(a.Pos), p.Sub(a.Pos)
+	long := e.Length()
+	if long < 1e-9 || a.Nrm.Dot(n) < 0.1 {
+		return 0
+	}
+	t := min(max(d.Dot(e)/(long*long), 0), 1)
+	d = d.Sub(e.Mul(t))
+	// a run lies on the surface: it does not reach through a plate
+	up := d.Dot(a.Nrm)
+	if up > 2*l.Width || up < -2*l.Width {
+		return 0
+	}
+	flow := a.Flow + t*(b.Flow-a.Flow)
+	at := a.At + t*(b.At-a.At)
+	share := flow / max(run.Source.Amount, 1e-9)
+	w := l.Width * min(0.35+0.65*float32(math.Sqrt(float64(share))), maxWide)
+	w *= smoothstep(0, 3*l.Width, at) // it begins at a point
+	side := float32(1)
+	if d.Dot(a.Nrm.Cross(e)) < 0 {
+		side = -1
+	}
+	k := float32(g.run) * 1.37
+	x := side * d.Length()
+	if l.Ragged > 0 {
+		w *= 1 + l.Ragged*0.5*noise.Simplex(at/l.Width*0.25, k, 3, l.Seed)
+		x += l.Ragged * 0.3 * w * noise.Simplex(at/l.Width*0.6, k, 7, l.Seed)
+	}
+	wide := max(w, texel)
+	x /= wide
+	if x > 1 || x < -1 {
+		return 0
+	}
+	ax := max(x, -x)
+	v := 1 - smoothstep(0.55, 1, ax)
+	if l.Rim > 0 {
+		v *= 1 - l.Rim*0.6*(1-smoothstep(0.35, 0.75, ax))
+	}
+	if l.Streaks > 0 {
+		st := 0.55 + 0.45*noise.Simplex(x*3.1+k, at/l.Width*0.06, k, l.Seed+1) + 0.35*noise.Simplex(x*7+k, at/l.Width*0.11, k, l.Seed+2)
+		v *= 1 - l.Streaks + l.Streaks*min(max(st, 0), 1.2)
+	}
+	// what is left a metre, against what a run leaves at its beginning on a wall
+	left := (a.Left + t*(b.Left-a.Left)) / long * l.Leave / max(run.Source.Amount, 1e-9)
+	if g.node+2 >= int32(len(run.Nodes)) {
+		left = min(left, 1.4) // the foot, where the rest has dried
+	}
+	left = float32(math.Sqrt(float64(max(left, 0))))
+	grown := smoothstep(run.Source.Rank, run.Source.Rank+0.35, l.Age)
+	return min(max(v*(w/wide)*min(left, 1.25)*(0.35+0.65*grown), 0), 1)
+}
+
+func smoothstep(a, b, v float32) float32 {
+	t := min(max((v-a)/(b-a), 0), 1)
+	return t * t * (3 - 2*t)
+}

@@ -1,0 +1,208 @@
+package step
+
+import (
+	"math"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/noise"
+)
+
+// A flat pattern is a function of two coordinates in units of its size. place turns
+// points of the surface into such coordinates; where several sides of a cast meet,
+// the pattern is evaluated on each and mixed.
+
+// Layouts are the ways in which a flat pattern or a picture is laid.
+var Layouts = []string{"from three sides", "flat", "round an axis", "by UVs"}
+
+// flatParams are the parameters of every flat pattern.
+func flatParams(size float64, list ...Param) []Param {
+	out := append([]Param{{Name: "size", Label: "size", Kind: "number", Min: 0.0001, Max: 100, Default: size, Unit: "mm", Scale: 1000, Log: true, Help: "of one piece on the model"}}, list...)
+	return append(out, seedParam,
+		Param{Name: "turn", Label: "turn", Kind: "number", Min: -180, Max: 180, Default: 0.0, Unit: "°", Level: often, Help: "turned in its plane"},
+		Param{Name: "wobble", Label: "wobble", Kind: "number", Min: 0, Max: 2, Default: 0.0, Level: often, Help: "how far a noise pushes the lines about, in pieces"},
+		Param{Name: "laid", Label: "laid", Kind: "choice", Default: Layouts[0], Choices: Layouts, Level: often, Help: "cast from three sides, flat along the axis, wound round it, or by the UVs of the sheet"},
+		Param{Name: "along", Label: "axis", Kind: "direction", Default: []any{0.0, 1.0, 0.0}, Level: fine, Help: "what a flat cast looks along, or what it is wound round"},
+		Param{Name: "soft", Label: "join", Kind: "number", Min: 0, Max: 1, Default: 0.12, Level: fine, Help: "how softly the three sides go over into each other"},
+		Param{Name: "shiftU", Label: "shift across", Kind: "number", Min: -100, Max: 100, Default: 0.0, Unit: "mm", Scale: 1000, Level: fine, Help: "moved to the side"},
+		Param{Name: "shiftV", Label: "shift along", Kind: "number", Min: -100, Max: 100, Default: 0.0, Unit: "mm", Scale: 1000, Level: fine, Help: "moved up or down"})
+}
+
+// layout is flat coordinates made ready.
+type layout struct {
+	in       Input
+	how      string
+	inv      float32 // 1 / size
+	sin, cos float32
+	soft     float32
+	wobble   float32
+	seed     uint32
+	axis     geom.Vec3
+	right    geom.Vec3
+	ahead    geom.Vec3
+	middle   geom.Vec3
+	round    float32 // pieces round the axis, whole
+	su, sv   float32
+}
+
+func (in Input) layout() layout {
+	l := layout{in: in, how: in.Choice("laid"), inv: 1 / in.Number("size"), soft: in.Number("soft"), wobble: in.Number("wobble"),
+		seed: uint32(in.Number("seed")), axis: vec(in.Row("along")), middle: in.Bounds.Center(), su: in.Number("shiftU"), sv: in.Number("shiftV")}
+	sin, cos := math.Sincos(float64(in.Number("turn")) * math.Pi / 180)
+	l.sin, l.cos = float32(sin), float32(cos)
+	l.right, l.ahead = l.axis.Tangents()
+	if l.axis == (geom.Vec3{Y: 1}) {
+		l.right, l.ahead = geom.V3(1, 0, 0), geom.V3(0, 0, -1)
+	}
+	s := in.Bounds.Size()
+	radius := float64(s.Length()-float32(math.Abs(float64(s.Dot(l.axis))))) / 4
+	l.round = float32(max(math.Round(2*math.Pi*radius*float64(l.inv)), 1))
+	return l
+}
+
+// turned applies shift, turn and wobble to coordinates in metres and gives pieces.
+func (l *layout) turned(i int, u, v float32) (float32, float32) {
+	u, v = u-l.su, v-l.sv
+	return l.pushed(i, (l.cos*u+l.sin*v)*l.inv, (l.cos*v-l.sin*u)*l.inv)
+}
+
+func (l *layout) pushed(i int, u, v float32) (float32, float32) {
+	if l.wobble > 0 {
+		p := l.in.Frame.Pos[i].Mul(l.inv * 0.7)
+		u += l.wobble * 0.6 * noise.Simplex(p.X, p.Y, p.Z, l.seed^0x51)
+		v += l.wobble * 0.6 * noise.Simplex(p.X+31, p.Y, p.Z, l.seed^0x52)
+	}
+	return u, v
+}
+
+// value evaluates a flat pattern at point i.
+func (l *layout) value(i int, f func(u, v float32) float32) float32 {
+	p, n := l.in.Frame.Pos[i], l.in.Frame.Nrm[i]
+	switch l.how {
+	case "by UVs":
+		if l.in.UV == nil {
+			return f(0, 0)
+		}
+		uv := l.in.UV(i)
+		return f(l.turned(i, uv.X, uv.Y))
+	case "flat":
+		d := p.Sub(l.middle)
+		return f(l.turned(i, d.Dot(l.right), -d.Dot(l.ahead)))
+	case "round an axis":
+		d := p.Sub(l.middle)
+		angle := math.Atan2(float64(d.Dot(l.ahead)), float64(d.Dot(l.right))) / (2 * math.Pi)
+		return f(l.pushed(i, float32(angle)*l.round, (d.Dot(l.axis)-l.sv)*l.inv))
+	}
+	var sum float32
+	for side, w := range SideWeights(n, l.soft) {
+		if w > 0 {
+			a, b := SideAt(side, p, n)
+			sum += w * f(l.turned(i, a, b))
+		}
+	}
+	return sum
+}
+
+// SideAt returns the coordinates, in metres, at which a cast along axis side (x, y, z)
+// reads for a point with a normal: right and down, as seen from that side.
+func SideAt(side int, p, n geom.Vec3) (a, b float32) {
+	a, b = p.X, -p.Y
+	switch {
+	case side == 0:
+		if a = -p.Z; n.X < 0 {
+			a = -a
+		}
+	case side == 1:
+		a, b = p.X, p.Z
+	case n.Z < 0:
+		a = -a
+	}
+	return a, b
+}
+
+// SideWeights returns how much each axis shows on a surface with normal n: all of
+// the one it faces most, mixed where two are within soft of each other.
+func SideWeights(n geom.Vec3, soft float32) [3]float32 {
+	abs := func(v float32) float32 { return max(v, -v) }
+	w := [3]float32{abs(n.X), abs(n.Y), abs(n.Z)}
+	top := max(w[0], w[1], w[2])
+	band := max(soft*0.7, 1e-4)
+	var sum float32
+	for c := range w {
+		w[c] = max(w[c]-top+band, 0)
+		sum += w[c]
+	}
+	for c := range w {
+		w[c] /= sum
+	}
+	return w
+}
+
+// flatPattern registers a flat pattern. make reads the parameters once and returns the
+// pattern: greys by place in pieces; texel is the edge of a texel in pieces, for
+// edges that must not be finer.
+func flatPattern(kind, label, help string, size float64, list []Param, make func(in Input, texel float32, seed uint32) func(u, v float32) float32) {
+	register(Description{Kind: kind, Label: label, Help: help, Role: "source", Group: patterns, Costly: true, Params: flatParams(size, list...),
+		Run: func(in Input, out []float32) {
+			l := in.layout()
+			texel := in.Frame.Footprint * l.inv
+			f := make(in, min(texel, 1), l.seed)
+			keep, mean := float32(1), float32(0.5)
+			if texel > 0.3 { // pieces of few texels fade to what they are on average
+				keep = 1 - smooth(0.35, 0.9, texel)
+				mean = average(make(in, 0.05, l.seed))
+			}
+			in.each(out, 0, func(i int) float32 {
+				if keep == 0 {
+					return mean
+				}
+				return clamp01(mean + keep*(l.value(i, f)-mean))
+			})
+		}})
+}
+
+// average is the mean of a flat pattern over some pieces.
+func average(f func(u, v float32) float32) float32 {
+	const n = 48
+	var sum float32
+	for y := range n {
+		for x := range n {
+			sum += f(float32(x)*0.173+0.05, float32(y)*0.167+0.03)
+		}
+	}
+	return sum / (n * n)
+}
+
+// solidPattern registers a pattern in space. make returns greys by place in units of size.
+func solidPattern(kind, label, help, group string, size float64, list []Param, make func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32) {
+	all := append([]Param{{Name: "size", Label: "size", Kind: "number", Min: 0.0001, Max: 100, Default: size, Unit: "mm", Scale: 1000, Log: true, Help: "of one piece on the model"}}, list...)
+	all = append(all, seedParam, Param{Name: "stretch", Label: "stretch", Kind: "number", Min: 0.05, Max: 50, Default: 1.0, Log: true, Level: often, Help: "above 1 drawn out along the axis, below 1 across it"})
+	register(Description{Kind: kind, Label: label, Help: help, Role: "source", Group: group, Costly: true, Params: append(all, spaceParams...),
+		Run: func(in Input, out []float32) {
+			inv, stretch := 1/in.Number("size"), in.Number("stretch")
+			texel := footprint(in, stretch) * inv
+			seed := uint32(in.Number("seed"))
+			f := make(in, min(texel, 1), seed)
+			sp := in.space(stretch)
+			keep, mean := float32(1), float32(0.5)
+			if texel > 0.3 {
+				keep = 1 - smooth(0.35, 0.9, texel)
+				mean = averageSolid(make(in, 0.05, seed))
+			}
+			in.each(out, 0, func(i int) float32 {
+				if keep == 0 {
+					return mean
+				}
+				return clamp01(mean + keep*(f(sp.at(i).Mul(inv), i)-mean))
+			})
+		}})
+}
+
+func averageSolid(f func(p geom.Vec3, i int) float32) float32 {
+	const n = 2000
+	var sum float32
+	for i := range n {
+		h := uint32(i)*747796405 + 7
+		sum += f(geom.V3(noise.Random(h, 1), noise.Random(h, 2), noise.Random(h, 3)).Mul(17), 0)
+	}
+	return sum / n
+}
