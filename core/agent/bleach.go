@@ -9,6 +9,11 @@ import (
 func init() {
 	agent(step.Description{
 		Kind: "bleach", Label: "Bleach", Help: "Fading by sky and sun, and what the shade has spared.",
+		Presets: []step.Preset{
+			{Name: "One summer", Params: params{"much": 0.3}},
+			{Name: "South wall", Params: params{"much": 0.7, "sky": 0.1}},
+			{Name: "Chalked", Params: params{"much": 0.75, "chalk": 0.9}},
+		},
 		Needs: []string{"sky"},
 		Params: append(common(0.5, 0.03,
 			number(often, "sky", "by the sky", "how much the open sky fades, against the sun alone", 0, 1, 0.4),

@@ -8,6 +8,13 @@ import (
 func init() {
 	agent(step.Description{
 		Kind: "creep", Label: "Creep", Help: "Rust or growth that spreads from seeds over the surface, quicker in the wet.",
+		Presets: []step.Preset{
+			{Name: "First bloom", Params: params{"much": 0.25, "rate": 0.006}},
+			{Name: "Under the paint", Params: params{"from": "joints", "rate": 0.018, "breakup": 0.7}},
+			{Name: "Scattered", Params: params{"from": "at random", "rate": 0.008, "seeds": 0.3}},
+			{Name: "Verdigris", Params: params{"from": "joints", "rate": 0.01, "wet": 0.9, "contrast": 0.2}},
+			{Name: "Lichen", Params: params{"from": "at random", "rate": 0.014, "ring": 0.7, "seeds": 0.15}},
+		},
 		Needs: []string{"ao", "curvature"},
 		Params: append(common(0.5, 0.005,
 			step.Param{Name: "from", Label: "seeds", Kind: "choice", Default: "joints and bare edges", Choices: []string{"joints and bare edges", "joints", "what it follows", "at random"}, Level: often, Help: "where it begins: joints of parts, edges that wear bare, where a followed layer's mask is white, or anywhere"},

@@ -8,6 +8,12 @@ import (
 func init() {
 	agent(step.Description{
 		Kind: "nook", Label: "Nook", Help: "Dirt that stays in crevices and gathers around what stands out.",
+		Presets: []step.Preset{
+			{Name: "Finger dust", Params: params{"much": 0.3, "contrast": 0.2}},
+			{Name: "Lamp black", Params: params{"much": 0.6, "hollows": 0.8, "film": 0.3, "contrast": 0.3}},
+			{Name: "Silt", Params: params{"much": 0.7, "width": 0.005, "breakup": 0.7, "washed": 0.7}},
+			{Name: "Polish left behind", Params: params{"much": 0.5, "hollows": 0.15, "contrast": 0.8}},
+		},
 		Needs: []string{"ao", "curvature"},
 		Params: append(common(0.5, 0.006,
 			length(often, "width", "width", "how far it reaches out of a crevice", 0.003),

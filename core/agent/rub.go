@@ -5,6 +5,13 @@ import "velvetgrime/core/step"
 func init() {
 	agent(step.Description{
 		Kind: "rub", Label: "Rub", Help: "Edge wear: what stands out loses its coat where hands and neighbours rub.",
+		Presets: []step.Preset{
+			{Name: "First season", Params: params{"much": 0.25, "strays": 0.1, "breakup": 0.7}},
+			{Name: "Shouldered", Params: params{"much": 0.55, "width": 0.002, "strays": 0.3, "variation": 0.6}},
+			{Name: "Chain side", Params: params{"much": 0.6, "sided": 0.8, "strays": 0.4, "grain": 0.006}},
+			{Name: "Worn round", Params: params{"much": 0.75, "width": 0.004, "contrast": 0.25, "breakup": 0.25}},
+			{Name: "Chipped enamel", Params: params{"much": 0.5, "contrast": 0.95, "strays": 0.6, "grain": 0.007, "breakup": 0.8}},
+		},
 		Needs: []string{"curvature", "ao"},
 		Params: append(common(0.5, 0.004,
 			length(often, "width", "width", "how far the wear reaches in from an edge", 0.0012),

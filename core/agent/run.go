@@ -15,6 +15,12 @@ func init() {
 		length(fine, "gap", "falls", "how far a drop falls from an edge and still goes on below", 0.05))
 	agent(step.Description{
 		Kind: "run", Label: "Run", Help: "Runs and leaks: water that finds its way down the surface, over seams and from part to part, and leaves what it carries.",
+		Presets: []step.Preset{
+			{Name: "Sill streaks", Params: params{"from": "lower edges", "width": 0.002, "streaks": 0.8}},
+			{Name: "Weeping joints", Params: params{"from": "joints", "count": 260.0, "length": 0.04}},
+			{Name: "Long tears", Params: params{"count": 120.0, "length": 0.18, "width": 0.0025, "meander": 0.2}},
+			{Name: "Grimy rain", Params: params{"count": 1200.0, "width": 0.004, "streaks": 0.9, "contrast": 0.3}},
+		},
 		Needs: []string{"ao"},
 		Params: append(list,
 			step.Param{Name: "layer", Label: "follows", Kind: "layer", Default: "", Level: often, Help: "a layer from which it runs: rivets, rust"},

@@ -7,6 +7,12 @@ import (
 func init() {
 	agent(step.Description{
 		Kind: "scour", Label: "Scour", Help: "Scratches with a direction and a cause, deeper where something rubs by.",
+		Presets: []step.Preset{
+			{Name: "Strap", Params: params{"spread": 0.08, "size": 0.08, "width": 0.0006}},
+			{Name: "Any which way", Params: params{"spread": 1.0, "size": 0.03}},
+			{Name: "Dragged", Params: params{"much": 0.7, "spread": 0.15, "width": 0.0016, "size": 0.12, "standing": 0.7}},
+			{Name: "Scrubbed", Params: params{"much": 0.8, "spread": 0.6, "width": 0.0004, "size": 0.025, "standing": 0.0}},
+		},
 		Needs: []string{"ao", "curvature"},
 		Params: append(common(0.5, 0.02,
 			length(often, "size", "length", "of the longest scratches", 0.05),

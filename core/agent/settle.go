@@ -5,6 +5,12 @@ import "velvetgrime/core/step"
 func init() {
 	agent(step.Description{
 		Kind: "settle", Label: "Settle", Help: "Dust on what faces up and is sheltered, in drifts against steps.",
+		Presets: []step.Preset{
+			{Name: "A week's dust", Params: params{"much": 0.25, "contrast": 0.1}},
+			{Name: "Loft", Params: params{"much": 0.7, "rained": 0.0, "blown": 0.0, "drifts": 0.8}},
+			{Name: "Quay sand", Params: params{"much": 0.5, "slope": 38.0, "drifts": 0.9, "breakup": 0.7}},
+			{Name: "Ash", Params: params{"much": 0.6, "contrast": 0.2, "blown": 0.8}},
+		},
 		Needs: []string{"sky", "ao"},
 		Params: append(common(0.5, 0.008,
 			number(often, "slope", "slope", "how steep it may be before the dust slides off, in degrees", 5, 90, 50),

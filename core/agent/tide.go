@@ -8,6 +8,12 @@ import (
 func init() {
 	agent(step.Description{
 		Kind: "tide", Label: "Tide", Help: "What climbs from the ground or the waterline: mud, salt, moss, and the lines that old water left.",
+		Presets: []step.Preset{
+			{Name: "Splash of mud", Params: params{"height": 0.05, "splashed": 0.8, "breakup": 0.8}},
+			{Name: "Salt rings", Params: params{"lies": "in lines", "lines": 5.0, "contrast": 0.5}},
+			{Name: "Weed band", Params: params{"from": "waterline", "lies": "in a band", "height": 0.05, "breakup": 0.7}},
+			{Name: "Damp foot", Params: params{"height": 0.09, "fade": 0.08, "contrast": 0.1, "splashed": 0.0}},
+		},
 		Needs: []string{"ao"},
 		Params: append(common(0.5, 0.012,
 			step.Param{Name: "from", Label: "from", Kind: "choice", Default: "ground", Choices: []string{"ground", "waterline"}, Level: often, Help: "where its height is measured from"},

@@ -9,6 +9,11 @@ import (
 func init() {
 	agent(step.Description{
 		Kind: "touch", Label: "Touch", Help: "Grease and polish where hands go: around the touch points, fading along the surface.",
+		Presets: []step.Preset{
+			{Name: "Polished grip", Params: params{"fingers": 0.1, "much": 0.7}},
+			{Name: "Greasy hands", Params: params{"fingers": 0.8, "elsewhere": 0.2}},
+			{Name: "Now and then", Params: params{"much": 0.35, "reach": 1.4}},
+		},
 		Needs: []string{"ao", "curvature"},
 		Params: append(common(0.6, 0.01,
 			number(often, "reach", "reach", "against the radius of the touch points", 0.2, 4, 1),

@@ -105,7 +105,7 @@ func (p *Program) after(u *Surface, info stack.ChannelInfo, pl *layerPlan, k Key
 			return k
 		}
 	}
-	return join(join(k, p.ownKey(u, pl, info.Channel, pad), 1), p.maskKey(u, pl, pad), 3)
+	return join(join(k, p.ownKey(u, pl, info.Channel, pad), 1), p.maskKeyOf(u, pl, pl.maskFor(info.Channel), pad), 3)
 }
 
 // chain returns the key after a whole list of layers.
@@ -257,11 +257,15 @@ func (p *Program) run(ctx context.Context, u *Surface, info stack.ChannelInfo, l
 
 // over lays one layer over the state.
 func (p *Program) over(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo, st state, k Key) (state, error) {
-	mask, err := p.mask(ctx, u, pl)
+	sp := pl.maskFor(info.Channel)
+	mask, err := p.maskUpTo(ctx, u, pl, sp, len(sp.steps))
 	if err != nil {
 		return st, err
 	}
 	mode, amount, _ := pl.modeOf(info)
+	if c := pl.coats[info.Channel]; c != nil && sp == c.bevel {
+		amount *= 1 + c.coat.Lip // the bevel's white is the top of its lip
+	}
 	if mask.Uniform() && mask.Value == 0 {
 		return st, nil
 	}

@@ -54,6 +54,7 @@ type coatPlan struct {
 	coat   stack.Coat
 	key    Key
 	stream *streamPlan // nil when the source is a value
+	bevel  *streamPlan // the mask with a bevelled border, of a height that asks for one; else nil
 }
 
 type planKey struct {
@@ -139,10 +140,16 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 		pl.coats[c] = cp
 	}
 	pl.mask = planStream(l.Mask, []float32{1}) // a mask begins white: an unmasked layer shows
+	if c := pl.coats[stack.Height]; c != nil && c.coat.Bevel > 0 && pl.mask.active(len(l.Mask)) {
+		b := &stack.Step{Kind: "bevel", On: true, Amount: 1, Params: map[string]any{"radius": float64(c.coat.Bevel), "lip": float64(c.coat.Lip), "form": "round"}}
+		c.bevel = planStream(append(slices.Clone(l.Mask), b), []float32{1})
+	}
 	pl.mask.eachFollower(func(s *stack.Step) { pl.followers = append(pl.followers, s) })
 	for _, c := range pl.coats {
-		if c.stream != nil {
-			c.stream.eachFollower(func(s *stack.Step) { pl.followers = append(pl.followers, s) })
+		for _, sp := range []*streamPlan{c.stream, c.bevel} {
+			if sp != nil {
+				sp.eachFollower(func(s *stack.Step) { pl.followers = append(pl.followers, s) })
+			}
 		}
 	}
 	b, _ := json.Marshal(l.Reach)
@@ -244,7 +251,19 @@ func (p planes) Bytes() int {
 
 // maskKey returns the key of a layer's mask with its reach.
 func (p *Program) maskKey(u *Surface, pl *layerPlan, pad float32) Key {
-	k := p.streamKey(u, pl.mask, len(pl.mask.steps), pad)
+	return p.maskKeyOf(u, pl, pl.mask, pad)
+}
+
+// maskFor returns the stream that masks a layer in a channel.
+func (pl *layerPlan) maskFor(c stack.Channel) *streamPlan {
+	if k := pl.coats[c]; k != nil && k.bevel != nil {
+		return k.bevel
+	}
+	return pl.mask
+}
+
+func (p *Program) maskKeyOf(u *Surface, pl *layerPlan, sp *streamPlan, pad float32) Key {
+	k := p.streamKey(u, sp, len(sp.steps), pad)
 	if pl.covers != nil {
 		k = join(k, pl.reach, 1)
 	}
@@ -256,14 +275,16 @@ func (p *Program) maskKey(u *Surface, pl *layerPlan, pad float32) Key {
 
 // mask evaluates a layer's mask with its reach.
 func (p *Program) mask(ctx context.Context, u *Surface, pl *layerPlan) (pix.Plane, error) {
-	return p.maskUpTo(ctx, u, pl, len(pl.mask.steps))
+	return p.maskUpTo(ctx, u, pl, pl.mask, len(pl.mask.steps))
 }
 
-func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, upTo int) (pix.Plane, error) {
-	if pl.covers == nil && !pl.mask.active(upTo) {
+// maskUpTo evaluates the first steps of a stream that masks a layer, with the layer's
+// reach.
+func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, sp *streamPlan, upTo int) (pix.Plane, error) {
+	if pl.covers == nil && !sp.active(upTo) {
 		return pix.Plane{Value: 1}, nil
 	}
-	key := join(p.streamKey(u, pl.mask, upTo, 0), pl.reach, 77)
+	key := join(p.streamKey(u, sp, upTo, 0), pl.reach, 77)
 	if len(pl.ids) > 0 {
 		key = join(key, p.baked, 17)
 	}
@@ -271,13 +292,13 @@ func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, upTo 
 		return v.(planes)[0], nil
 	}
 	var out []float32
-	if pl.mask.active(upTo) {
-		v, err := p.stream(ctx, u, pl.mask, upTo)
+	if sp.active(upTo) {
+		v, err := p.stream(ctx, u, sp, upTo)
 		if err != nil {
 			return pix.Plane{}, fmt.Errorf("layer %q: %w", pl.layer.Name, err)
 		}
 		out = grey(v)
-		if pl.covers == nil && pl.mask.single(upTo) {
+		if pl.covers == nil && sp.single(upTo) {
 			return pix.Plane{Data: out}, nil // the source itself is kept already
 		}
 	} else {

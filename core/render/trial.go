@@ -81,3 +81,8 @@ func (b *Baked) MaskDocument(steps []*stack.Step) *stack.Document {
 		Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Value: []float32{1, 1, 1}, Blend: info.Blend, Amount: 1}}}}
 	return d
 }
+
+// TrialConditions are the usual ones with touch points on the trial post.
+func TrialConditions() *stack.Conditions {
+	return sample.TrialDocument("", nil).Conditions
+}

@@ -14,7 +14,10 @@ func TrialDocument(kind string, s *stack.Step) *stack.Document {
 	d := stack.New([]string{"Trial"}, 1024)
 	iron := layer("iron", "Iron", 1, nil, coats{stack.BaseColor: col("#5a5552"), stack.Roughness: num(0.45), stack.Metallic: num(0.9)})
 	coat := layer("paint", "Paint", 1, nil, coats{stack.BaseColor: col("#2f4a52"), stack.Roughness: num(0.42), stack.Metallic: num(0)})
-	agent := layer("agent", "Agent", 1, nil, nil, s)
+	agent := layer("agent", "Agent", 1, nil, nil)
+	if s != nil {
+		agent.Mask = stream(s)
+	}
 	switch kind {
 	case "rub":
 		agent.Channels = coats{stack.BaseColor: col("#6d6762"), stack.Roughness: num(0.36), stack.Metallic: num(0.95), stack.Height: mm(-0.2)}

@@ -169,6 +169,9 @@ func (l *Layer) checkCoat(d *Document, c Channel, coat Coat) error {
 	if l.Kind == Fill && len(coat.Value) != info.Components {
 		return fmt.Errorf("%s: %d numbers where %d are needed", info.Label, len(coat.Value), info.Components)
 	}
+	if !(coat.Bevel >= 0 && coat.Bevel <= 1) || !(coat.Lip >= 0 && coat.Lip <= 1) {
+		return fmt.Errorf("%s: the bevel %v m or the lip %v lies outside 0 to 1", info.Label, coat.Bevel, coat.Lip)
+	}
 	if len(coat.Range) != 0 && len(coat.Range) != 2 {
 		return fmt.Errorf("%s: the range has %d numbers; it needs what black and what white means", info.Label, len(coat.Range))
 	}

@@ -85,6 +85,8 @@ type Coat struct {
 	Pictures map[string]string `json:"pictures,omitempty" doc:"of a picture layer: picture by sheet name"`
 	Blend    blend.Mode        `json:"blend"`
 	Amount   float32           `json:"amount" minimum:"0" maximum:"1"`
+	Bevel    float32           `json:"bevel,omitempty" minimum:"0" maximum:"1" doc:"of height: metres over which the coat rises from its border, in from where the mask is half; 0: as the mask"`
+	Lip      float32           `json:"lip,omitempty" minimum:"0" maximum:"1" doc:"of a bevelled height: how far its border stands above the coat, in coats"`
 }
 
 // Step is one thing in a stream.

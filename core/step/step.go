@@ -85,10 +85,17 @@ type Description struct {
 	Needs   []string                         `json:"needs,omitempty" doc:"baked maps that it reads"`
 	Reads   func(in Input) map[string][]Part `json:"-"`
 	Surface func(in Input) []string          `json:"-"`
+	Presets []Preset                         `json:"presets,omitempty" doc:"named settings"`
 	// Group is a heading in the list of steps.
 	Group string `json:"group,omitempty"`
 	// Special marks a step that the evaluation itself carries out.
 	Special bool `json:"-"`
+}
+
+// Preset is a named set of parameters; those it does not name are the usual ones.
+type Preset struct {
+	Name   string         `json:"name"`
+	Params map[string]any `json:"params"`
 }
 
 // Part is one step of a stream that an agent reads.

@@ -35,6 +35,8 @@ type Server struct {
 	Hub   *live.Hub
 	Jobs  *jobs.Runner
 	Page  http.Handler // the built front end
+
+	studio studio
 }
 
 // Project is a project as the page sees it.
@@ -114,6 +116,7 @@ func (s *Server) engine() *gin.Engine {
 	g.Use(gin.Recovery())
 	s.routes(g)
 	s.files(g)
+	s.stockFiles(g)
 	if s.Page != nil {
 		g.NoRoute(gin.WrapH(s.Page))
 	}
@@ -187,6 +190,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	})
 	s.deliveries(api)
 	s.preparation(api)
+	s.stockRoutes(api)
 	return api
 }
 

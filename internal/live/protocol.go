@@ -73,8 +73,8 @@ func (s *Session) message(actor string) docMessage {
 		})
 	})
 	m.Notes = map[string]string{}
-	if len(s.doc.Pictures()) > 0 {
-		m.Notes = eval.Compile(s.Scene(), s.doc, "", "").Notes()
+	if n := eval.Compile(s.Scene(), s.doc, "", "").Notes(); n != nil {
+		m.Notes = n
 	}
 	m.Doc, _ = json.Marshal(s.doc.WithoutStrokes())
 	n := len(s.entries)

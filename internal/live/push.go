@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -174,6 +175,9 @@ func (u *pusher) key(p *eval.Program, t *eval.Surface, kind int) eval.Key {
 		return eval.Key{}
 	case "mask":
 		return p.MaskKey(t, u.wish.layer)
+	case "step":
+		layer, id, _ := strings.Cut(u.wish.layer, "/")
+		return p.StepKey(t, layer, id)
 	}
 	if _, ok := p.Doc.Info(stack.Channel(u.wish.alone)); !ok {
 		return eval.Key{}
@@ -403,6 +407,17 @@ func (u *pusher) planes(ctx context.Context, p *eval.Program, t *eval.Surface, k
 	if u.wish.alone == "mask" {
 		m, err := p.Mask(ctx, t, u.wish.layer)
 		return []pix.Plane{m, m, m}, err
+	}
+	if u.wish.alone == "step" {
+		layer, id, _ := strings.Cut(u.wish.layer, "/")
+		v, err := p.Step(ctx, t, layer, id)
+		switch len(v) {
+		case 0:
+			return []pix.Plane{{}, {}, {}}, err
+		case 1:
+			v = []pix.Plane{v[0], v[0], v[0]}
+		}
+		return v, err
 	}
 	v, err := deliver.Shown(ctx, p, t, stack.Channel(u.wish.alone))
 	if err == nil && len(v) == 1 {

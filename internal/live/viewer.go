@@ -37,7 +37,7 @@ type viewer struct {
 // wish is what the page wants to see besides the maps.
 type wish struct {
 	cards []float64 // view-projection of the cards' camera, 16 numbers
-	// alone is "", "mask", "layer" (that layer shown without the others), or a
+	// alone is "", "mask", "step" (layer is layer/step), "layer" (that layer shown without the others), or a
 	// channel that the page has no map of
 	alone string
 	layer string

@@ -124,6 +124,13 @@ ALTER TABLE jobs ADD COLUMN label text NOT NULL DEFAULT '', ADD COLUMN actor tex
 CREATE INDEX jobs_alive ON jobs (state) WHERE state IN ('waiting','running','ready');
 CREATE TABLE job_pieces (job_id text NOT NULL REFERENCES jobs(id), name text NOT NULL, data bytea NOT NULL, PRIMARY KEY (job_id, name));`).Error
 	},
+}, {
+	ID: "0004",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(`
+CREATE TABLE stock_items (id text PRIMARY KEY, kind text NOT NULL, name text NOT NULL, data jsonb NOT NULL, picture bytea, at timestamptz NOT NULL, deleted_at timestamptz);
+CREATE INDEX stock_by_kind ON stock_items (kind, name);`).Error
+	},
 }}
 
 // Open connects and runs the migrations that are missing.

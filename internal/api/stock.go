@@ -1,0 +1,245 @@
+package api
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"image"
+	"image/png"
+	"sync"
+	"time"
+
+	"velvetgrime/core/eval"
+	"velvetgrime/core/render"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+	"velvetgrime/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+)
+
+// SavedMask is a stream kept in the stock.
+type SavedMask struct {
+	ID    string        `json:"id"`
+	Name  string        `json:"name"`
+	Steps []*stack.Step `json:"steps"`
+	At    time.Time     `json:"at"`
+}
+
+// studio is where pictures of steps and saved masks are taken: the trial post with
+// its bakes, made when the first picture is asked for.
+type studio struct {
+	mu     sync.Mutex
+	trial  *render.Baked
+	shots  map[string][]byte // of the kinds of steps
+	failed error
+}
+
+const (
+	shotWide = 132
+	shotTall = 96
+)
+
+func (s *studio) object(ctx context.Context) (*render.Baked, error) {
+	if s.trial == nil && s.failed == nil {
+		s.trial, s.failed = render.Trial(context.WithoutCancel(ctx), 256)
+	}
+	return s.trial, s.failed
+}
+
+// picture shows a stream on the trial post as PNG. near brings the camera closer.
+func (s *studio) picture(ctx context.Context, steps []*stack.Step, near float32) ([]byte, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	t, err := s.object(ctx)
+	if err != nil {
+		return nil, err
+	}
+	d := t.MaskDocument(steps)
+	d.Conditions = render.TrialConditions()
+	cam := render.TrialCamera(t.Model.Bounds)
+	cam.Eye = cam.At.Add(cam.Eye.Sub(cam.At).Mul(near))
+	img, err := render.Mask(ctx, eval.Compile(t.Scene, d, "", ""), "mask", "", cam, shotWide, shotTall)
+	if err != nil {
+		return nil, err
+	}
+	return encoded(img)
+}
+
+func encoded(img image.Image) ([]byte, error) {
+	var b bytes.Buffer
+	err := png.Encode(&b, img)
+	return b.Bytes(), err
+}
+
+// stepShot returns the picture of a kind of step in the list of steps.
+func (s *studio) stepShot(ctx context.Context, kind string) ([]byte, error) {
+	s.mu.Lock()
+	b := s.shots[kind]
+	s.mu.Unlock()
+	if b != nil {
+		return b, nil
+	}
+	d, ok := step.Get(kind)
+	if !ok || d.Hand || d.Special && kind != stack.BakedStep {
+		return nil, store.ErrNotFound
+	}
+	one := &stack.Step{ID: "s", Kind: kind, On: true, Amount: 1}
+	list := []*stack.Step{one}
+	if d.Role == "shaper" { // what it does to a noise
+		list = []*stack.Step{{ID: "n", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 24.0}}, one}
+		if d.Inner != "" {
+			one.Steps = []*stack.Step{{ID: "i", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"seed": 5.0}}}
+		}
+	} else if p := one.Params; p == nil && d.Role == "agent" {
+		one.Params = map[string]any{"much": 0.6}
+	}
+	near := float32(0.8)
+	for _, p := range d.Params { // what is small is looked at closely
+		if v, ok := p.Default.(float64); ok && p.Name == "size" && v < 0.011 {
+			near = max(float32(v/0.012), 0.3)
+		}
+	}
+	b, err := s.picture(ctx, list, near)
+	if err != nil {
+		return nil, err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.shots == nil {
+		s.shots = map[string][]byte{}
+	}
+	s.shots[kind] = b
+	return b, nil
+}
+
+// stockRoutes serve what is kept for all projects.
+func (s *Server) stockRoutes(api huma.API) {
+	huma.Get(api, "/api/stock/masks", func(ctx context.Context, _ *struct{}) (*body[[]SavedMask], error) {
+		list, err := s.Store.Stock(ctx, "mask")
+		out := &body[[]SavedMask]{Body: []SavedMask{}}
+		for _, i := range list {
+			m := SavedMask{ID: i.ID, Name: i.Name, At: i.At}
+			if json.Unmarshal(i.Data, &m.Steps) == nil {
+				out.Body = append(out.Body, m)
+			}
+		}
+		return out, fail(err)
+	})
+	huma.Post(api, "/api/stock/masks", func(ctx context.Context, in *struct {
+		Body struct {
+			Name    string `json:"name" minLength:"1" maxLength:"80"`
+			Project string `json:"project"`
+			Layer   string `json:"layer"`
+		}
+	}) (*body[SavedMask], error) {
+		p, err := s.Hub.Open(ctx, in.Body.Project)
+		if err != nil {
+			return nil, fail(err)
+		}
+		steps, err := loose(p.Document().Layer(in.Body.Layer))
+		if err != nil {
+			return nil, fail(err)
+		}
+		shot, err := s.studio.picture(ctx, steps, 0.85)
+		if err != nil {
+			return nil, fail(err)
+		}
+		data, _ := json.Marshal(steps)
+		i := &store.StockItem{ID: uuid.NewString(), Kind: "mask", Name: in.Body.Name, Data: data, Picture: shot, At: time.Now()}
+		return &body[SavedMask]{SavedMask{i.ID, i.Name, steps, i.At}}, fail(s.Store.PutStock(ctx, i))
+	})
+	huma.Patch(api, "/api/stock/{id}", func(ctx context.Context, in *struct {
+		ID   string `path:"id"`
+		Body struct {
+			Name string `json:"name" minLength:"1" maxLength:"80"`
+		}
+	}) (*struct{}, error) {
+		i, err := s.Store.StockByID(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		i.Name = in.Body.Name
+		return nil, fail(s.Store.PutStock(ctx, i))
+	})
+	huma.Delete(api, "/api/stock/{id}", func(ctx context.Context, in *idInput) (*struct{}, error) {
+		return nil, fail(s.Store.DropStock(ctx, in.ID))
+	})
+	huma.Post(api, "/api/stock/{id}/restore", func(ctx context.Context, in *idInput) (*struct{}, error) {
+		return nil, fail(s.Store.RestoreStock(ctx, in.ID))
+	})
+}
+
+// loose returns a layer's mask as it can be used elsewhere: without strokes, pictures
+// of the project, and the layers that it follows.
+func loose(l *stack.Layer) ([]*stack.Step, error) {
+	if l == nil {
+		return nil, fmt.Errorf("the layer is not there any more")
+	}
+	var copied func(list []*stack.Step) []*stack.Step
+	copied = func(list []*stack.Step) (out []*stack.Step) {
+		for _, s := range list {
+			if s.Kind == stack.Hand {
+				continue // what was painted belongs to this model
+			}
+			c := *s
+			c.Strokes, c.StrokeID = nil, nil
+			c.Params = map[string]any{}
+			for k, v := range s.Params {
+				c.Params[k] = v
+			}
+			if id, _ := c.Params["layer"].(string); id != "" && id != stack.Below {
+				if c.Kind == stack.Follow {
+					c.Params["layer"] = stack.Below
+					if w, _ := c.Params["what"].(string); w == stack.MaskStream || w == "" {
+						c.Params["what"] = string(stack.Height)
+					}
+				} else {
+					c.Params["layer"] = ""
+				}
+			}
+			if d, ok := step.Get(c.Kind); ok {
+				for _, p := range d.Params {
+					if p.Kind == "picture" {
+						delete(c.Params, p.Name)
+					}
+				}
+			}
+			c.Steps = copied(s.Steps)
+			out = append(out, &c)
+		}
+		return out
+	}
+	out := copied(l.Mask)
+	if len(out) == 0 {
+		return nil, fmt.Errorf("the mask of %q has no step that could be kept; add one first", l.Name)
+	}
+	return out, nil
+}
+
+func (s *Server) stockFiles(g *gin.Engine) {
+	g.GET("/api/stock/:id/picture", func(c *gin.Context) {
+		i, err := s.Store.StockByID(c, c.Param("id"))
+		if err == nil && len(i.Picture) == 0 {
+			err = store.ErrNotFound
+		}
+		if err != nil {
+			refuse(c, 404, err)
+			return
+		}
+		c.Header("Cache-Control", "max-age=600")
+		c.Data(200, "image/png", i.Picture)
+	})
+	g.GET("/api/steps/:kind/picture", func(c *gin.Context) {
+		b, err := s.studio.stepShot(c, c.Param("kind"))
+		if err != nil {
+			refuse(c, 404, err)
+			return
+		}
+		c.Header("Cache-Control", "max-age=3600")
+		c.Data(200, "image/png", b)
+	})
+}
