@@ -70,6 +70,7 @@ var benches = []struct {
 	{[]string{"page-stroke"}, benchPageStroke},
 	{[]string{"deliver"}, benchDeliver},
 	{[]string{"bake"}, benchBake},
+	{[]string{"steps"}, benchSteps},
 	{[]string{"memory"}, benchMemory},
 }
 

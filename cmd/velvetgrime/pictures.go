@@ -175,7 +175,7 @@ func demoSheet(ctx context.Context, name, dir string) error {
 	}
 	doc.Prepared = b.Prepared
 	p := eval.Compile(b.Scene, doc, "", "")
-	c := newContact(2, 2, 620, 700)
+	c := newContact(2, 2, 420, 480)
 	whole := render.Around(m.Bounds, geom.V3(0.55, 0.28, 1), 30)
 	near := whole
 	near.Eye, near.At = near.At.Add(near.Eye.Sub(near.At).Mul(0.34)), near.At.Add(geom.V3(0, -m.Bounds.Size().Y*0.2, 0))

@@ -95,6 +95,8 @@ type job struct {
 	seed  uint32
 	soft  float32 // half the width of borders in score
 	inner float32 // breakup
+
+	wanted []bool // where fields are evaluated; nil: everywhere
 }
 
 // age returns how much of its marks an object has after some years: 0 new, 1 after
@@ -129,6 +131,15 @@ func vec(v [3]float32) geom.Vec3 { return geom.V3(v[0], v[1], v[2]).Unit() }
 
 func row3(v []float32) geom.Vec3 { return geom.V3(v[0], v[1], v[2]).Unit() }
 
+// where marks the points at which a first score could be changed by a noise: fields
+// are evaluated there alone, and read as even grey elsewhere.
+func (j *job) where(f func(i int) bool) {
+	j.wanted = make([]bool, len(j.Frame.Tri))
+	for i, t := range j.Frame.Tri {
+		j.wanted[i] = t >= 0 && j.Needs(i) && f(i)
+	}
+}
+
 // field evaluates a noise at every point, 0..1 about ½. size is its largest mark.
 func (j *job) field(kind noise.Kind, size float32, octaves int, persistence float32, salt uint32) []float32 {
 	s := noise.FBM{Kind: kind, Seed: j.seed + salt*7919, Frequency: 0.5 / size, Octaves: octaves, Lacunarity: 2.07, Persistence: persistence}.Sampler(j.Frame.Footprint)
@@ -139,7 +150,7 @@ func (j *job) field(kind noise.Kind, size float32, octaves int, persistence floa
 	n := 0
 	for i, t := range f.Tri {
 		out[i] = 0.5
-		if t < 0 {
+		if t < 0 || j.wanted != nil && !j.wanted[i] {
 			continue
 		}
 		p := f.Pos[i]

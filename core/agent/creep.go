@@ -53,18 +53,22 @@ func Wet() []step.Part { return baked("occlusion", 0) }
 func creep(in step.Input, out []float32) {
 	j := begin(in)
 	when := j.read("creep") // metres of a front at even speed
-	tear, vary := j.tear(), j.vary()
-	fringe := j.field(noise.Clouds, j.Number("grain")*3, 5, 0.6, 6)
-	spots := j.field(noise.Clouds, j.Number("grain")*0.9, 4, 0.6, 7)
-	holes := j.field(noise.Clouds, j.Number("grain")*1.6, 4, 0.6, 8)
 	rate, ring := j.Number("rate"), j.Number("ring")
 	// at even wear the front has gone rate; it slows down as its own crust covers it
 	far := rate * 2 * pow(j.much, 0.85)
 	soft := rate * (0.08 + 0.8*j.soft)
 	ragged := rate * 0.9 * j.inner
+	if far <= 0 {
+		return
+	}
+	j.where(func(i int) bool { return at(when, i, 1e6) < far*1.6+2.2*rate+ragged })
+	tear, vary := j.tear(), j.vary()
+	fringe := j.field(noise.Clouds, j.Number("grain")*3, 5, 0.6, 6)
+	spots := j.field(noise.Clouds, j.Number("grain")*0.9, 4, 0.6, 7)
+	holes := j.field(noise.Clouds, j.Number("grain")*1.6, 4, 0.6, 8)
 	j.each(out, func(i int) float32 {
 		t := at(when, i, 1e6)
-		if far <= 0 {
+		if !j.wanted[i] {
 			return 0
 		}
 		front := far*(0.55+0.45*vary[i]) + ragged*(1.1*(tear[i]-0.5)+1.2*(fringe[i]-0.5))*smooth(0, 0.4, j.much)

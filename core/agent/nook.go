@@ -33,12 +33,23 @@ func nook(in step.Input, out []float32) {
 	j := begin(in)
 	hidden, crease, wide, sky := j.read("hidden"), j.read("crease"), j.read("wide"), j.read("sky")
 	raised, around := j.read("raised"), j.read("around")
-	tear, vary := j.tear(), j.vary()
-	veil := j.field(noise.Clouds, j.Number("grain")*5, 6, 0.55, 6)
+	vary := j.vary()
 	hollows, film, washed := j.Number("hollows"), j.Number("film"), j.Number("washed")
 	washed *= j.fact(func() float32 { return 0.4 + 0.6*j.Facts.Wetness }, 0.7)
 	level := mix(0.95, 0.08, pow(j.much, 0.65))
 	soft := j.soft + 0.2
+	if j.much <= 0 {
+		return
+	}
+	var veil []float32
+	if film > 0 {
+		veil = j.field(noise.Clouds, j.Number("grain")*5, 6, 0.55, 6)
+	}
+	j.where(func(i int) bool {
+		ring, _ := gathers(raised, around, i)
+		return at(hidden, i, 0) > 0.15 || at(crease, i, 0) > 0.01 || at(wide, i, 0) > 0.01 || ring > 0
+	})
+	tear := j.tear()
 	j.each(out, func(i int) float32 {
 		a := at(hidden, i, 0)
 		c := max(clamp(1.5*at(crease, i, 0), 0, 1), clamp(2.2*at(wide, i, 0), 0, 1))

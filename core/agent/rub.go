@@ -40,13 +40,29 @@ func rub(in step.Input, out []float32) {
 	j := begin(in)
 	edge, wide, hidden, touch := j.read("edge"), j.read("wide"), j.read("hidden"), j.read("touch")
 	raised, around := j.read("raised"), j.read("around")
-	tear, vary := j.tear(), j.vary()
-	chips := j.field("clouds", j.Number("grain")*2.6, 5, 0.6, 5)
 	side, sided := row3(j.Row("towards")), j.Number("sided")
 	sheltered, touched, strays, low := j.Number("sheltered"), j.Number("touched"), j.Number("strays"), j.Number("low")
 	floor := j.Bounds.Min.Dot(j.up)
 	tall := max(j.Bounds.Size().Dot(j.up), 1e-6)
 	level := mix(1.12, 0.14, pow(j.much, 0.75))
+	if j.much <= 0 {
+		return
+	}
+	if strays == 0 { // nothing happens away from the edges
+		j.where(func(i int) bool {
+			_, rise := gathers(raised, around, i)
+			return at(edge, i, 0) > 0.05 || at(wide, i, 0) > 0.04 || rise > 0 || touched > 0 && at(touch, i, 2) < 1
+		})
+	}
+	chips := j.field("clouds", j.Number("grain")*2.6, 5, 0.6, 5)
+	vary := j.vary()
+	if strays > 0 { // or nowhere but in the chips
+		j.where(func(i int) bool {
+			_, rise := gathers(raised, around, i)
+			return at(edge, i, 0) > 0.05 || at(wide, i, 0) > 0.04 || rise > 0 || touched > 0 && at(touch, i, 2) < 1 || chips[i] > 0.7-0.2*strays*j.much
+		})
+	}
+	tear := j.tear()
 	j.each(out, func(i int) float32 {
 		n := j.Frame.Nrm[i]
 		// what stands out: the edge itself, and less so what lies near it

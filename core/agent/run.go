@@ -32,6 +32,7 @@ func init() {
 		Run: func(in step.Input, out []float32) {
 			j := begin(in)
 			run, hidden := j.read("run"), j.read("hidden")
+			j.where(func(i int) bool { return at(run, i, 0) > 0 })
 			tear := j.tear()
 			lift := 0.7 + 0.9*j.much
 			soft := 1 - j.Number("contrast")

@@ -42,7 +42,6 @@ func init() {
 func scour(in step.Input, out []float32) {
 	j := begin(in)
 	hidden, wide, joint, touch := j.read("hidden"), j.read("wide"), j.read("joint"), j.read("touch")
-	vary, tear := j.vary(), j.tear()
 	sheltered, standing, ends, touched := j.Number("sheltered"), j.Number("standing"), j.Number("ends"), j.Number("touched")
 	size, width := j.Number("size"), j.Number("width")
 	kinds := []step.Scratched{ // a few long deep ones, more short fine ones, and a haze of the finest
@@ -51,10 +50,18 @@ func scour(in step.Input, out []float32) {
 		{Size: size * 0.22, Width: width * 0.3, Count: 5, Broken: 0.3},
 	}
 	deep := []float32{1, 0.7, 0.42}
+	for len(kinds) > 1 && kinds[len(kinds)-1].Width < 0.2*j.Frame.Footprint {
+		kinds = kinds[:len(kinds)-1] // far finer than a texel: nothing of it would be seen
+	}
 	for k := range kinds {
 		s := &kinds[k]
 		s.Spread, s.Bow, s.Axis, s.Seed, s.Amount = j.Number("spread"), j.Number("bow"), row3(j.Row("towards")), j.seed+uint32(k)*101, 1
 	}
+	if j.much <= 0 {
+		return
+	}
+	j.where(func(i int) bool { return at(joint, i, 1) > 0 })
+	vary, tear := j.vary(), j.tear()
 	j.each(out, func(i int) float32 {
 		p, n := j.Frame.Pos[i], j.Frame.Nrm[i]
 		w := 1 - sheltered*smooth(0.12, 0.6, at(hidden, i, 0))

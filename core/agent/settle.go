@@ -30,7 +30,6 @@ func settle(in step.Input, out []float32) {
 	j := begin(in)
 	sky, hidden, heap := j.read("sky"), j.read("hidden"), j.read("heap")
 	raised, around := j.read("raised"), j.read("around")
-	tear, vary := j.tear(), j.vary()
 	flat := float32(1) - j.Number("slope")/90
 	drifts, blown, rained := j.Number("drifts"), j.Number("blown"), j.Number("rained")
 	rained *= j.fact(func() float32 { return 0.3 + 0.7*j.Facts.Wetness }, 0.6)
@@ -40,9 +39,17 @@ func settle(in step.Input, out []float32) {
 	}
 	soft := j.soft*0.8 + 0.2
 	level := mix(1.0, 0.16, pow(j.much, 0.75))
+	if j.much <= 0 {
+		return
+	}
+	j.where(func(i int) bool { return j.Frame.Nrm[i].Dot(j.up) > flat-0.42 })
+	tear, vary := j.tear(), j.vary()
 	j.each(out, func(i int) float32 {
 		n := j.Frame.Nrm[i]
 		up := n.Dot(j.up)
+		if up <= flat-0.42 {
+			return 0
+		}
 		lies := smooth(flat-0.22, flat+0.38, up) // it begins to slide before it falls
 		seen, a := at(sky, i, 0.5+0.5*up), at(hidden, i, 0)
 		// dust comes down from the sky but stays where neither rain nor wind gets at it

@@ -35,9 +35,6 @@ func tide(in step.Input, out []float32) {
 	j := begin(in)
 	hidden, crease := j.read("hidden"), j.read("crease")
 	raised, around := j.read("raised"), j.read("around")
-	tear, vary := j.tear(), j.vary()
-	broad := j.field(noise.Clouds, j.Number("height")*1.6, 4, 0.55, 6)
-	spots := j.field(noise.Billow, j.Number("grain")*0.8, 4, 0.6, 7)
 	height, fade, lies := j.Number("height"), j.Number("fade"), j.Choice("lies")
 	soaked, splashed, lines := j.Number("soaked"), j.Number("splashed"), j.Number("lines")
 	base := j.Bounds.Min.Dot(j.up)
@@ -53,7 +50,25 @@ func tide(in step.Input, out []float32) {
 	}
 	top := height * (0.25 + 0.75*pow(j.much, 0.8)) * (0.6 + 0.8*j.fact(func() float32 { return j.Facts.Wetness }, 0.5))
 	soft := j.soft*0.6 + 0.03
+	if j.much <= 0 {
+		return
+	}
+	// how high the highest tongue or splash can be
+	highest := top*(1+1.6*soaked)*1.9 + fade*(2.2+5*splashed)
+	j.where(func(i int) bool {
+		h := j.Frame.Pos[i].Dot(j.up) - base
+		return h < highest && (lies == "below" || h > -highest)
+	})
+	tear, vary := j.tear(), j.vary()
+	broad := j.field(noise.Clouds, height*1.6, 4, 0.55, 6)
+	var spots []float32
+	if splashed > 0 && lies == "below" {
+		spots = j.field(noise.Billow, j.Number("grain")*0.8, 4, 0.6, 7)
+	}
 	j.each(out, func(i int) float32 {
+		if !j.wanted[i] {
+			return 0
+		}
 		a := at(hidden, i, 0)
 		ring, _ := gathers(raised, around, i)
 		climb := soaked * (0.5*smooth(0.2, 0.8, a) + 0.7*clamp(2*at(crease, i, 0), 0, 1) + 0.4*ring)
@@ -75,7 +90,7 @@ func tide(in step.Input, out []float32) {
 		}
 		m := smooth(-soft, soft, 0.5-x*0.5+0.5*teeth-0.12)
 		m *= mix(0.55+0.45*smooth(0.3, 0.62, tear[i]), 1, smooth(0.2, 1, j.much))
-		if splashed > 0 {
+		if spots != nil {
 			s := smooth(0.62, 0.72, spots[i]) * smooth(1+4*splashed, 0.2, x) * splashed
 			m = max(m, s*min(1, 1.4*j.much))
 		}

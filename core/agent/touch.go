@@ -28,10 +28,16 @@ func init() {
 		Run: func(in step.Input, out []float32) {
 			j := begin(in)
 			hidden, wide, touch := j.read("hidden"), j.read("wide"), j.read("touch")
-			tear, vary := j.tear(), j.vary()
-			wipe := j.field(noise.Billow, j.Number("grain")*2.2, 4, 0.5, 6)
 			reach, fingers, proud, elsewhere := j.Number("reach"), j.Number("fingers"), j.Number("proud"), j.Number("elsewhere")
 			size := j.Number("grain") * 3
+			if elsewhere == 0 {
+				j.where(func(i int) bool { return at(touch, i, 2)/reach < 1 })
+			}
+			wipe := j.field(noise.Billow, j.Number("grain")*2.2, 4, 0.5, 6)
+			if elsewhere > 0 {
+				j.where(func(i int) bool { return at(touch, i, 2)/reach < 1 || wipe[i] > 0.5 })
+			}
+			tear, vary := j.tear(), j.vary()
 			j.each(out, func(i int) float32 {
 				d := at(touch, i, 2) / reach
 				s := 1 - smooth(0.1, 1, d)

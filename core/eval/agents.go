@@ -66,11 +66,18 @@ func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan) ([]float32
 		if name, ok := missingFor(s.reads[n]); ok && !p.hasBaked(name) {
 			continue // it does without
 		}
+		// several agents read the same, and a moved slider reads it again
+		k := join(p.streamKey(u, s.reads[n], len(s.reads[n].steps), 0), Key{}, 76)
+		if v, ok := p.Scene.Cache.get(k); ok {
+			in.Read[n] = v.(planes)[0].Data
+			continue
+		}
 		v, err := p.stream(ctx, u, s.reads[n], len(s.reads[n].steps))
 		if err != nil {
 			return nil, fmt.Errorf("what it reads (%s): %w", n, err)
 		}
-		in.Read[n] = v[0]
+		in.Read[n] = grey(v)
+		p.Scene.Cache.put(k, planes{{Data: in.Read[n]}})
 	}
 	var err error
 	for _, n := range s.ways {

@@ -192,9 +192,58 @@ func dir(v [3]float32) geom.Vec3 { return geom.V3(v[0], v[1], v[2]).Unit() }
 // sampled reads values of a cloud's points; far is what no point has.
 func sampled(c *flow.Cloud, v []float32, far float32) rowOf {
 	return func(_ step.Input, _ *stack.Conditions, m *mesh.Model, f *raster.Frame, out []float32) {
-		for i, t := range f.Tri {
-			if t >= 0 {
-				out[i] = c.Sample(v, f.Pos[i], f.Nrm[i], far)
+		smoothly(f, c.Spacing, out, func(i int) float32 { return c.Sample(v, f.Pos[i], f.Nrm[i], far) })
+	}
+}
+
+// smoothly fills a row with values that change little within far metres: on frames
+// that are much finer than that only each fourth point of a level piece of surface is
+// evaluated, and what lies between is interpolated.
+func smoothly(f *raster.Frame, far float32, out []float32, at func(i int) float32) {
+	const n = 4
+	done := make([]bool, len(out))
+	get := func(i int) float32 {
+		if !done[i] {
+			out[i], done[i] = at(i), true
+		}
+		return out[i]
+	}
+	coarse := f.H < n+1 || f.Footprint*n > 0.7*far
+	for y := 0; y < f.H; y += n {
+		for x := 0; x < f.W; x += n {
+			a, b := y*f.W+x, y*f.W+x+n
+			c, d := a+n*f.W, b+n*f.W
+			level := !coarse && y+n < f.H && x+n < f.W
+			for k := 0; level && k <= n; k++ { // all of it lies on one piece of surface
+				for l := 0; l <= n; l++ {
+					level = level && f.Tri[a+k*f.W+l] >= 0
+				}
+			}
+			if level {
+				for _, k := range []int{b, c, d} {
+					level = level && f.Nrm[a].Dot(f.Nrm[k]) > 0.95 && f.Pos[a].Sub(f.Pos[k]).Length() < 0.7*far
+				}
+			}
+			if level {
+				va, vb, vc, vd := get(a), get(b), get(c), get(d)
+				for k := range n {
+					for l := range n {
+						i := a + k*f.W + l
+						if done[i] {
+							continue
+						}
+						s, t := float32(l)/n, float32(k)/n
+						out[i], done[i] = (va*(1-s)+vb*s)*(1-t)+(vc*(1-s)+vd*s)*t, true
+					}
+				}
+				continue
+			}
+			for k := 0; k < n && y+k < f.H; k++ {
+				for l := 0; l < n && x+l < f.W; l++ {
+					if i := a + k*f.W + l; f.Tri[i] >= 0 {
+						get(i)
+					}
+				}
 			}
 		}
 	}
@@ -401,20 +450,20 @@ func (p *Program) sources(ctx context.Context, in step.Input, s *stepPlan, c *fl
 }
 
 // stained draws runs. How many have begun depends on the age, their ways do not: what
-// is prepared for the last few looks is kept.
+// is prepared for the last few widths is kept.
 func stained(runs *flow.Runs) rowOf {
 	var mu sync.Mutex
-	known := map[flow.Look]*flow.Stains{}
+	known := map[float32]*flow.Stains{}
 	return func(in step.Input, c *stack.Conditions, _ *mesh.Model, f *raster.Frame, out []float32) {
 		look := lookOf(in, c)
 		mu.Lock()
-		s := known[look]
+		s := known[look.Width]
 		if s == nil {
-			if len(known) > 6 {
+			if len(known) > 4 {
 				clear(known)
 			}
-			s = flow.NewStains(runs, look)
-			known[look] = s
+			s = flow.NewStains(runs, look.Width)
+			known[look.Width] = s
 		}
 		mu.Unlock()
 		if !s.Near(f.Bounds) {
@@ -422,7 +471,7 @@ func stained(runs *flow.Runs) rowOf {
 		}
 		for i, t := range f.Tri {
 			if t >= 0 {
-				out[i] = s.At(f.Pos[i], f.Nrm[i], f.Footprint)
+				out[i] = s.At(&look, f.Pos[i], f.Nrm[i], f.Footprint)
 			}
 		}
 	}

@@ -18,10 +18,11 @@ type Look struct {
 	Seed    uint32
 }
 
-// Stains finds the runs near a place. It is immutable.
+// Stains finds the runs near a place. It is immutable: a look of any age can be drawn
+// from it.
 type Stains struct {
 	runs  *Runs
-	look  Look
+	width float32
 	cell  float32
 	cells map[uint64][]segment
 	box   geom.Box
@@ -32,16 +33,13 @@ type segment struct{ run, node int32 }
 // maxWide is how much wider than Width a run becomes that carries much.
 const maxWide = 2.6
 
-// NewStains prepares runs for drawing.
-func NewStains(r *Runs, look Look) *Stains {
-	s := &Stains{runs: r, look: look, cell: max(look.Width*maxWide*2, r.step), cells: map[uint64][]segment{}, box: geom.EmptyBox()}
-	pad := look.Width * maxWide
+// NewStains prepares runs for drawing with a width.
+func NewStains(r *Runs, width float32) *Stains {
+	s := &Stains{runs: r, width: width, cell: max(width*maxWide*2, r.step), cells: map[uint64][]segment{}, box: geom.EmptyBox()}
+	pad := width * maxWide
 	c := func(v float32) int32 { return noise.Floor(v / s.cell) }
 	for i := range r.List {
 		run := &r.List[i]
-		if run.Source.Rank > look.Age {
-			continue
-		}
 		for k := 0; k+1 < len(run.Nodes); k++ {
 			if run.Nodes[k].Break {
 				continue
@@ -65,8 +63,9 @@ func NewStains(r *Runs, look Look) *Stains {
 // Near reports whether any run may touch a box.
 func (s *Stains) Near(b geom.Box) bool { return !b.Empty() && s.box.Overlaps(b) }
 
-// At returns how much was left at a place, 0..1; texel is the edge of a texel.
-func (s *Stains) At(p, n geom.Vec3, texel float32) float32 {
+// At returns how much was left at a place, 0..1; texel is the edge of a texel. The
+// look's width is the one that the stains were made with.
+func (s *Stains) At(look *Look, p, n geom.Vec3, texel float32) float32 {
 	list := s.cells[key(noise.Floor(p.X/s.cell), noise.Floor(p.Y/s.cell), noise.Floor(p.Z/s.cell))]
 	clean, best, last := float32(1), float32(0), int32(-1)
 	for _, g := range list { // segments of a run follow each other
@@ -74,16 +73,18 @@ func (s *Stains) At(p, n geom.Vec3, texel float32) float32 {
 			clean *= 1 - best
 			best, last = 0, g.run
 		}
-		if v := s.segment(g, p, n, texel); v > best {
+		if v := s.segment(look, g, p, n, texel); v > best {
 			best = v
 		}
 	}
 	return 1 - clean*(1-best)
 }
 
-func (s *Stains) segment(g segment, p, n geom.Vec3, texel float32) float32 {
-	l := &s.look
+func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) float32 {
 	run := &s.runs.List[g.run]
+	if run.Source.Rank > l.Age {
+		return 0 // it has not begun yet
+	}
 	a, b := &run.Nodes[g.node], &run.Nodes[g.node+1]
 	e, d := b.Pos.Sub(a.Pos), p.Sub(a.Pos)
 	long := e.Length()

@@ -3,6 +3,7 @@ package render
 
 import (
 	"context"
+	"fmt"
 	"image"
 	"image/color"
 	"math"
@@ -50,6 +51,9 @@ func (c Camera) Matrix(aspect float64) geom.Mat4 {
 	return proj.Mul(view)
 }
 
+// name tells pictures apart.
+func (c Camera) name(w, h int) string { return fmt.Sprint("sketch ", c, w, h) }
+
 // fine is how many places along each side a pixel is evaluated at.
 const fine = 2
 
@@ -57,7 +61,7 @@ const fine = 2
 // model, lightly shaded so that its form is seen.
 func Mask(ctx context.Context, p *eval.Program, layer, stepID string, c Camera, w, h int) (*image.RGBA, error) {
 	f := raster.View(p.Scene.Model, c.Matrix(float64(w)/float64(h)), w*fine, h*fine)
-	u := p.Scene.OnFrame(f, "sketch")
+	u := p.Scene.OnFrame(f, c.name(w, h))
 	var planes []pix.Plane
 	var err error
 	if stepID != "" {
@@ -114,7 +118,7 @@ func byte8(v float32) uint8 { return uint8(pix.EncodeSRGB(min(max(v, 0), 1))*255
 func Sketch(ctx context.Context, p *eval.Program, c Camera, w, h int) (*image.RGBA, error) {
 	m := p.Scene.Model
 	f := raster.View(m, c.Matrix(float64(w)/float64(h)), w*fine, h*fine)
-	u := p.Scene.OnFrame(f, "sketch")
+	u := p.Scene.OnFrame(f, c.name(w, h))
 	get := func(ch stack.Channel) ([]pix.Plane, error) { return p.Channel(ctx, u, ch) }
 	base, err := get(stack.BaseColor)
 	if err != nil {

@@ -45,20 +45,32 @@ func TrialDocument(kind string, s *stack.Step) *stack.Document {
 	return d
 }
 
-// Dressed returns a sample project: its model, the dense one to bake from or nil, its
-// document, and how it is baked.
-func Dressed(name string) (m, dense *mesh.Model, d *stack.Document, s bake.Settings, maps []string) {
-	s = bake.Default()
+// Bakes returns how a sample project is baked, and which maps.
+func Bakes(name string) (bake.Settings, []string) {
+	s := bake.Default()
 	s.Size, s.Samples, s.Smooth, s.Match = 512, 32, 2, "exact"
-	maps = []string{"ao", "curvature", "thickness", "sky"}
+	maps := []string{"ao", "curvature", "thickness", "sky"}
 	switch name {
 	case "bollard":
 		s.Radius = 0.012
-		return Bollard(), nil, BollardDocument(), s, maps
 	case "gull":
 		s.Radius = 0.006
-		return Gull(), nil, BollardDocument(), s, maps
+	case "lantern":
+		s.Front, s.Back, s.Radius = 0.003, 0.003, 0.003
+		maps = append(maps, "normal", "height", "id")
 	}
-	s.Front, s.Back, s.Radius = 0.003, 0.003, 0.003
-	return Lantern(), nil, LanternDocument(), s, maps
+	return s, maps
+}
+
+// Dressed returns a sample project: its model, the dense one to bake from or nil, its
+// document, and how it is baked.
+func Dressed(name string) (m, dense *mesh.Model, d *stack.Document, s bake.Settings, maps []string) {
+	s, maps = Bakes(name)
+	switch name {
+	case "bollard":
+		return Bollard(), nil, BollardDocument(), s, maps
+	case "gull":
+		return Gull(), nil, GullDocument(), s, maps
+	}
+	return Lantern(), nil, LanternDocument(), s, []string{"ao", "curvature", "thickness", "sky"}
 }

@@ -29,7 +29,7 @@ func Gull() *mesh.Model {
 	b.begin("Stand", "Painted wood")
 	b.at = geom.Identity()
 	b.lathe(rounded([]p2{{0, 0}, {0.07, 0}, {0.07, 0.014}, {0.062, 0.020}, {0, 0.020}}, 0.004, 3), 48)
-	b.lathe([]p2{{0.008, 0.019}, {0.008, 0.075}}, 16)
+	b.lathe([]p2{{0.008, 0.019}, {0.008, 0.092}}, 16)
 	b.pack(0)
 	for i := range left { // the left half lies where the right one does
 		r, l := right[i], left[i]

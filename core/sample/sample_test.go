@@ -61,7 +61,7 @@ func TestModelsAreRealSizedAndFaceOutward(t *testing.T) {
 }
 
 func TestDocumentsAreValid(t *testing.T) {
-	for _, d := range []*stack.Document{LanternDocument(), BollardDocument()} {
+	for _, d := range []*stack.Document{LanternDocument(), BollardDocument(), GullDocument()} {
 		if err := d.Check(); err != nil {
 			t.Error(err)
 		}

@@ -20,7 +20,7 @@ import (
 //	step.add      Target layer, Path stream, Step value, Index (−1 last)
 //	step.remove   Target layer, StepID
 //	step.move     Target layer, StepID, Path stream, Index (counted without the step itself)
-//	step.set      Target layer, StepID, Path on|name|blend|amount|params.<name>, Value
+//	step.set      Target layer, StepID, Path on|name|blend|amount|params.<name>, Value; or params, all of them, with a Label for the ledger
 //	stroke.add    Target layer, StepID of a hand step or "", Stroke, Index (−1 last)
 //	stroke.remove Target layer, StepID or "", StrokeID
 //	sheet.size    Target sheet name, Value
@@ -532,6 +532,13 @@ func (l *Layer) setStep(op Op, s *Step) (Op, string, error) {
 			field = &n.Blend
 		case op.Path == "name":
 			field = &n.Name
+		case op.Path == "params":
+			var all map[string]any
+			inv.Value = raw(n.Params)
+			if err = json.Unmarshal(op.Value, &all); err == nil {
+				n.Params = all
+			}
+			return
 		case len(op.Path) > 7 && op.Path[:7] == "params.":
 			name := op.Path[7:]
 			old = n.Params[name]
@@ -559,6 +566,13 @@ func (l *Layer) setStep(op Op, s *Step) (Op, string, error) {
 	})
 	if err != nil {
 		return Op{}, "", fmt.Errorf("layer %q: %s: %s: %w", l.Name, s.title(), op.Path, err)
+	}
+	if op.Path == "params" {
+		label := op.Label
+		if label == "" {
+			label = fmt.Sprintf("%s: settings of %s", l.Name, s.title())
+		}
+		return inv, label, nil
 	}
 	path := op.Path
 	if len(path) > 7 && path[:7] == "params." {

@@ -20,8 +20,8 @@ type mark struct {
 
 // nearMarks looks for the marks near a point. p is in lengths; axis is the direction that
 // they keep to, zero for none; spread, 0..1, is how far they leave it; bow is how much
-// they are bent.
-func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, spread, bow float32, f func(m mark)) {
+// they are bent; share is how many of them there are.
+func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, share, spread, bow float32, f func(m mark)) {
 	t := axis.Sub(n.Mul(n.Dot(axis)))
 	flat := t.Length()
 	if flat < 0.02 {
@@ -30,13 +30,16 @@ func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, spread, bow float32
 		t = t.Mul(1 / flat)
 	}
 	b := n.Cross(t)
-	near(p, seed, count, func(to geom.Vec3, id uint32) {
+	nearPlane(p, n, 0.3, seed, count, func(to geom.Vec3, id uint32) {
 		// a mark keeps to the surface that it was made on
-		if d := to.Dot(n); d > 0.3 || d < -0.3 {
+		if d := to.Dot(n); d > 0.3 || d < -0.3 || noise.Random(id, 6) > share {
 			return
 		}
-		a := float64(spread * (noise.Random(id, 3) - 0.5) * math.Pi)
-		s, c := float32(math.Sin(a)), float32(math.Cos(a))
+		// sine of an angle within a quarter turn, by its series: off by 2e-4 at most
+		a := spread * (noise.Random(id, 3) - 0.5) * math.Pi
+		a2 := a * a
+		s := a * (1 - a2*(1.0/6-a2*(1.0/120-a2/5040)))
+		c := float32(math.Sqrt(float64(max(1-s*s, 0))))
 		x, y := -to.Dot(t), -to.Dot(b)
 		along, across := c*x+s*y, c*y-s*x
 		across += bow * (noise.Random(id, 4) - 0.5) * along * along * 2
@@ -70,10 +73,7 @@ func (s *Scratched) At(p, n geom.Vec3, texel float32) float32 {
 	var best float32
 	half := s.Width / s.Size
 	tx := texel / s.Size * 2
-	nearMarks(p.Mul(1/s.Size), n, s.Axis, s.Seed, s.Count, s.Spread, s.Bow, func(m mark) {
-		if noise.Random(m.id, 6) > s.Amount {
-			return
-		}
+	nearMarks(p.Mul(1/s.Size), n, s.Axis, s.Seed, s.Count, s.Amount, s.Spread, s.Bow, func(m mark) {
 		u := noise.Random(m.id, 1)
 		long := 0.25 + 0.7*u*u
 		if m.along < -long || m.along > long || m.across > 4*half+tx || m.across < -4*half-tx {
@@ -119,10 +119,7 @@ func init() {
 			wide, amount, streaks, spread, bow, axis := in.Number("wide"), in.Number("amount"), in.Number("streaks"), in.Number("spread"), in.Number("bow"), way(in)
 			return func(p, n geom.Vec3, i int) float32 {
 				var best float32
-				nearMarks(p, n, axis, seed, 2, spread, bow, func(m mark) {
-					if noise.Random(m.id, 6) > amount {
-						return
-					}
+				nearMarks(p, n, axis, seed, 2, amount, spread, bow, func(m mark) {
 					long := 0.4 + 0.5*noise.Random(m.id, 1)
 					w := wide * (0.5 + 0.5*noise.Random(m.id, 5))
 					x, y := m.along/long, m.across/w
@@ -144,10 +141,7 @@ func init() {
 			half, tx := width/size, in.Frame.Footprint/size*2
 			return func(p, n geom.Vec3, i int) float32 {
 				var best float32
-				nearMarks(p, n, axis, seed, count, 0.2+0.8*spread, bow*4, func(m mark) {
-					if noise.Random(m.id, 6) > amount {
-						return
-					}
+				nearMarks(p, n, axis, seed, count, amount, 0.2+0.8*spread, bow*4, func(m mark) {
 					long := 0.3 + 0.6*noise.Random(m.id, 1)
 					if abs32(m.along) > long {
 						return
@@ -171,10 +165,7 @@ func init() {
 					return 0
 				}
 				var best float32
-				nearMarks(p, n, axis, seed, count, 0, 0, func(m mark) {
-					if noise.Random(m.id, 6) > amount {
-						return
-					}
+				nearMarks(p, n, axis, seed, count, amount, 0, 0, func(m mark) {
 					long := 0.15 + 0.8*noise.Random(m.id, 1)*noise.Random(m.id, 2)
 					k := float32(m.id&4095) * 0.21
 					x := (m.along + long) / (2 * long) // 0 at the top
@@ -203,10 +194,7 @@ func init() {
 					return 0
 				}
 				var dry float32 = 1
-				nearMarks(p, n, axis, seed, 2, 0, 0, func(m mark) {
-					if noise.Random(m.id, 6) > amount {
-						return
-					}
+				nearMarks(p, n, axis, seed, 2, amount, 0, 0, func(m mark) {
 					long := 0.3 + 0.6*noise.Random(m.id, 1)
 					x := (m.along + long) / (2 * long)
 					if x < 0 || x > 1 {

@@ -10,14 +10,28 @@ import (
 // near calls f for each of the count points scattered in every unit cube around p: the
 // vector from p to the point, and a hash that names it.
 func near(p geom.Vec3, seed uint32, count int, f func(to geom.Vec3, id uint32)) {
+	nearPlane(p, geom.Vec3{}, 0, seed, count, f)
+}
+
+// nearPlane is near for the points within depth of the plane through p with normal n:
+// cubes that lie wholly elsewhere are passed over.
+func nearPlane(p, n geom.Vec3, depth float32, seed uint32, count int, f func(to geom.Vec3, id uint32)) {
+	reach := depth + 0.5*(abs32(n.X)+abs32(n.Y)+abs32(n.Z))
+	flat := depth > 0
 	i, j, k := noise.Floor(p.X), noise.Floor(p.Y), noise.Floor(p.Z)
 	for dz := int32(-1); dz <= 1; dz++ {
 		for dy := int32(-1); dy <= 1; dy++ {
 			for dx := int32(-1); dx <= 1; dx++ {
 				x, y, z := i+dx, j+dy, k+dz
+				cx, cy, cz := float32(x)-p.X, float32(y)-p.Y, float32(z)-p.Z
+				if flat {
+					if d := (cx+0.5)*n.X + (cy+0.5)*n.Y + (cz+0.5)*n.Z; d > reach || d < -reach {
+						continue
+					}
+				}
 				for c := range count {
 					h := noise.Hash(x, y, z, seed+uint32(c)*7919)
-					f(geom.V3(float32(x)+noise.Random(h, 11)-p.X, float32(y)+noise.Random(h, 12)-p.Y, float32(z)+noise.Random(h, 13)-p.Z), h)
+					f(geom.V3(cx+float32(h&1023)*(1.0/1024), cy+float32(h>>10&1023)*(1.0/1024), cz+float32(h>>20&1023)*(1.0/1024)), h)
 				}
 			}
 		}
@@ -30,9 +44,15 @@ func init() {
 			deep, soft := in.Number("deep"), max(in.Number("soft"), 0.02)*0.5
 			return func(p geom.Vec3, _ int) float32 {
 				// a smooth least of parabolas
-				var sum float64
-				near(p, seed, 1, func(to geom.Vec3, _ uint32) { sum += math.Exp(float64(-to.Dot(to) / soft * 1.6)) })
-				h := -float32(math.Log(sum+1e-12)) * soft / 1.6
+				least := float32(4)
+				near(p, seed, 1, func(to geom.Vec3, _ uint32) { least = min(least, to.Dot(to)) })
+				sum := 0.0 // those that are not much farther than the nearest
+				near(p, seed, 1, func(to geom.Vec3, _ uint32) {
+					if d := (to.Dot(to) - least) / soft * 1.6; d < 6 {
+						sum += math.Exp(float64(-d))
+					}
+				})
+				h := least - float32(math.Log(sum))*soft/1.6
 				return 1 - deep + deep*clamp01(h)
 			}
 		})
@@ -211,7 +231,7 @@ func init() {
 				a := amount * (1 - clump + clump*2.2*smooth(-0.1, 0.5, noise.Simplex(p.X*0.22, p.Y*0.22, p.Z*0.22, seed+1)))
 				var best float32
 				t, b := frame.Nrm[i].Tangents()
-				near(p, seed, 1, func(to geom.Vec3, id uint32) {
+				nearPlane(p, frame.Nrm[i], 0.6, seed, 1, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > a {
 						return
 					}
@@ -242,7 +262,7 @@ func init() {
 				var best float32
 				n := frame.Nrm[i]
 				t, b := n.Tangents()
-				near(p, seed, 1, func(to geom.Vec3, id uint32) {
+				nearPlane(p, n, 0.5, seed, 1, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount || abs32(to.Dot(n)) > 0.5 {
 						return
 					}
@@ -334,7 +354,7 @@ func init() {
 				var best float32
 				n := frame.Nrm[i]
 				t, b := n.Tangents()
-				near(p, seed, 1, func(to geom.Vec3, id uint32) {
+				nearPlane(p, n, 0.5, seed, 1, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount || abs32(to.Dot(n)) > 0.5 {
 						return
 					}

@@ -56,6 +56,7 @@ type About struct {
 	Baked    []bake.Kind         `json:"baked"`
 	Bake     bake.Settings       `json:"bake" doc:"suggested settings"`
 	Unwrap   unwrap.Options      `json:"unwrap" doc:"suggested options"`
+	Facts    *stack.Conditions   `json:"conditions" doc:"of a project that has set none"`
 }
 
 type idInput struct {
@@ -146,7 +147,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	api := humagin.New(g, cfg)
 
 	huma.Get(api, "/api/about", func(context.Context, *struct{}) (*body[About], error) {
-		return &body[About]{About{stack.Channels, step.Descriptions(), blend.Modes(false), blend.Modes(true), deliver.Maps, bake.Maps(), bake.Default(), unwrap.Defaults()}}, nil
+		return &body[About]{About{stack.Channels, step.Descriptions(), blend.Modes(false), blend.Modes(true), deliver.Maps, bake.Maps(), bake.Default(), unwrap.Defaults(), stack.Usual()}}, nil
 	})
 	huma.Get(api, "/api/projects/{id}/pictures", func(ctx context.Context, in *idInput) (*body[[]store.Picture], error) {
 		list, err := s.Store.Pictures(ctx, in.ID)

@@ -8,7 +8,6 @@ import (
 	_ "embed"
 	"slices"
 
-	"velvetgrime/core/bake"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/sample"
@@ -39,7 +38,7 @@ func Load(ctx context.Context, s *store.Store, size int) error {
 		model *mesh.Model
 		doc   *stack.Document
 		shot  []byte
-	}{{sample.Cleat(), nil, nil}, {sample.Gull(), nil, nil}, {sample.Bollard(), sample.BollardDocument(), bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
+	}{{sample.Cleat(), nil, nil}, {sample.Gull(), sample.GullDocument(), nil}, {sample.Bollard(), sample.BollardDocument(), bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
 		if p.doc != nil {
 			for name, sheet := range p.doc.Sheets {
 				sheet.Size = size
@@ -57,35 +56,47 @@ func Load(ctx context.Context, s *store.Store, size int) error {
 	return nil
 }
 
-// order is what the lantern is baked with when the demo is first made.
-func order(dense string) jobs.BakeOrder {
-	s := bake.Default()
-	s.Size, s.Samples, s.Smooth, s.Match, s.Front, s.Back = 512, 32, 2, "exact", 0.003, 0.003
-	return jobs.BakeOrder{Settings: s, Maps: []string{"ao", "curvature", "thickness", "sky", "normal", "height", "id"}, Dense: []string{dense}}
-}
-
-// Bake makes the lantern's dense counterpart and puts its bakes in the queue, once:
-// a lantern that has, or had, a bake is left as it is.
+// Bake puts the bakes of the dressed projects in the queue, once: a project that has,
+// or had, a bake is left as it is. The lantern gets its dense counterpart first.
 func Bake(ctx context.Context, s *store.Store, hub *live.Hub, r *jobs.Runner) error {
 	list, err := s.Projects(ctx)
 	if err != nil {
 		return err
 	}
-	i := slices.IndexFunc(list, func(p store.Project) bool { return p.Name == "Signal lantern" })
-	if i < 0 {
-		return nil
+	for _, p := range []struct{ project, name string }{{"Signal lantern", "lantern"}, {"Mooring bollard", "bollard"}, {"Decoy gull", "gull"}} {
+		i := slices.IndexFunc(list, func(o store.Project) bool { return o.Name == p.project })
+		if i < 0 {
+			continue
+		}
+		before, err := s.Jobs(ctx, list[i].ID)
+		if err != nil {
+			return err
+		}
+		if len(before) > 0 {
+			continue
+		}
+		settings, maps := sample.Bakes(p.name)
+		o := jobs.BakeOrder{Settings: settings, Maps: maps}
+		if p.name == "lantern" {
+			if err := addDense(ctx, s, hub, list[i].ID, sample.LanternDense(), &o); err != nil {
+				return err
+			}
+		}
+		if _, err = r.Order(ctx, list[i].ID, "bake", "Low Wick landing", "Bake "+p.project, o); err != nil {
+			return err
+		}
 	}
-	before, err := s.Jobs(ctx, list[i].ID)
-	if err != nil || len(before) > 0 {
-		return err
-	}
-	m := sample.LanternDense()
+	return nil
+}
+
+// addDense gives a project a dense model and has the order bake from it.
+func addDense(ctx context.Context, s *store.Store, hub *live.Hub, project string, m *mesh.Model, o *jobs.BakeOrder) error {
+	const name, file = "lantern-dense", "lantern-dense.glb"
 	var glb, packed bytes.Buffer
 	if err := meshio.WriteGLB(&glb, m, meshio.Options{}); err != nil {
 		return err
 	}
 	z := zip.NewWriter(&packed)
-	const file = "lantern-dense.glb"
 	w, err := z.Create(file)
 	if err == nil {
 		_, err = w.Write(glb.Bytes())
@@ -100,15 +111,11 @@ func Bake(ctx context.Context, s *store.Store, hub *live.Hub, r *jobs.Runner) er
 	if err != nil {
 		return err
 	}
-	p, err := hub.Open(ctx, list[i].ID)
+	p, err := hub.Open(ctx, project)
 	if err != nil {
 		return err
 	}
-	dense := stack.Dense{Name: "lantern-dense", Blob: blob, File: file, Triangles: len(m.Tri)}
-	err = p.Change("Low Wick landing", func(d *stack.Document) (stack.Op, error) { return d.WithDense(dense), nil })
-	if err != nil {
-		return err
-	}
-	_, err = r.Order(ctx, list[i].ID, "bake", "Low Wick landing", "Bake the lantern", order(dense.Name))
-	return err
+	o.Dense = []string{name}
+	dense := stack.Dense{Name: name, Blob: blob, File: file, Triangles: len(m.Tri)}
+	return p.Change("Low Wick landing", func(d *stack.Document) (stack.Op, error) { return d.WithDense(dense), nil })
 }

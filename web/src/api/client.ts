@@ -23,6 +23,8 @@ export type Match = components['schemas']['Match'];
 export type BakedKind = components['schemas']['Kind'];
 export type Param = components['schemas']['Param'];
 export type StepKind = components['schemas']['Description'];
+export type Conditions = components['schemas']['Conditions'];
+export type SavedMask = components['schemas']['SavedMask'];
 export type StoredPicture = components['schemas']['Picture'];
 export type ChannelInfo = components['schemas']['ChannelInfo'];
 
@@ -79,6 +81,12 @@ export const api = {
   islands: (id: string, e: Edit) => call<void>('POST', at(id, '/islands') + as(), e),
   ids: (id: string, s: { layer: string; channel: string; sheet: string; size: number }) =>
     call<void>('POST', at(id, '/ids') + as(), s),
+  masks: () => call<SavedMask[]>('GET', '/api/stock/masks'),
+  keepMask: (name: string, project: string, layer: string) =>
+    call<SavedMask>('POST', '/api/stock/masks', { name, project, layer }),
+  renameStock: (id: string, name: string) => call<void>('PATCH', `/api/stock/${id}`, { name }),
+  dropStock: (id: string) => call<void>('DELETE', `/api/stock/${id}`),
+  restoreStock: (id: string) => call<void>('POST', `/api/stock/${id}/restore`),
   imports: () => call<Job[]>('GET', '/api/imports'),
   dense: (id: string, files: FileList | File[]) => call<Job>('POST', at(id, '/dense') + as(), upload(files)),
   replace: (id: string, files: FileList | File[]) => call<Job>('POST', at(id, '/model') + as(), upload(files)),

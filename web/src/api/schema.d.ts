@@ -329,6 +329,59 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/stock/masks': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** List API stock masks */
+    get: operations['list-api-stock-masks'];
+    put?: never;
+    /** Post API stock masks */
+    post: operations['post-api-stock-masks'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/stock/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Delete API stock by ID */
+    delete: operations['delete-api-stock-by-id'];
+    options?: never;
+    head?: never;
+    /** Patch API stock by ID */
+    patch: operations['patch-api-stock-by-id'];
+    trace?: never;
+  };
+  '/api/stock/{id}/restore': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API stock by ID restore */
+    post: operations['post-api-stock-by-id-restore'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -338,6 +391,8 @@ export interface components {
       bake: components['schemas']['Settings'];
       baked: components['schemas']['Kind'][] | null;
       channels: components['schemas']['ChannelInfo'][] | null;
+      /** @description of a project that has set none */
+      conditions: components['schemas']['Conditions'];
       maps: components['schemas']['Map'][] | null;
       modes: string[] | null;
       scalarModes: string[] | null;
@@ -414,7 +469,17 @@ export interface components {
     Coat: {
       /** Format: float */
       amount: number;
+      /**
+       * Format: float
+       * @description of height: metres over which the coat rises from its border, in from where the mask is half; 0: as the mask
+       */
+      bevel?: number;
       blend: string;
+      /**
+       * Format: float
+       * @description of a bevelled height: how far its border stands above the coat, in coats
+       */
+      lip?: number;
       on: boolean;
       /** @description of a picture layer: picture by sheet name */
       pictures?: {
@@ -426,6 +491,42 @@ export interface components {
       stream?: components['schemas']['Step'][] | null;
       value?: number[] | null;
     };
+    Conditions: {
+      /**
+       * Format: float
+       * @description years out of doors
+       */
+      age: number;
+      /**
+       * Format: float
+       * @description height of the ground above the model's lowest point, metres
+       */
+      ground: number;
+      /** @description where the rain falls to */
+      rain: number[] | null;
+      /** Format: float */
+      salt: number;
+      /**
+       * Format: float
+       * @description how strong it is
+       */
+      sun: number;
+      /** @description where the sun mostly stands */
+      sunAt: number[] | null;
+      /** @description where hands go */
+      touch?: components['schemas']['Touch'][] | null;
+      /** @description which way is up */
+      up: number[] | null;
+      /**
+       * Format: float
+       * @description height of the waterline above the ground, metres; 0: there is none
+       */
+      water: number;
+      /** Format: float */
+      wetness: number;
+      /** @description where the wind blows to */
+      wind: number[] | null;
+    };
     Dense: {
       blob: string;
       file: string;
@@ -434,6 +535,7 @@ export interface components {
       triangles: number;
     };
     Description: {
+      group?: string;
       /** @description painted by hand */
       hand?: boolean;
       help: string;
@@ -441,13 +543,19 @@ export interface components {
       inner?: string;
       kind: string;
       label: string;
+      /** @description baked maps that it reads */
+      needs?: string[] | null;
       params: components['schemas']['Param'][] | null;
+      /** @description named settings */
+      presets?: components['schemas']['Preset'][] | null;
       /** @enum {string} */
-      role: 'source' | 'shaper';
+      role: 'source' | 'agent' | 'shaper';
     };
     Document: {
       /** @description channels that this project adds */
       addedChannels?: components['schemas']['AddedChannel'][] | null;
+      /** @description what all agents read */
+      conditions?: components['schemas']['Conditions'];
       /** @description always velvetgrime.document */
       format: string;
       /** @description innermost first */
@@ -746,10 +854,19 @@ export interface components {
         | 'ramp'
         | 'curve'
         | 'direction'
+        | 'point'
+        | 'points'
+        | 'names'
+        | 'numbers'
         | 'picture'
         | 'layer'
         | 'output';
       label: string;
+      /**
+       * Format: int64
+       * @description 1: everyone sees it, 2: the half dozen that matter, 3: everything
+       */
+      level?: number;
       /** @description dragging multiplies instead of adding */
       log?: boolean;
       /** Format: double */
@@ -772,6 +889,9 @@ export interface components {
     'Patch-api-projects-by-idRequest': {
       name: string;
     };
+    'Patch-api-stock-by-idRequest': {
+      name: string;
+    };
     Picture: {
       /** Format: date-time */
       at: string;
@@ -781,6 +901,11 @@ export interface components {
       picture: string;
       /** Format: int64 */
       width: number;
+    };
+    'Post-api-stock-masksRequest': {
+      layer: string;
+      name: string;
+      project: string;
     };
     Prepared: {
       /** @description by sheet, then by map */
@@ -801,6 +926,12 @@ export interface components {
       seams?: number[] | null;
       /** @description the last bake's */
       settings?: unknown;
+    };
+    Preset: {
+      name: string;
+      params: {
+        [key: string]: unknown;
+      };
     };
     Project: {
       id: string;
@@ -828,6 +959,13 @@ export interface components {
        * @description texels a side that the figures hold for
        */
       size: number;
+    };
+    SavedMask: {
+      /** Format: date-time */
+      at: string;
+      id: string;
+      name: string;
+      steps: components['schemas']['Step'][] | null;
     };
     Settings: {
       /**
@@ -1004,6 +1142,16 @@ export interface components {
       angle: components['schemas']['Spread'];
       /** @description area against the sheet's mean, or its inverse, whichever is above 1 */
       area: components['schemas']['Spread'];
+    };
+    Touch: {
+      name: string;
+      /** @description on the model */
+      pos: number[] | null;
+      /**
+       * Format: float
+       * @description how far hands reach from there along the surface, metres
+       */
+      radius: number;
     };
   };
   responses: never;
@@ -1673,6 +1821,159 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Line'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'list-api-stock-masks': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SavedMask'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-stock-masks': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Post-api-stock-masksRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SavedMask'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'delete-api-stock-by-id': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'patch-api-stock-by-id': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Patch-api-stock-by-idRequest'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-stock-by-id-restore': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {

@@ -65,10 +65,34 @@ export const shortcuts: Shortcut[] = [
       };
     },
   },
+  {
+    keys: 'W',
+    on: 'w',
+    says: 'swap: a hand step hides or shows, a brush paints or erases',
+    group: 'Tools',
+    run: (s, ui) => {
+      if (target(s, ui).step) ui.brush.mask = ui.brush.mask < 0.5 ? 1 : 0;
+      else ui.tool = ui.tool === 'erase' ? 'brush' : 'erase';
+    },
+  },
   { keys: 'F', says: 'fit the model in the view', group: 'View' },
   { keys: 'hold L', says: 'turn the light by moving the pointer', group: 'View' },
   { keys: 'hold S', says: 'brush size and strength by moving the pointer', group: 'View' },
   { keys: 'hold M', says: 'the mask of the open layer on the model', group: 'View' },
+  {
+    keys: 'Shift M',
+    on: 'shift+m',
+    says: 'pin the mask on the model, or let it go',
+    group: 'View',
+    run: (_, ui) => (ui.pinned = !ui.pinned),
+  },
+  {
+    keys: 'C',
+    on: 'c',
+    says: 'the conditions that all agents read',
+    group: 'Streams',
+    run: (_, ui) => (ui.conditions = !ui.conditions),
+  },
   { keys: 'hold X', says: 'the bare form without colours', group: 'View' },
   { keys: 'hold 1 – 9', says: 'one channel alone', group: 'View' },
   {

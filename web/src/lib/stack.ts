@@ -33,9 +33,11 @@ export function addStep(s: Session, ui: UI, kind: string) {
   if (!l || !d) return;
   const id = newID();
   const list = streamOf(l, ui.stream);
-  const source = d.role === 'source' && kind !== 'hand';
+  const source = d.role !== 'shaper' && kind !== 'hand';
   const blend = source ? (list.length && ui.stream === 'mask' ? 'multiply' : 'normal') : '';
-  const params: Record<string, unknown> = kind === 'noise' ? { seed: Math.floor(Math.random() * 1000) } : {};
+  const params: Record<string, unknown> = (d.params ?? []).some((p) => p.name === 'seed')
+    ? { seed: Math.floor(Math.random() * 1000) }
+    : {};
   if (kind === 'follow') params.layer = 'below';
   if (kind === 'follow') params.what = 'height';
   const steps =

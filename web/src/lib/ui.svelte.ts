@@ -34,7 +34,7 @@ export class UI {
   /** what a click on the model adds to the open layer's reach */
   reachKind = $state<'part' | 'island' | 'face' | 'sheet' | 'id'>('part');
   /** waits for a click on the model, to take a value from there */
-  taking = $state.raw<{ label: string; take: (p: Picked) => void } | null>(null);
+  taking = $state.raw<{ label: string; take: (p: Picked, pos: number[]) => void } | null>(null);
   /** the layer that is shown without the others */
   solo = $state('');
   /** id of a layer that was asked for and is not in the document yet */
@@ -42,6 +42,16 @@ export class UI {
   /** selected step of the open stream, or '' */
   step = $state('');
   alone = $state<Alone>('');
+  /** layer/step whose result is shown alone while alone is 'step' */
+  aloneStep = $state('');
+  /** the mask stays on the model until it is unpinned */
+  pinned = $state(false);
+  /** the conditions are open, with their handles on the model */
+  conditions = $state(false);
+  /** the stock is open */
+  stock = $state(false);
+  /** how many parameters of agents are shown: 1 one amount, 2 the half dozen that matter, 3 everything */
+  depth = $state(Number(localStorage.getItem('depth')) || 2);
   light = $state(312);
   exposure = $state(1);
   /** drawn pixels a pixel of the screen; kept in the browser, as it suits the machine */

@@ -119,6 +119,34 @@
             commit={(amount) => session.op(op(c, { amount }))}
           /></span
         >
+        {#if c.channel === 'height' && !group && layer.kind !== 'picture'}
+          <span class="rim" role="cell">
+            <span class="quiet" title="how far in from its border the coat has risen; 0: as its mask">rim</span>
+            <NumberField
+              label="Rim width"
+              value={k.bevel ?? 0}
+              min={0}
+              max={0.05}
+              unit="mm"
+              scale={1000}
+              fallback={0}
+              preview={(bevel) => session.preview(op(c, { bevel }))}
+              commit={(bevel) => session.op(op(c, { bevel }))}
+            />
+            <span class="quiet" title="how far the rim stands above the coat, as flaking paint curls">curl</span>
+            <NumberField
+              label="Rim curl"
+              value={k.lip ?? 0}
+              min={0}
+              max={1}
+              scale={100}
+              unit="%"
+              fallback={0}
+              preview={(lip) => session.preview(op(c, { lip }))}
+              commit={(lip) => session.op(op(c, { lip }))}
+            />
+          </span>
+        {/if}
       {:else if c.channel.startsWith('added.')}
         <span role="cell"
           ><button
@@ -150,6 +178,14 @@
     min-height: 26px;
     opacity: 0.75;
     grid-template-columns: 20px 1fr auto;
+  }
+  .rim {
+    grid-column: 2 / -1;
+    display: grid;
+    grid-template-columns: auto 1fr auto 1fr;
+    gap: 6px;
+    align-items: center;
+    padding-bottom: 4px;
   }
   .label {
     line-height: 1.1;

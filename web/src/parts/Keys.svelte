@@ -44,12 +44,16 @@
   function up() {
     if (!held) return;
     held = '';
-    ui.alone = '';
+    ui.alone = ui.pinned ? 'mask' : '';
   }
   // what no map of the page holds is asked from the server
+  $effect(() => {
+    ui.alone = ui.pinned ? 'mask' : '';
+  });
   const asked = $derived(ui.alone === 'mask' || ui.alone === 'height' || ui.alone.startsWith('added.') ? ui.alone : '');
   $effect(() => {
-    if (asked) session.alone(asked, ui.selected);
+    if (ui.alone === 'step') session.alone('step', ui.aloneStep);
+    else if (asked) session.alone(asked, ui.selected);
     else session.alone(ui.solo ? 'layer' : '', ui.solo);
   });
 </script>

@@ -7,7 +7,9 @@
   import CurveField from './CurveField.svelte';
   import DirectionField from './DirectionField.svelte';
   import NumberField from './NumberField.svelte';
+  import PicksField from './PicksField.svelte';
   import PictureField from './PictureField.svelte';
+  import PlaceField from './PlaceField.svelte';
   import RampField from './RampField.svelte';
 
   interface Props {
@@ -52,6 +54,10 @@
   <CurveField label={p.label} {value} {preview} {commit} />
 {:else if p.kind === 'direction'}
   <DirectionField label={p.label} {value} {preview} {commit} />
+{:else if p.kind === 'point' || p.kind === 'points'}
+  <PlaceField label={p.label} {ui} {value} many={p.kind === 'points'} {commit} />
+{:else if p.kind === 'names' || p.kind === 'numbers'}
+  <PicksField name={p.name} label={p.label} {ui} {value} {commit} />
 {:else if p.kind === 'picture'}
   <PictureField {session} label={p.label} {value} {commit} />
 {:else if p.kind === 'seed'}

@@ -1,7 +1,7 @@
 <script lang="ts">
   // One step of a stream: the picture of the result up to it, how it meets what
   // came before, and its controls.
-  import type { Layer, Step } from '../api/client';
+  import { api, type BakeOrder, type BakeSettings, type Layer, type Step } from '../api/client';
   import type { Session } from '../lib/session.svelte';
   import { title } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
@@ -20,6 +20,7 @@
     dragstart: () => void;
   }
   let { session, ui, layer, step, first, color, dragstart }: Props = $props();
+  const unbaked = 'not baked yet: ';
   const kind = $derived(session.about.steps!.find((k) => k.kind === step.kind)!);
   const open = $derived(ui.step === step.id);
   const name = $derived(title(session.about.steps!, step));
@@ -27,12 +28,63 @@
   const params = $derived(
     (kind.params ?? []).filter((p) => !(kind.kind === 'follow' && p.unit === 'mm' && step.params?.what !== 'height')),
   );
+  const agent = $derived(kind.role === 'agent');
+  const deep = $derived(params.filter((p) => (p.level || 1) <= (agent ? ui.depth : fold ? 1 : 3)));
+  let fold = $state(true);
+  const more = $derived(!agent && params.some((p) => (p.level || 1) > 1));
   const shown = $derived(
-    open ? params : params.filter((p) => !['ramp', 'curve', 'direction', 'picture'].includes(p.kind)).slice(0, 2),
+    open
+      ? deep
+      : params
+          .filter(
+            (p) =>
+              !['ramp', 'curve', 'direction', 'picture', 'points', 'point', 'names', 'numbers', 'layer'].includes(
+                p.kind,
+              ) && (p.level || 1) < 3,
+          )
+          .slice(0, 2),
   );
   const strokes = $derived(session.strokes[`${layer.id}/${step.id}`] ?? 0);
   const error = $derived(session.stepErrors[`${layer.id}/${step.id}`]);
   const note = $derived(session.notes[`${layer.id}/${step.id}`]);
+  const missing = $derived(note?.startsWith(unbaked) ? note.slice(unbaked.length).split(', ') : []);
+  let asking = $state('');
+  /** Bakes what an agent lacks, with the last bake's settings. */
+  async function bake() {
+    asking = 'The bake is in the queue.';
+    try {
+      const settings = (session.doc?.prepared?.settings ?? session.about.bake) as BakeSettings;
+      const dense = (session.doc?.prepared?.dense ?? []).map((d) => d.name);
+      const job = await api.bake(session.id, { settings, maps: missing, dense } as unknown as BakeOrder);
+      session.jobs = { ...session.jobs, [job.id]: job };
+    } catch (e) {
+      asking = (e as Error).message;
+    }
+  }
+  /** Takes a preset: its parameters, and the usual ones for the rest but the seed and what is followed. */
+  function take(name: string) {
+    const preset = kind.presets?.find((p) => p.name === name);
+    if (!preset) return;
+    const kept = Object.fromEntries(
+      Object.entries(step.params ?? {}).filter(([k]) => ['seed', 'layer', 'what'].includes(k)),
+    );
+    session.op({
+      ...op('params', { ...kept, ...preset.params }),
+      label: `${name} for ${title(session.about.steps!, step)}`,
+    });
+  }
+  let timer = 0;
+  /** Resting on a card's picture shows the result up to it on the model. */
+  function rest(on: boolean) {
+    clearTimeout(timer);
+    if (on) {
+      timer = window.setTimeout(() => {
+        ui.aloneStep = `${layer.id}/${step.id}`;
+        ui.alone = 'step';
+      }, 450);
+    } else if (ui.alone === 'step') ui.alone = ui.pinned ? 'mask' : '';
+  }
+  $effect(() => () => rest(false));
   const inner = $derived((step.steps ?? []).length);
   const modes = $derived((color ? session.about.modes : session.about.scalarModes) ?? []);
   const strength = $derived(!kind.hand && (kind.role === 'shaper' || !first));
@@ -44,7 +96,7 @@
   }
 </script>
 
-{#if !first && kind.role === 'source' && !kind.hand}
+{#if !first && kind.role !== 'shaper' && !kind.hand}
   <span class="joint">
     <select
       class="pick"
@@ -81,7 +133,9 @@
     ondragstart={dragstart}
     aria-pressed={step.on}
     aria-label={`${step.on ? 'Switch off' : 'Switch on'} ${name}`}
-    title={step.on ? 'Click to switch off, drag to move' : 'Click to switch on'}
+    title={step.on ? 'Click to switch off, drag to move, rest to see it on the model' : 'Click to switch on'}
+    onpointerenter={() => rest(true)}
+    onpointerleave={() => rest(false)}
     onclick={() => session.op(op('on', !step.on))}
   >
     <Picture image={session.pictures[`${layer.id}/${step.id}`]} label={`Result up to ${name}`} />
@@ -108,9 +162,45 @@
         onclick={() => session.op({ kind: 'step.remove', target: layer.id, step: step.id })}>✕</button
       >{/if}
   </div>
-  <div class="params" class:wide={open && params.length > 2}>
+  <div class="params" class:wide={open && deep.length > 2}>
     {#if error}<span class="error">{error}</span>{/if}
-    {#if note}<span class="note">{note}</span>{/if}
+    {#if missing.length}
+      <span class="note"
+        >not baked yet: {missing.join(', ')}
+        <button class="chip" onclick={bake}>Bake {missing.length === 1 ? 'it' : 'them'}</button>
+        {#if asking}<span class="quiet">{asking}</span>{/if}</span
+      >
+    {:else if note}<span class="note">{note}</span>{/if}
+    {#if open && (agent || more)}
+      <span class="levels">
+        {#if agent}
+          <span class="tabs" role="group" aria-label="How much is shown">
+            {#each ['one', 'some', 'all'] as word, i (word)}
+              <button
+                aria-pressed={ui.depth === i + 1}
+                title={['one amount', 'the half dozen that matter', 'everything'][i]}
+                onclick={() => ((ui.depth = i + 1), localStorage.setItem('depth', String(i + 1)))}>{word}</button
+              >
+            {/each}
+          </span>
+          {#if kind.presets?.length}
+            <select
+              class="pick"
+              aria-label="Preset"
+              value=""
+              onchange={(e) => (take(e.currentTarget.value), (e.currentTarget.value = ''))}
+            >
+              <option value="">presets</option>
+              {#each kind.presets as p (p.name)}<option>{p.name}</option>{/each}
+            </select>
+          {/if}
+        {:else}
+          <button class="plain quiet" aria-expanded={!fold} onclick={() => (fold = !fold)}
+            >{fold ? 'more …' : 'less'}</button
+          >
+        {/if}
+      </span>
+    {/if}
     {#each shown as p (p.name)}
       {#if p.kind !== 'ramp' && p.kind !== 'curve'}<span class="quiet" title={p.help}>{p.label}</span>{/if}
       <ParamField
@@ -207,6 +297,26 @@
   }
   .failed {
     border-color: var(--brick);
+  }
+  .levels {
+    grid-column: 1 / -1;
+    display: flex;
+    gap: 8px;
+    align-items: center;
+  }
+  .tabs {
+    display: flex;
+    border: 1px solid var(--line);
+    border-radius: 4px;
+  }
+  .tabs button {
+    min-height: 24px;
+    padding: 0 8px;
+    color: var(--quiet);
+  }
+  .tabs button[aria-pressed='true'] {
+    color: var(--text);
+    box-shadow: inset 0 -2px var(--verdigris);
   }
   .note {
     grid-column: 1 / -1;

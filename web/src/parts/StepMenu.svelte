@@ -1,6 +1,7 @@
 <script lang="ts">
   // The list of all kinds of steps, found by typing.
   import { Dropdown } from 'flowbite-svelte';
+  import type { StepKind } from '../api/client';
   import type { Session } from '../lib/session.svelte';
   import { addStep } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
@@ -10,9 +11,19 @@
   let find = $state('');
   const found = $derived(
     (session.about.steps ?? []).filter((s) =>
-      `${s.label} ${s.help} ${s.role}`.toLowerCase().includes(find.toLowerCase()),
+      `${s.label} ${s.help} ${s.role} ${s.group ?? ''}`.toLowerCase().includes(find.toLowerCase()),
     ),
   );
+  const groups = ['Agents', 'Noises', 'Patterns', 'Marks', 'Gradients', 'Picks', 'Readings', 'Shapers'];
+  const heads: Record<string, string> = {
+    Agents: 'Agents: weather and use',
+    Readings: 'Readings: pictures, baked maps, other layers, the hand',
+    Shapers: 'Shapers change what came before',
+  };
+  const group = (s: StepKind) => (s.role === 'shaper' ? 'Shapers' : (s.group ?? 'Readings'));
+  /** what has a picture of its own: the rest shows nothing by itself */
+  const pictured = (s: StepKind) =>
+    !['hand', 'follow', 'bundle', 'picture', 'id', 'parts', 'islands', 'faces', 'gradient-distance'].includes(s.kind);
   const focus = (el: HTMLInputElement) => void setTimeout(() => el.focus());
   function add(kind: string) {
     open = false;
@@ -22,7 +33,7 @@
 </script>
 
 <button class="chip whitespace-nowrap" id="add-step" title="Add a step (Q)">+ Step</button>
-<Dropdown simple triggeredBy="#add-step" bind:isOpen={open} placement="top-start" class="w-[430px]">
+<Dropdown simple triggeredBy="#add-step" bind:isOpen={open} placement="top-start" class="w-[600px]">
   {#if open}<div class="menu">
       <input
         use:focus
@@ -35,18 +46,25 @@
           if (e.key === 'Escape') open = false;
         }}
       />
-      {#each ['source', 'shaper'] as role (role)}
-        {@const list = found.filter((s) => s.role === role)}
+      {#each groups as g (g)}
+        {@const list = found.filter((s) => group(s) === g)}
         {#if list.length}
-          <h3 class="quiet">{role === 'source' ? 'Sources add something' : 'Shapers change what came before'}</h3>
-          <div class="grid grid-cols-2">
+          <h3 class="quiet">{heads[g] ?? g}</h3>
+          <div class="kinds">
             {#each list as s (s.kind)}
               <button
                 class="kind"
                 title={s.help}
                 aria-label={`${s.label} ${s.role}: ${s.help}`}
-                onclick={() => add(s.kind)}>{s.label}</button
+                onclick={() => add(s.kind)}
               >
+                {#if pictured(s)}
+                  <img src={`/api/steps/${s.kind}/picture`} alt="" loading="lazy" width="88" height="64" />
+                {:else}
+                  <span class="blank" aria-hidden="true">{s.label[0]}</span>
+                {/if}
+                <span>{s.label}</span>
+              </button>
             {/each}
           </div>
         {/if}
@@ -58,7 +76,7 @@
 <style>
   .menu {
     padding: 8px;
-    max-height: 420px;
+    max-height: 460px;
     overflow: auto;
   }
   input {
@@ -73,11 +91,35 @@
     font-size: 12.5px;
     padding: 8px 8px 2px;
   }
+  .kinds {
+    display: grid;
+    grid-template-columns: repeat(6, 1fr);
+    gap: 4px;
+  }
   .kind {
-    text-align: left;
-    padding: 4px 8px;
-    min-height: 28px;
+    display: flex;
+    flex-direction: column;
+    align-items: center;
+    gap: 2px;
+    padding: 3px 2px;
     border-radius: 3px;
+    font-size: 12.5px;
+    line-height: 1.15;
+    text-align: center;
+  }
+  .kind img,
+  .blank {
+    width: 88px;
+    height: 64px;
+    border-radius: 2px;
+    object-fit: cover;
+    background: var(--field);
+  }
+  .blank {
+    display: grid;
+    place-content: center;
+    color: var(--quiet);
+    font-size: 22px;
   }
   .kind:hover,
   .kind:focus-visible {

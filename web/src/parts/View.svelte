@@ -4,6 +4,8 @@
   import type { Session } from '../lib/session.svelte';
   import { target, type Tool, type UI, type ViewMode } from '../lib/ui.svelte';
   import type { Prep } from '../lib/prep.svelte';
+  import { conditionsOf, conditionsOp } from '../lib/conditions';
+  import { Handles, handleNames, type Handle } from '../view/handles';
   import { Overlay } from '../view/overlay';
   import { Painter } from '../view/painter';
   import { Stage, type Hit } from '../view/stage';
@@ -129,6 +131,18 @@
       overlay?.edges([]);
     };
   });
+  // the conditions are shown on the model while they are open
+  let handles: Handles | null = null;
+  let dragged: Handle | null = null;
+  let turned: number[] | null = null;
+  $effect(() => {
+    const open = ui.conditions && ui.station === 'Layer' && ui.mode !== 'flat';
+    const facts = conditionsOf(session);
+    if (!stage || (!open && !handles)) return;
+    handles ??= new Handles(stage);
+    if (open) handles.show(facts, stage.bounds);
+    else handles.clear();
+  });
   $effect(() => stage?.setSharpness(ui.sharpness));
   $effect(() =>
     stage?.setLook({ exposure: ui.exposure, background: ui.background, blur: ui.blur, shadows: ui.shadows }),
@@ -149,6 +163,13 @@
     if (!stage) return;
     const [x, y] = local(e);
     if (held === 'l') return;
+    const handle = ui.conditions && e.button === 0 && !ui.taking ? handles?.hit(x, y) : null;
+    if (handle) {
+      dragged = handle;
+      stage.controls.enabled = false;
+      canvas.setPointerCapture(e.pointerId);
+      return;
+    }
     if (e.button === 0 && prep && prep.hand !== 'look' && ui.station === 'Prepare' && !e.altKey) {
       const h = stage.pick(x, y);
       if (!h) return;
@@ -163,8 +184,8 @@
       const { taking } = ui;
       session.pick(h.pos.toArray(), h.nrm.toArray(), (p) => {
         if (taking) {
-          taking.take(p);
           ui.taking = null;
+          taking.take(p, h.pos.toArray());
         } else ui.onReach(p);
       });
       return;
@@ -206,6 +227,12 @@
       ui.light = (ui.light + e.movementX * 0.6 + 360) % 360;
       return;
     }
+    if (dragged) {
+      turned = handles!.drag(dragged, x, y);
+      session.preview(conditionsOp(session, { [dragged]: turned }, `The ${handleNames[dragged]}`));
+      handles!.show({ ...conditionsOf(session), [dragged]: turned }, stage.bounds);
+      return;
+    }
     if (held === 's' && painting) {
       ui.brush.size = Math.min(Math.max(ui.brush.size * Math.exp(e.movementX / 120), 1e-5), 5);
       ui.brush.strength = Math.min(Math.max(ui.brush.strength - e.movementY / 250, 0), 1);
@@ -223,6 +250,8 @@
     cursor = { x, y, path, texels: Math.round(ui.brush.size * 2 * density) };
   }
   function up(e: PointerEvent) {
+    if (dragged && turned) session.op(conditionsOp(session, { [dragged]: turned }, `Turn the ${handleNames[dragged]}`));
+    dragged = turned = null;
     painter?.up();
     pan = null;
     if (canvas.hasPointerCapture(e.pointerId)) canvas.releasePointerCapture(e.pointerId);
@@ -306,9 +335,11 @@
   {#if session.drill && ui.tool === 'drill'}<CoreSample {session} {ui} at={sampleAt} />{/if}
   {#if ui.mode !== 'flat' || ui.station === 'Judge'}<LightRing {ui} />{/if}
   {#if ui.alone || ui.solo}<div class="alone">
-      {ui.alone
-        ? (session.channels.find((c) => c.channel === ui.alone)?.label ?? ui.alone)
-        : session.layer(ui.solo)?.name} alone
+      {ui.alone === 'step'
+        ? 'result up to this step'
+        : ui.alone
+          ? (session.channels.find((c) => c.channel === ui.alone)?.label ?? ui.alone)
+          : session.layer(ui.solo)?.name} alone
       {#if !ui.alone}<button class="chip" onclick={() => (ui.solo = '')}>Show all</button>{/if}
     </div>{/if}
   {#if ui.station === 'Prepare' && prep && prep.hand !== 'look'}

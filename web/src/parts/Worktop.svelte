@@ -128,8 +128,24 @@
           >
         {/each}
       {/if}
-      <span class="quiet ml-auto hidden whitespace-nowrap text-sm lg:inline"
-        >hold M: mask on the model · ? for all keys</span
+      <span class="ml-auto"></span>
+      <button
+        class="chip whitespace-nowrap"
+        aria-pressed={ui.pinned}
+        title="Show the mask on the model and keep it there (Shift M); hold M for a look"
+        onclick={() => (ui.pinned = !ui.pinned)}>Pin mask</button
+      >
+      <button
+        class="chip whitespace-nowrap"
+        aria-pressed={ui.conditions}
+        title="What all agents read: age, wetness, wind, rain, sun … (C)"
+        onclick={() => (ui.conditions = !ui.conditions)}>Conditions</button
+      >
+      <button
+        class="chip whitespace-nowrap"
+        aria-pressed={ui.stock}
+        title="Saved masks: keep this one, or use one"
+        onclick={() => (ui.stock = !ui.stock)}>Stock</button
       >
     {:else}
       <h2 class="quiet">No layer is selected</h2>
@@ -194,6 +210,9 @@
     color: var(--text);
     background: var(--raised);
     box-shadow: inset 0 -2px var(--plum);
+  }
+  .chip[aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
   }
   .result {
     width: 116px;

@@ -3,9 +3,11 @@
   import { api, type About, type Job } from '../api/client';
   import { Session } from '../lib/session.svelte';
   import { UI, type Station } from '../lib/ui.svelte';
+  import Conditions from '../parts/Conditions.svelte';
   import Keys from '../parts/Keys.svelte';
   import Ledger from '../parts/Ledger.svelte';
   import Section from '../parts/Section.svelte';
+  import Stock from '../parts/Stock.svelte';
   import View from '../parts/View.svelte';
   import Worktop from '../parts/Worktop.svelte';
   import Deliver from './Deliver.svelte';
@@ -125,6 +127,10 @@
   </aside>
   <main aria-label="View">
     {#key session.model}{#if session.model}<View {session} {ui} {id} {prep} />{/if}{/key}
+    {#if ui.station === 'Layer' && session.doc}
+      {#if ui.conditions}<Conditions {session} {ui} />{/if}
+      {#if ui.stock}<Stock {session} {ui} project={id} />{/if}
+    {/if}
   </main>
   <footer aria-label="Worktop">
     {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}

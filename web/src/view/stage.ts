@@ -61,7 +61,7 @@ interface Sheet {
 const aloneShader = {
   vertexShader: `varying vec2 vUv; varying vec3 vN; void main(){ vUv = uv; vN = normalize(normalMatrix * normal); gl_Position = projectionMatrix * modelViewMatrix * vec4(position,1.0); }`,
   fragmentShader: `uniform sampler2D map; uniform int pick; varying vec2 vUv; varying vec3 vN;
-  void main(){ vec4 t = texture2D(map, vUv); vec3 c = t.rgb; if (pick == 4) c = vec3(0.6 + 0.4 * vN.z);
+  void main(){ vec4 t = texture2D(map, vUv); vec3 c = t.rgb; if (pick == -3) c = t.rgb; else if (pick == 4) c = vec3(0.6 + 0.4 * vN.z);
   else if (pick >= 0) c = vec3(pick == 0 ? t.r : pick == 1 ? t.g : pick == 2 ? t.b : t.a);
   gl_FragColor = vec4(c, 1.0); if (pick < 0) { gl_FragColor = linearToOutputTexel(gl_FragColor); } }`,
 };
@@ -77,6 +77,7 @@ const PLACE: Record<string, [number, number]> = {
   emissive: [3, -1],
   height: [4, 0],
   mask: [4, 0],
+  step: [4, -3],
   form: [0, 4],
 };
 
@@ -407,6 +408,17 @@ export class Stage {
   overFlat(x: number): boolean {
     const { flat } = this.rects();
     return !!flat && x >= flat.x;
+  }
+
+  /** Aims a ray from the camera through a point of the canvas. */
+  aim(ray: Raycaster, x: number, y: number) {
+    const { model } = this.rects();
+    if (model) ray.setFromCamera(new Vector2((x / model.w) * 2 - 1, 1 - (y / model.h) * 2), this.camera);
+  }
+
+  /** The box around the model. */
+  get bounds() {
+    return this.box;
   }
 
   /** Finds the surface under a point of the canvas, on the model or on a flat sheet. */

@@ -1,0 +1,189 @@
+<script lang="ts">
+  // The stock: what was kept for use in any project. It slides in from the right and
+  // goes away after use.
+  import { onMount } from 'svelte';
+  import { api, type SavedMask, type Step } from '../api/client';
+  import { newID, type Session } from '../lib/session.svelte';
+  import { streamOf } from '../lib/stack';
+  import type { UI } from '../lib/ui.svelte';
+  import NameField from './NameField.svelte';
+
+  let { session, ui, project }: { session: Session; ui: UI; project: string } = $props();
+  let masks = $state.raw<SavedMask[] | null>(null);
+  let find = $state('');
+  let error = $state('');
+  let naming = $state('');
+  let dropped = $state.raw<SavedMask | null>(null);
+  let keeping = $state(false);
+  const layer = $derived(session.layer(ui.selected));
+  const steps = $derived(streamOf(layer, 'mask'));
+  const found = $derived((masks ?? []).filter((m) => m.name.toLowerCase().includes(find.trim().toLowerCase())));
+  const load = () =>
+    api.masks().then(
+      (m) => (masks = m),
+      (e) => (error = e.message),
+    );
+  onMount(load);
+
+  async function act(what: () => Promise<unknown>) {
+    error = '';
+    try {
+      await what();
+      await load();
+    } catch (e) {
+      error = (e as Error).message;
+    }
+  }
+  async function keep() {
+    if (!layer) return;
+    keeping = true;
+    await act(() => api.keepMask(layer.name, project, layer.id));
+    keeping = false;
+  }
+  /** Puts a kept stream into the open one as a bundle, at its end. */
+  function use(m: SavedMask) {
+    if (!layer) return;
+    const fresh = (list: Step[]): Step[] =>
+      list.map((s) => ({ ...s, id: newID(), steps: fresh((s.steps ?? []) as Step[]) }));
+    const id = newID();
+    const first = !steps.length;
+    const step = { id, kind: 'bundle', name: m.name, on: true, amount: 1, blend: first ? 'normal' : 'multiply' };
+    session.op({
+      kind: 'step.add',
+      target: layer.id,
+      path: ui.stream,
+      index: -1,
+      newStep: { ...step, steps: fresh(m.steps as Step[]) } as Step,
+    });
+    ui.step = id;
+    ui.stock = false;
+  }
+</script>
+
+<section aria-label="Stock">
+  <header class="flex items-center gap-2">
+    <h2 class="grow font-semibold">Stock · masks</h2>
+    <button class="chip" onclick={() => (ui.stock = false)}>Close</button>
+  </header>
+  <input
+    type="search"
+    bind:value={find}
+    placeholder="find a mask"
+    aria-label="Find in the stock"
+    onkeydown={(e) => (e.stopPropagation(), e.key === 'Escape' && (ui.stock = false))}
+  />
+  <button class="chip w-full" disabled={!steps.length || keeping} onclick={keep}
+    >{keeping ? 'Taking its picture …' : layer ? `Keep the mask of ${layer.name}` : 'No layer is open'}</button
+  >
+  {#if error}<p class="error" role="alert">{error}</p>{/if}
+  {#if dropped}
+    {@const d = dropped}
+    <p class="quiet text-sm">
+      {d.name} was deleted.
+      <button class="chip" onclick={() => act(() => api.restoreStock(d.id)).then(() => (dropped = null))}
+        >Bring back</button
+      >
+    </p>
+  {/if}
+  <div class="shelf">
+    {#each found as m (m.id)}
+      <article>
+        <button
+          class="shot"
+          title={`Put ${m.name} into the open stream`}
+          aria-label={`Use ${m.name}`}
+          disabled={!layer}
+          onclick={() => use(m)}><img src={`/api/stock/${m.id}/picture`} alt="" width="132" height="96" /></button
+        >
+        <div class="flex items-center gap-1">
+          {#if naming === m.id}
+            <NameField
+              value={m.name}
+              label="Name of the mask"
+              done={(v) => {
+                naming = '';
+                if (v) act(() => api.renameStock(m.id, v));
+              }}
+            />
+          {:else}
+            <button
+              class="plain grow truncate text-left"
+              title="Double click to rename"
+              ondblclick={() => (naming = m.id)}>{m.name}</button
+            >
+          {/if}
+          <button
+            class="plain quiet"
+            aria-label={`Delete ${m.name}`}
+            onclick={() => act(() => api.dropStock(m.id)).then(() => (dropped = m))}>✕</button
+          >
+        </div>
+        <span class="quiet text-xs">{m.steps?.length} step{m.steps?.length === 1 ? '' : 's'}</span>
+      </article>
+    {/each}
+  </div>
+  {#if masks && !masks.length}<p class="quiet text-sm">
+      Nothing is kept yet. A mask that turned out well can be kept here and used on the next object.
+    </p>{/if}
+</section>
+
+<style>
+  section {
+    position: absolute;
+    right: 0;
+    top: 0;
+    bottom: 0;
+    width: 322px;
+    overflow: auto;
+    background: var(--panel);
+    border-left: 1px solid var(--line);
+    padding: 8px 12px;
+    display: flex;
+    flex-direction: column;
+    gap: 8px;
+    z-index: 6;
+    animation: in 0.16s ease-out;
+  }
+  @keyframes in {
+    from {
+      translate: 40px 0;
+      opacity: 0;
+    }
+  }
+  @media (prefers-reduced-motion: reduce) {
+    section {
+      animation: none;
+    }
+  }
+  input {
+    background: var(--field);
+    color: var(--text);
+    border: 1px solid var(--line);
+    border-radius: 3px;
+    padding: 3px 8px;
+  }
+  .shelf {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 10px;
+  }
+  .shot {
+    display: block;
+    width: 100%;
+    border: 1px solid var(--line);
+    border-radius: 3px;
+    overflow: hidden;
+  }
+  .shot:hover:enabled {
+    border-color: var(--plum);
+  }
+  img {
+    width: 100%;
+    height: auto;
+    display: block;
+  }
+  .error {
+    border-left: 3px solid var(--brick);
+    padding-left: 6px;
+  }
+</style>
