@@ -16,6 +16,7 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
+	"velvetgrime/core/render"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/api"
@@ -76,33 +77,55 @@ func benchResize(ctx context.Context, r *report) error {
 	return nil
 }
 
-// benchOpen evaluates what the page of the demo project shows, from nothing: drafts
-// of all sheets, then all their texels.
+// benchOpen evaluates what the pages of the demo projects show, from nothing: drafts
+// of all sheets, then all their texels. It moves the age between, as a hand does.
 func benchOpen(ctx context.Context, r *report) error {
-	m, d := sample.Lantern(), sample.LanternDocument()
-	sc := eval.NewScene(m, eval.NewCache(benchCache))
-	t := time.Now()
-	p := eval.Compile(sc, d, "", "")
-	sizes := func(limit int) (out []int) {
-		for _, s := range m.Sheets {
-			out = append(out, min(d.Sheets[s.Name].Size, limit))
+	for _, name := range []string{"lantern", "bollard", "gull"} {
+		m, dense, d, s, maps := sample.Dressed(name)
+		b, err := render.BakeInMemory(ctx, m, dense, s, maps, benchCache)
+		if err != nil {
+			return err
 		}
-		return
+		d.Prepared = b.Prepared
+		sc := b.Scene
+		sizes := func(limit int) (out []int) {
+			for _, s := range m.Sheets {
+				out = append(out, min(d.Sheets[s.Name].Size, limit))
+			}
+			return
+		}
+		all := append([]stack.Channel{stack.Opacity, stack.Emissive}, benchChannels...)
+		timed := func(what string, d *stack.Document, limit int) error {
+			t := time.Now()
+			if err := evaluateAll(ctx, eval.Compile(sc, d, "", ""), sizes(limit), all); err != nil {
+				return err
+			}
+			r.add("open", name+", evaluation alone: "+what, "ms", []float64{since(t)})
+			return nil
+		}
+		if err := timed("drafts", d, 256); err != nil {
+			return err
+		}
+		var ms []float64
+		for age := range 6 {
+			aged := *d
+			c := *d.Facts()
+			c.Age = float32(age) * 10
+			aged.Conditions = &c
+			t := time.Now()
+			if err := evaluateAll(ctx, eval.Compile(sc, &aged, "", ""), sizes(256), all); err != nil {
+				return err
+			}
+			ms = append(ms, since(t))
+		}
+		r.add("open", name+", the age moved: draft of all sheets at 256", "ms", ms)
+		if err := timed("complete", d, 8192); err != nil {
+			return err
+		}
+		if err := timed("the same again, warm", d, 8192); err != nil {
+			return err
+		}
 	}
-	all := append([]stack.Channel{stack.Opacity, stack.Emissive}, benchChannels...)
-	if err := evaluateAll(ctx, p, sizes(256), all); err != nil {
-		return err
-	}
-	r.add("open", "the lantern, evaluation alone: drafts", "ms", []float64{since(t)})
-	if err := evaluateAll(ctx, p, sizes(8192), all); err != nil {
-		return err
-	}
-	r.add("open", "the lantern, evaluation alone: complete", "ms", []float64{since(t)})
-	t = time.Now()
-	if err := evaluateAll(ctx, eval.Compile(sc, d, "", ""), sizes(8192), all); err != nil {
-		return err
-	}
-	r.add("open", "the same again, warm", "ms", []float64{since(t)})
 	return nil
 }
 

@@ -69,8 +69,10 @@ func baked(what string, radius float32) []step.Part {
 	return list
 }
 
+// blurred softens by about a radius: one of a few, so that agents share what they read.
 func blurred(radius float32) step.Part {
-	return step.Part{Kind: "blur", Params: params{"radius": min(float64(radius), 0.5)}}
+	r := math.Exp2(math.Round(math.Log2(max(float64(radius), 1e-4))))
+	return step.Part{Kind: "blur", Params: params{"radius": min(r, 0.5)}}
 }
 
 // follows adds what an agent reads of the layer that it follows: its relief, and the
@@ -150,7 +152,7 @@ func (j *job) field(kind noise.Kind, size float32, octaves int, persistence floa
 	n := 0
 	for i, t := range f.Tri {
 		out[i] = 0.5
-		if t < 0 || j.wanted != nil && !j.wanted[i] {
+		if t < 0 || j.wanted != nil && !j.wanted[i] || !j.Needs(i) {
 			continue
 		}
 		p := f.Pos[i]
@@ -215,7 +217,7 @@ func gathers(raised, around []float32, i int) (ring, step float32) {
 // each writes f of every point that stands for something.
 func (j *job) each(out []float32, f func(i int) float32) {
 	for i, t := range j.Frame.Tri {
-		if t >= 0 {
+		if t >= 0 && j.Needs(i) {
 			out[i] = clamp(f(i), 0, 1)
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 )
@@ -53,8 +54,8 @@ func (p *Program) readsKey(u *Surface, s *stepPlan, pad float32) Key {
 }
 
 // agent runs an agent, or another source that goes over the surface: one row, 0..1. The row is shared: it is not to be
-// written.
-func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan) ([]float32, error) {
+// written. With need only those points count, and nothing is kept.
+func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan, need []bool) ([]float32, error) {
 	key := join(u.key, p.readsKey(u, s, 0), 73)
 	if v, ok := p.Scene.Cache.get(key); ok {
 		return v.(planes)[0].Data, nil
@@ -72,7 +73,7 @@ func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan) ([]float32
 			in.Read[n] = v.(planes)[0].Data
 			continue
 		}
-		v, err := p.stream(ctx, u, s.reads[n], len(s.reads[n].steps))
+		v, err := p.softly(ctx, u, s.reads[n])
 		if err != nil {
 			return nil, fmt.Errorf("what it reads (%s): %w", n, err)
 		}
@@ -86,8 +87,16 @@ func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan) ([]float32
 		}
 	}
 	row := make([]float32, len(f.Pos))
+	if need != nil {
+		if in.Need = need; slices.Contains(need, true) {
+			d.Run(in, row)
+		}
+		return row, ctx.Err()
+	}
 	d.Run(in, row)
-	p.Scene.Cache.put(key, planes{{Data: row}})
+	if p.remembers(u, s) {
+		p.Scene.Cache.put(key, planes{{Data: row}})
+	}
 	return row, ctx.Err()
 }
 
@@ -160,4 +169,26 @@ func (p *Program) wayRow(ctx context.Context, u *Surface, name string, in step.I
 		p.Scene.Cache.put(key, planes{{Data: out}})
 	}
 	return out, nil
+}
+
+// softly evaluates what an agent reads. What ends in a blur is evaluated on sheets whose
+// texels are about as large as its radius, however fine the surface itself is, and read
+// between those texels: agents need no more, and it costs next to nothing.
+func (p *Program) softly(ctx context.Context, u *Surface, sp *streamPlan) ([][]float32, error) {
+	last := len(sp.steps) - 1
+	if last < 0 || sp.steps[last].step.Kind != "blur" || sp.steps[last].look <= 0 {
+		return p.stream(ctx, u, sp, len(sp.steps))
+	}
+	radius := sp.steps[last].look / 3
+	own := 8192
+	if u.tile != nil {
+		own = u.tile.Size
+	}
+	return p.fromTilesOf(ctx, u, sp, last, func(sheet int) int {
+		size := pix.Size
+		for size < min(own, 2048) && p.Scene.index(sheet).Scale()/float32(size) > 0.8*radius {
+			size *= 2
+		}
+		return size
+	})
 }

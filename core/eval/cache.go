@@ -48,12 +48,14 @@ func join(a, b Key, n uint64) Key {
 type sized interface{ Bytes() int }
 
 // Cache maps keys to immutable values, bounded in bytes; the least recently used
-// go first. It is safe for many goroutines.
+// go first. Results that were asked for from outside are kept apart from what was
+// needed on the way to them, so that a long way does not drive out what it was gone
+// for: they may hold half of the cache. It is safe for many goroutines.
 type Cache struct {
 	mu       sync.Mutex
 	limit    int
-	used     int
-	order    *list.List
+	used     [2]int // on the way, results
+	order    [2]*list.List
 	entries  map[Key]*list.Element
 	hit, mis int
 }
@@ -61,11 +63,17 @@ type Cache struct {
 type entry struct {
 	key   Key
 	value sized
+	tier  int
 }
+
+const (
+	onTheWay = iota
+	result
+)
 
 // NewCache returns a cache of at most limit bytes.
 func NewCache(limit int) *Cache {
-	return &Cache{limit: limit, order: list.New(), entries: map[Key]*list.Element{}}
+	return &Cache{limit: limit, order: [2]*list.List{list.New(), list.New()}, entries: map[Key]*list.Element{}}
 }
 
 func (c *Cache) get(k Key) (sized, bool) {
@@ -77,34 +85,43 @@ func (c *Cache) get(k Key) (sized, bool) {
 		return nil, false
 	}
 	c.hit++
-	c.order.MoveToFront(e)
-	return e.Value.(*entry).value, true
+	it := e.Value.(*entry)
+	c.order[it.tier].MoveToFront(e)
+	return it.value, true
 }
 
-func (c *Cache) put(k Key, v sized) {
+// put keeps what was found on the way.
+func (c *Cache) put(k Key, v sized) { c.add(k, v, onTheWay) }
+
+// keep keeps a result.
+func (c *Cache) keep(k Key, v sized) { c.add(k, v, result) }
+
+func (c *Cache) add(k Key, v sized, tier int) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if e, ok := c.entries[k]; ok {
-		old := e.Value.(*entry)
-		c.used += v.Bytes() - old.value.Bytes()
-		old.value = v
-		c.order.MoveToFront(e)
-	} else {
-		c.entries[k] = c.order.PushFront(&entry{k, v})
-		c.used += v.Bytes()
+		c.drop(e)
 	}
-	for c.used > c.limit && c.order.Len() > 1 {
-		e := c.order.Back()
-		old := e.Value.(*entry)
-		c.used -= old.value.Bytes()
-		delete(c.entries, old.key)
-		c.order.Remove(e)
+	c.entries[k] = c.order[tier].PushFront(&entry{k, v, tier})
+	c.used[tier] += v.Bytes()
+	for c.used[result] > c.limit/2 && c.order[result].Len() > 1 {
+		c.drop(c.order[result].Back())
 	}
+	for c.used[onTheWay]+c.used[result] > c.limit && c.order[onTheWay].Len() > 0 && len(c.entries) > 1 {
+		c.drop(c.order[onTheWay].Back())
+	}
+}
+
+func (c *Cache) drop(e *list.Element) {
+	it := e.Value.(*entry)
+	c.used[it.tier] -= it.value.Bytes()
+	delete(c.entries, it.key)
+	c.order[it.tier].Remove(e)
 }
 
 // Stats returns the bytes held and how many lookups hit and missed.
 func (c *Cache) Stats() (bytes, hits, misses int) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	return c.used, c.hit, c.mis
+	return c.used[0] + c.used[1], c.hit, c.mis
 }

@@ -249,7 +249,7 @@ func (p *Program) run(ctx context.Context, u *Surface, info stack.ChannelInfo, l
 		st = next
 	}
 	if keep && from < len(list) && keys[len(list)] != k {
-		p.Scene.Cache.put(keys[len(list)], st.kept())
+		p.Scene.Cache.keep(keys[len(list)], st.kept())
 		st.owned = false
 	}
 	return st, nil
@@ -666,7 +666,7 @@ func (p *Program) Normal(ctx context.Context, u *Surface) ([]pix.Plane, error) {
 			out[0].Data[i], out[1].Data[i], out[2].Data[i] = n[0], n[1], n[2]
 		}
 	}
-	p.Scene.Cache.put(key, out)
+	p.Scene.Cache.keep(key, out)
 	return out, nil
 }
 

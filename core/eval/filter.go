@@ -144,6 +144,12 @@ func (p *Program) onPatch(ctx context.Context, q patch, need []bool, sp *streamP
 		}
 		margin = min(int(math.Ceil(far/float64(factor))), 4*s.desc.Texels) + 1
 	}
+	// a few sizes of patches serve all filters: laying a patch flat costs more than its rim
+	class := 4
+	for class < margin {
+		class *= 2
+	}
+	margin = class
 	g := grown(q, factor, margin)
 	big := p.Scene.onPatch(g)
 	before, inner, weight, err := p.read(ctx, g, sp, i, factor)
@@ -397,6 +403,11 @@ func catmullRom(t float32) [4]float32 {
 
 // fromTiles reads the filtered tiles of the sheets at the points of a frame.
 func (p *Program) fromTiles(ctx context.Context, u *Surface, sp *streamPlan, i int) ([][]float32, error) {
+	return p.fromTilesOf(ctx, u, sp, i, func(sheet int) int { return p.levelFor(sheet, u.Frame()) })
+}
+
+// fromTilesOf is fromTiles for sheets of the sizes that sizeOf tells.
+func (p *Program) fromTilesOf(ctx context.Context, u *Surface, sp *streamPlan, i int, sizeOf func(sheet int) int) ([][]float32, error) {
 	f, m := u.Frame(), p.Scene.Model
 	out := wide(nil, 1, len(f.Pos))
 	tiles := map[Tile][]int32{}
@@ -406,7 +417,7 @@ func (p *Program) fromTiles(ctx context.Context, u *Surface, sp *streamPlan, i i
 			continue
 		}
 		sheet := int(m.TriSheet[t])
-		size := p.levelFor(sheet, f)
+		size := sizeOf(sheet)
 		uv := p.Scene.index(sheet).UVAt(t, f.Pos[k])
 		x, y := min(max(uv.X, 0), 0.999999)*float32(size), min(max(uv.Y, 0), 0.999999)*float32(size)
 		at[k] = geom.Vec2{X: x, Y: y}

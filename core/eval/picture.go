@@ -24,7 +24,7 @@ func (s *Scene) stored(name string) (*pix.Picture, error) {
 	if err != nil {
 		return nil, fmt.Errorf("picture %q: %w", name, err)
 	}
-	s.Cache.put(k, p)
+	s.Cache.keep(k, p)
 	return p, nil
 }
 

@@ -17,16 +17,17 @@ import (
 // Program is a document made ready to be evaluated on a scene. It is immutable
 // and safe for many goroutines.
 type Program struct {
-	Scene  *Scene
-	Doc    *stack.Document
-	layers []*layerPlan
-	all    map[string]*layerPlan // every layer by id, hidden ones too
-	hot    map[*layerPlan]bool   // layer that is being edited and the groups around it: what lies below is kept
-	live   string                // id of a stroke that still grows
-	light  Key                   // how colours are mixed
-	sizes  Key                   // the sheets' sizes
-	baked  Key                   // which baked maps there are
-	facts  Key                   // these and the conditions
+	Scene    *Scene
+	Doc      *stack.Document
+	layers   []*layerPlan
+	all      map[string]*layerPlan // every layer by id, hidden ones too
+	hotSteps map[*stack.Step]bool  // the steps of that layer
+	hot      map[*layerPlan]bool   // layer that is being edited and the groups around it: what lies below is kept
+	live     string                // id of a stroke that still grows
+	light    Key                   // how colours are mixed
+	sizes    Key                   // the sheets' sizes
+	baked    Key                   // which baked maps there are
+	facts    Key                   // these and the conditions
 
 	holders map[*stack.Step]string // the layer of each follow step
 
@@ -65,7 +66,7 @@ type planKey struct {
 // Compile prepares a document. hotLayer is the id of the layer under edit, or
 // ""; liveStroke is the id of a stroke that still grows, or "".
 func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program {
-	p := &Program{Scene: s, Doc: d, live: liveStroke, all: map[string]*layerPlan{}, hot: map[*layerPlan]bool{}, holders: map[*stack.Step]string{}, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
+	p := &Program{Scene: s, Doc: d, live: liveStroke, all: map[string]*layerPlan{}, hot: map[*layerPlan]bool{}, hotSteps: map[*stack.Step]bool{}, holders: map[*stack.Step]string{}, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
 	p.light = newHash("light").str(d.Light).sum()
 	b, _ := json.Marshal(d.Sheets)
 	p.sizes = newHash("sizes").str(string(b)).sum()
@@ -107,6 +108,9 @@ func (p *Program) compile(list []*stack.Layer, hotLayer string, known, kept map[
 		})
 		for _, s := range pl.followers {
 			p.holders[s] = l.ID
+		}
+		if l.ID == hotLayer {
+			l.EachStep(func(s *stack.Step) { p.hotSteps[s] = true })
 		}
 		if l.ID == hotLayer || slices.ContainsFunc(pl.kids, func(c *layerPlan) bool { return p.hot[c] }) {
 			p.hot[pl] = true
@@ -293,7 +297,11 @@ func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, sp *s
 	}
 	var out []float32
 	if sp.active(upTo) {
-		v, err := p.stream(ctx, u, sp, upTo)
+		eval := p.stream
+		if c := pl.coats[stack.Height]; c != nil && c.bevel != nil && sp == pl.mask {
+			eval = p.before // the bevel reads the same
+		}
+		v, err := eval(ctx, u, sp, upTo)
 		if err != nil {
 			return pix.Plane{}, fmt.Errorf("layer %q: %w", pl.layer.Name, err)
 		}
@@ -422,7 +430,7 @@ func (p *Program) part(id string, with bool) *Program {
 	if q := p.below[name]; q != nil {
 		return q
 	}
-	q := &Program{Scene: p.Scene, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, baked: p.baked, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
+	q := &Program{Scene: p.Scene, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, baked: p.baked, facts: p.facts, hotSteps: p.hotSteps, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
 	d := *p.Doc
 	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
 	q.Doc, q.layers = &d, p.cut(d.Layers)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"velvetgrime/core/blend"
 	"velvetgrime/core/geom"
@@ -288,7 +289,11 @@ func (p *Program) source(ctx context.Context, u *Surface, s *stepPlan, out [][]f
 	var err error
 	switch {
 	case s.reads != nil || s.ways != nil:
-		row, err := p.agent(ctx, u, s)
+		var need []bool
+		if !first && len(out) == 1 {
+			need = p.wanted(u, s.step, out[0])
+		}
+		row, err := p.agent(ctx, u, s, need)
 		if err != nil {
 			return out, err
 		}
@@ -350,6 +355,26 @@ func (p *Program) input(u *Surface, s *stack.Step) (step.Input, *step.Descriptio
 	return in, d
 }
 
+// wanted marks where a source that multiplies or darkens is not laid over black, when
+// that is less than half of the surface; nil otherwise.
+func (p *Program) wanted(u *Surface, s *stack.Step, out []float32) []bool {
+	if s.Blend != "multiply" && s.Blend != "darken" {
+		return nil
+	}
+	f := u.Frame()
+	need, count := make([]bool, len(out)), 0
+	for i, v := range out {
+		if v > 0 && f.Tri[i] >= 0 {
+			need[i] = true
+			count++
+		}
+	}
+	if count*2 >= f.Covered {
+		return nil
+	}
+	return need
+}
+
 // plainSource runs a source of greys. What takes long is kept by its own
 // parameters, so that moving a later slider, or the same noise in another layer,
 // does not run it again. Where it multiplies what is black already it need not run
@@ -365,16 +390,9 @@ func (p *Program) plainSource(u *Surface, s *stepPlan, out [][]float32, scratch 
 	if v, ok := p.Scene.Cache.get(key); ok {
 		return v.(planes)[0].Data
 	}
-	if !first && len(out) == 1 && (s.step.Blend == "multiply" || s.step.Blend == "darken") {
-		need, count := make([]bool, len(out[0])), 0
-		for i, v := range out[0] {
-			if v > 0 && f.Tri[i] >= 0 {
-				need[i] = true
-				count++
-			}
-		}
-		if count*2 < f.Covered {
-			if in.Need = need; count > 0 {
+	if !first && len(out) == 1 {
+		if need := p.wanted(u, s.step, out[0]); need != nil {
+			if in.Need = need; slices.Contains(need, true) {
 				d.Run(in, scratch)
 			}
 			return scratch
@@ -382,8 +400,17 @@ func (p *Program) plainSource(u *Surface, s *stepPlan, out [][]float32, scratch 
 	}
 	row := make([]float32, len(f.Pos))
 	d.Run(in, row)
-	p.Scene.Cache.put(key, planes{{Data: row}})
+	if p.remembers(u, s) {
+		p.Scene.Cache.put(key, planes{{Data: row}})
+	}
 	return row
+}
+
+// remembers reports whether what a step makes by itself is worth its memory: on drafts,
+// which are few and asked for again at once, and in the layer under edit. Elsewhere
+// masks and channels are kept, which is all that a change needs again.
+func (p *Program) remembers(u *Surface, s *stepPlan) bool {
+	return u.tile == nil || u.tile.Size <= 512 || p.hotSteps[s.step]
 }
 
 // special carries out the sources that read more than their own parameters.

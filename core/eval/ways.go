@@ -197,53 +197,82 @@ func sampled(c *flow.Cloud, v []float32, far float32) rowOf {
 }
 
 // smoothly fills a row with values that change little within far metres: on frames
-// that are much finer than that only each fourth point of a level piece of surface is
-// evaluated, and what lies between is interpolated.
+// that are much finer than that only each fourth, or second, point of a piece of
+// surface is evaluated, and what lies between is interpolated.
 func smoothly(f *raster.Frame, far float32, out []float32, at func(i int) float32) {
-	const n = 4
-	done := make([]bool, len(out))
-	get := func(i int) float32 {
-		if !done[i] {
-			out[i], done[i] = at(i), true
+	s := &sparse{f: f, far: far, out: out, at: at, done: make([]bool, len(out))}
+	for y := 0; y < f.H; y += 4 {
+		for x := 0; x < f.W; x += 4 {
+			s.block(x, y, 4)
 		}
-		return out[i]
 	}
-	coarse := f.H < n+1 || f.Footprint*n > 0.7*far
-	for y := 0; y < f.H; y += n {
-		for x := 0; x < f.W; x += n {
-			a, b := y*f.W+x, y*f.W+x+n
-			c, d := a+n*f.W, b+n*f.W
-			level := !coarse && y+n < f.H && x+n < f.W
-			for k := 0; level && k <= n; k++ { // all of it lies on one piece of surface
-				for l := 0; l <= n; l++ {
-					level = level && f.Tri[a+k*f.W+l] >= 0
-				}
+}
+
+type sparse struct {
+	f    *raster.Frame
+	far  float32
+	out  []float32
+	at   func(i int) float32
+	done []bool
+}
+
+func (s *sparse) get(i int) float32 {
+	if !s.done[i] {
+		s.out[i], s.done[i] = s.at(i), true
+	}
+	return s.out[i]
+}
+
+// level reports whether the n × n texels from (x, y), and those behind them, lie on one
+// piece of surface that bends little.
+func (s *sparse) level(x, y, n int) bool {
+	f := s.f
+	if x+n >= f.W || y+n >= f.H || f.Footprint*float32(n) > 0.6*s.far {
+		return false
+	}
+	a := y*f.W + x
+	for k := 0; k <= n; k++ {
+		for l := 0; l <= n; l++ {
+			if f.Tri[a+k*f.W+l] < 0 {
+				return false
 			}
-			if level {
-				for _, k := range []int{b, c, d} {
-					level = level && f.Nrm[a].Dot(f.Nrm[k]) > 0.95 && f.Pos[a].Sub(f.Pos[k]).Length() < 0.7*far
-				}
-			}
-			if level {
-				va, vb, vc, vd := get(a), get(b), get(c), get(d)
-				for k := range n {
-					for l := range n {
-						i := a + k*f.W + l
-						if done[i] {
-							continue
-						}
-						s, t := float32(l)/n, float32(k)/n
-						out[i], done[i] = (va*(1-s)+vb*s)*(1-t)+(vc*(1-s)+vd*s)*t, true
-					}
-				}
-				continue
-			}
-			for k := 0; k < n && y+k < f.H; k++ {
-				for l := 0; l < n && x+l < f.W; l++ {
-					if i := a + k*f.W + l; f.Tri[i] >= 0 {
-						get(i)
-					}
-				}
+		}
+	}
+	for _, k := range [3]int{a + n, a + n*f.W, a + n*f.W + n} {
+		if f.Nrm[a].Dot(f.Nrm[k]) < 0.8 || f.Pos[a].Sub(f.Pos[k]).Length() > 0.9*s.far {
+			return false
+		}
+	}
+	return true
+}
+
+func (s *sparse) block(x, y, n int) {
+	f := s.f
+	if x >= f.W || y >= f.H {
+		return
+	}
+	a := y*f.W + x
+	if n == 1 {
+		if f.Tri[a] >= 0 {
+			s.get(a)
+		}
+		return
+	}
+	if !s.level(x, y, n) {
+		h := n / 2
+		s.block(x, y, h)
+		s.block(x+h, y, h)
+		s.block(x, y+h, h)
+		s.block(x+h, y+h, h)
+		return
+	}
+	va, vb, vc, vd := s.get(a), s.get(a+n), s.get(a+n*f.W), s.get(a+n*f.W+n)
+	for k := range n {
+		t := float32(k) / float32(n)
+		left, right := va+t*(vc-va), vb+t*(vd-vb)
+		for l := range n {
+			if i := a + k*f.W + l; !s.done[i] {
+				s.out[i], s.done[i] = left+float32(l)/float32(n)*(right-left), true
 			}
 		}
 	}
@@ -260,7 +289,19 @@ func nearest(c *flow.Cloud, points []stack.Touch) rowOf {
 			v[i] = min(v[i], d/t.Radius)
 		}
 	}
-	return sampled(c, v, 2)
+	all := sampled(c, v, 2)
+	return func(in step.Input, facts *stack.Conditions, m *mesh.Model, f *raster.Frame, out []float32) {
+		for _, t := range points {
+			at := geom.V3(t.Pos[0], t.Pos[1], t.Pos[2])
+			if (geom.Box{Min: at, Max: at}).Pad(2*t.Radius + 3*c.Spacing).Overlaps(f.Bounds) {
+				all(in, facts, m, f, out)
+				return
+			}
+		}
+		for i := range out { // no hand comes here
+			out[i] = 2
+		}
+	}
 }
 
 // distance serves the distance source.

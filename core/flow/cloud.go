@@ -199,8 +199,29 @@ func (c *Cloud) Bytes() int { return len(c.Pos)*(24+4+2+4+12) + len(c.near)*4 }
 // grid finds points by place.
 type grid struct {
 	cell  float32
-	start map[uint64][2]int32
 	order []int32
+	table []slot // open addressing, a power of two of slots
+}
+
+type slot struct {
+	key        uint64
+	start, end int32 // in order; equal: the slot is free
+}
+
+func home(k uint64) uint64 { k *= 0x9e3779b97f4a7c15; return k ^ k>>29 }
+
+// find returns what lies in a cell.
+func (g *grid) find(k uint64) []int32 {
+	mask := uint64(len(g.table) - 1)
+	for i := home(k) & mask; ; i = (i + 1) & mask {
+		s := &g.table[i]
+		if s.start == s.end {
+			return nil
+		}
+		if s.key == k {
+			return g.order[s.start:s.end]
+		}
+	}
 }
 
 func key(x, y, z int32) uint64 {
@@ -208,7 +229,7 @@ func key(x, y, z int32) uint64 {
 }
 
 func newGrid(pos []geom.Vec3, cell float32) grid {
-	g := grid{cell: cell, start: map[uint64][2]int32{}}
+	g := grid{cell: cell}
 	keys := make([]uint64, len(pos))
 	g.order = make([]int32, len(pos))
 	for i, p := range pos {
@@ -224,12 +245,21 @@ func newGrid(pos []geom.Vec3, cell float32) grid {
 		}
 		return 0
 	})
+	size := 16
+	for size < 3*len(pos) {
+		size *= 2
+	}
+	g.table = make([]slot, size)
 	for i := 0; i < len(g.order); {
 		k, j := keys[g.order[i]], i
 		for j < len(g.order) && keys[g.order[j]] == k {
 			j++
 		}
-		g.start[k] = [2]int32{int32(i), int32(j)}
+		at := home(k) & uint64(size-1)
+		for g.table[at].start != g.table[at].end {
+			at = (at + 1) & uint64(size-1)
+		}
+		g.table[at] = slot{k, int32(i), int32(j)}
 		i = j
 	}
 	return g
@@ -241,18 +271,14 @@ func (g *grid) cells(p geom.Vec3) (x, y, z int32) {
 
 // around calls f for every point within one cell of p, and some beyond.
 func (g *grid) around(p geom.Vec3, f func(j int32)) {
-	if g.start == nil {
+	if len(g.table) == 0 {
 		return
 	}
 	x, y, z := g.cells(p)
 	for dz := int32(-1); dz <= 1; dz++ {
 		for dy := int32(-1); dy <= 1; dy++ {
 			for dx := int32(-1); dx <= 1; dx++ {
-				r, ok := g.start[key(x+dx, y+dy, z+dz)]
-				if !ok {
-					continue
-				}
-				for _, j := range g.order[r[0]:r[1]] {
+				for _, j := range g.find(key(x+dx, y+dy, z+dz)) {
 					f(j)
 				}
 			}

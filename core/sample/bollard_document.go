@@ -46,7 +46,7 @@ func BollardDocument() *stack.Document {
 		layer("runs", "Rust runs", 0.85, nil, coats{stack.BaseColor: with(made(src("noise", blend.Normal, 1, noiseP("clouds", 60, 5, 6)), ramp("smooth", 0.2, "#3c1f10", 0.8, "#7d4b26")), blend.Normal, 0.85), stack.Roughness: num(0.68), stack.Metallic: with(num(0), blend.Normal, 0.8)},
 			src("run", blend.Normal, 1, params{"from": "what it follows", "layer": "rust", "what": "mask", "count": 420.0, "width": 0.006, "length": 0.11, "streaks": 0.75, "breakup": 0.6, "contrast": 0.4, "much": 0.62, "grain": 0.01, "seed": 4.0})),
 		layer("grime", "Grime", 0.8, nil, coats{stack.BaseColor: col("#15110d"), stack.Roughness: num(0.84), stack.Metallic: num(0)},
-			src("nook", blend.Normal, 1, params{"much": 0.55, "grain": 0.016, "width": 0.006, "contrast": 0.3, "film": 0.2, "layer": "below", "relief": 1.5, "ring": 0.004, "seed": 7.0})),
+			src("nook", blend.Normal, 1, params{"much": 0.55, "grain": 0.016, "width": 0.006, "contrast": 0.3, "film": 0.2, "seed": 7.0})),
 		layer("weed", "Weed at the foot", 1, nil, coats{
 			stack.BaseColor: made(src("noise-warped", blend.Normal, 1, params{"frequency": 30.0, "octaves": 6.0, "amplitude": 1.5, "seed": 3.0}), src("tufts", "overlay", 0.6, params{"size": 0.012}), ramp("smooth", 0.05, "#161c0c", 0.45, "#344019", 0.8, "#586428", 1, "#7d8440")),
 			stack.Roughness: varied(0.35, 0.8, src("noise", blend.Normal, 1, noiseP("clouds", 60, 6, 7))), stack.Metallic: num(0), stack.Height: scaled(0, 2.2, src("tufts", blend.Normal, 1, params{"size": 0.011, "amount": 0.95, "fuzz": 0.6}), src("noise", "overlay", 0.5, noiseP("clouds", 220, 5, 9)))},

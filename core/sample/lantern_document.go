@@ -109,7 +109,7 @@ func LanternDocument() *stack.Document {
 		layer("rain-dirt", "Rain streaks", 0.5, []string{enamel, brass}, coats{stack.BaseColor: with(col("#1d1813"), blend.Normal, 0.8), stack.Roughness: num(0.72)},
 			src("run", blend.Normal, 1, params{"from": "lower edges", "count": 520.0, "width": 0.0022, "length": 0.035, "streaks": 0.85, "meander": 0.25, "contrast": 0.2, "much": 0.55, "seed": 14.0})),
 		layer("grime", "Grime", 0.85, []string{enamel, brass, iron}, coats{stack.BaseColor: col("#17120d"), stack.Roughness: num(0.82), stack.Metallic: num(0)},
-			src("nook", blend.Normal, 1, params{"much": 0.6, "grain": 0.005, "width": 0.002, "breakup": 0.6, "contrast": 0.3, "film": 0.22, "layer": "below", "relief": 0.4, "ring": 0.0012, "seed": 7.0})),
+			src("nook", blend.Normal, 1, params{"much": 0.6, "grain": 0.005, "width": 0.002, "breakup": 0.6, "contrast": 0.3, "film": 0.22, "seed": 7.0})),
 		layer("soot", "Soot", 0.85, []string{enamel, brass}, coats{stack.BaseColor: with(col("#14110f"), blend.Normal, 0.9), stack.Roughness: num(0.86), stack.Metallic: num(0)},
 			src("gradient", blend.Normal, 1, params{"axis": "up", "start": 0.6, "end": 0.8}), src("facing", "multiply", 0.5, params{"axis": "down", "start": -0.6, "end": 0.8}), src("noise-warped", "multiply", 1, params{"frequency": 34.0, "octaves": 6.0, "amplitude": 1.6, "seed": 14.0}), shape("levels", params{"low": 0.14, "high": 0.6, "outHigh": 0.9})),
 		layer("salt", "Salt line", 0.75, []string{iron, enamel}, coats{stack.BaseColor: made(src("crystals", blend.Normal, 1, params{"size": 0.0009}), ramp("straight", 0, "#a39d8d", 1, "#d6d0c0")), stack.Roughness: num(0.92), stack.Metallic: num(0), stack.Height: scaled(0, 0.07, src("crystals", blend.Normal, 1, params{"size": 0.0009}))},

@@ -61,6 +61,7 @@ type pusher struct {
 	keys  map[slot]eval.Key
 	wishK string
 	solo  soloed
+	rough int // texels a side of the next draft
 }
 
 // soloed is a program that shows one layer without the others.
@@ -71,11 +72,12 @@ type soloed struct {
 }
 
 func newPusher(v *viewer) *pusher {
-	return &pusher{v: v, have: map[slot]sent{}, views: map[string]*eval.Surface{}, cards: map[string]eval.Key{}, keys: map[slot]eval.Key{}}
+	return &pusher{v: v, have: map[slot]sent{}, views: map[string]*eval.Surface{}, cards: map[string]eval.Key{}, keys: map[slot]eval.Key{}, rough: draftSize}
 }
 
 const (
 	draftSize  = 256
+	draftQuick = 128 // when drafts of that take longer than the hand waits
 	draftAbove = 10 // changed tiles from which a draft is worth its own pass
 )
 
@@ -226,15 +228,22 @@ func (u *pusher) pass(ctx context.Context) error {
 		size := u.size(p, sheet)
 		changed := u.changed(p, sheet, size, mapAlone)
 		if len(changed) > draftAbove && size > draftSize {
-			draft = append(draft, u.coarser(p, changed, draftSize)...)
+			draft = append(draft, u.coarser(p, changed, u.rough)...)
 		}
 		full = append(full, changed...)
 		if u.wish.alone != "" && u.wish.alone != "layer" {
 			draft = append(draft, u.changed(p, sheet, min(size, 512), mapCount)...)
 		}
 	}
+	began := time.Now()
 	if done, err := u.sendAll(ctx, p, draft, true); err != nil || !done {
 		return err
+	}
+	// a stack that is slow to evaluate gets a coarser draft the next time, and a quick one a finer
+	if took := time.Since(began); took > 160*time.Millisecond && len(draft) > 0 {
+		u.rough = draftQuick
+	} else if took < 25*time.Millisecond && len(draft) > draftAbove {
+		u.rough = draftSize
 	}
 	if len(full) > 1 {
 		// what waits longest goes first, so that nothing starves; of those, what is in view
@@ -393,8 +402,10 @@ func (u *pusher) sendTile(ctx context.Context, p *eval.Program, s slot, draft bo
 			}
 		}
 	} else if s.Size > draftSize {
-		n := s.Size / draftSize
-		delete(u.have, slot{eval.Tile{Sheet: s.Sheet, Size: draftSize, X: s.X / n, Y: s.Y / n}, s.kind})
+		for _, size := range [2]int{draftSize, draftQuick} {
+			n := s.Size / size
+			delete(u.have, slot{eval.Tile{Sheet: s.Sheet, Size: size, X: s.X / n, Y: s.Y / n}, s.kind})
+		}
 	}
 	return nil
 }
