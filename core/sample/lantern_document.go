@@ -35,7 +35,7 @@ func LanternDocument() *stack.Document {
 			stack.Height:    scaled(-0.05, 0.22, src("noise-billow", blend.Normal, 1, params{"frequency": 420.0, "octaves": 4.0, "seed": 4.0}), src("noise", "overlay", 0.7, noiseP("clouds", 70, 4, 9))),
 			stack.Roughness: num(0.66)}),
 		layer("iron-black", "Stove black", 0.9, []string{iron}, coats{
-			stack.BaseColor: col("#1b1a1b"), stack.Roughness: varied(0.42, 0.7, src("noise", blend.Normal, 1, noiseP("clouds", 90, 6, 15))), stack.Metallic: num(0.1), stack.Height: rimmed(mm(0.05), 0.0005, 0)},
+			stack.BaseColor: col("#1b1a1b"), stack.Roughness: varied(0.42, 0.7, src("noise", blend.Normal, 1, noiseP("clouds", 90, 6, 15))), stack.Metallic: num(0.1), stack.Height: mm(0.05)},
 			src("rub", blend.Normal, 1, params{"much": 0.62, "width": 0.0018, "grain": 0.005, "breakup": 0.7, "contrast": 0.7, "strays": 0.35, "seed": 8.0}), shape("invert", nil)))
 
 	fittings := bundle("fittings", "Brass fittings",
@@ -68,14 +68,14 @@ func LanternDocument() *stack.Document {
 	enamels := bundle("enamel-coats", "Enamel",
 		layer("primer", "Primer", 1, []string{enamel}, coats{
 			stack.BaseColor: made(src("noise", blend.Normal, 1, params{"frequency": 70.0, "octaves": 6.0, "seed": 3.0}), ramp("smooth", 0.2, "#6f675a", 0.8, "#938a79")),
-			stack.Roughness: num(0.74), stack.Metallic: num(0), stack.Height: rimmed(mm(0.05), 0.0003, 0)}, left(0.5)...),
+			stack.Roughness: num(0.74), stack.Metallic: num(0), stack.Height: mm(0.05)}, left(0.5)...),
 		layer("enamel", "Enamel, red", 1, []string{enamel}, coats{
-			stack.BaseColor: made(src("noise", blend.Normal, 1, params{"frequency": 14.0, "octaves": 6.0, "persistence": 0.55, "amplitude": 1.2, "seed": 18.0}), ramp("smooth", 0.15, "#5e1512", 0.5, "#7c1d18", 0.9, "#8f2a20")),
+			stack.BaseColor: made(src("noise", blend.Normal, 1, params{"frequency": 14.0, "octaves": 6.0, "persistence": 0.55, "amplitude": 1.2, "seed": 18.0}), ramp("smooth", 0.15, "#521310", 0.5, "#701a15", 0.9, "#84271d")),
 			stack.Roughness: varied(0.2, 0.42, src("noise", blend.Normal, 1, params{"frequency": 38.0, "octaves": 7.0, "amplitude": 1.5, "seed": 19.0}), src("smears", "screen", 0.5, params{"size": 0.06, "spread": 1.0, "amount": 0.7})),
 			stack.Metallic:  num(0), stack.Height: rimmed(mm(0.16), 0.0007, 0.35)}, append(left(0.62), hand())...),
 		layer("crazing", "Crazing", 0.5, []string{enamel}, coats{stack.BaseColor: with(col("#2a0d0a"), "multiply", 0.7), stack.Height: mm(-0.05), stack.Roughness: num(0.6)},
 			src("cracks", blend.Normal, 1, params{"size": 0.011, "width": 0.02, "broken": 0.55, "finer": 0.5, "seed": 3.0}), src("follow", "multiply", 1, params{"layer": "enamel", "what": "mask"}), src("noise", "multiply", 1, params{"frequency": 16.0, "octaves": 5.0, "amplitude": 2.4, "seed": 41.0})),
-		layer("fading", "Faded enamel", 0.7, []string{enamel}, coats{stack.BaseColor: with(col("#b5705d"), blend.Normal, 0.5), stack.Roughness: num(0.55)},
+		layer("fading", "Faded enamel", 0.7, []string{enamel}, coats{stack.BaseColor: with(col("#a8705c"), blend.Normal, 0.42), stack.Roughness: num(0.55)},
 			src("bleach", blend.Normal, 1, params{"much": 0.62, "grain": 0.02, "chalk": 0.7, "breakup": 0.6}), src("follow", "multiply", 1, params{"layer": "enamel", "what": "mask"})),
 		layer("scours", "Scours", 0.8, []string{enamel}, coats{stack.BaseColor: col("#9c7a6c"), stack.Roughness: num(0.68), stack.Height: mm(-0.05)},
 			src("scour", blend.Normal, 1, params{"much": 0.55, "size": 0.032, "width": 0.00045, "towards": []any{0.4, 1.0, 0.2}, "spread": 0.35, "standing": 0.4}), src("follow", "multiply", 1, params{"layer": "enamel", "what": "mask"})))
@@ -103,7 +103,7 @@ func LanternDocument() *stack.Document {
 			stack.BaseColor: made(rustColours(170)...), stack.Roughness: num(0.88), stack.Metallic: num(0), stack.Height: scaled(-0.04, 0.16, rustHeight(520)...)},
 			rusty(0.55, 0.0028, 13, params{"from": "what it follows", "layer": "primer", "what": "mask", "below": true, "seeds": 0.6})),
 		layer("rust-stain", "Rust stain", 0.5, []string{enamel}, coats{stack.BaseColor: with(col("#5a2d17"), "multiply", 0.8), stack.Roughness: num(0.6)},
-			src(stack.Follow, blend.Normal, 1, params{"layer": "rust", "what": "mask"}), shape("blur", params{"radius": 0.0022}), src("noise", "multiply", 0.8, params{"frequency": 150.0, "octaves": 6.0, "amplitude": 1.8, "seed": 50.0}), shape("levels", params{"high": 0.5})),
+			rusty(0.6, 0.006, 13, params{"from": "what it follows", "layer": "primer", "what": "mask", "below": true, "seeds": 0.6, "contrast": 0.0, "breakup": 0.5})),
 		layer("runs", "Rust runs", 0.8, []string{enamel, iron, brass}, coats{stack.BaseColor: with(made(src("noise", blend.Normal, 1, noiseP("clouds", 200, 5, 6)), ramp("smooth", 0.2, "#3c1f10", 0.8, "#7a4a26")), blend.Normal, 0.85), stack.Roughness: num(0.66), stack.Metallic: with(num(0), blend.Normal, 0.8)},
 			src("run", blend.Normal, 1, params{"from": "what it follows", "layer": "rust", "what": "mask", "count": 420.0, "width": 0.0016, "length": 0.030, "streaks": 0.7, "meander": 0.3, "breakup": 0.55, "contrast": 0.45, "much": 0.62, "seed": 4.0})),
 		layer("rain-dirt", "Rain streaks", 0.5, []string{enamel, brass}, coats{stack.BaseColor: with(col("#1d1813"), blend.Normal, 0.8), stack.Roughness: num(0.72)},

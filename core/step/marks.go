@@ -30,21 +30,46 @@ func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, share, spread, bow 
 		t = t.Mul(1 / flat)
 	}
 	b := n.Cross(t)
-	nearPlane(p, n, 0.3, seed, count, func(to geom.Vec3, id uint32) {
-		// a mark keeps to the surface that it was made on
-		if d := to.Dot(n); d > 0.3 || d < -0.3 || noise.Random(id, 6) > share {
-			return
+	const depth = 0.3 // a mark keeps to the surface that it was made on
+	half := 0.5 * (abs32(n.X) + abs32(n.Y) + abs32(n.Z))
+	few := uint32(min(float64(share), 1) * (1 << 31))
+	i, j, k := noise.Floor(p.X), noise.Floor(p.Y), noise.Floor(p.Z)
+	for dz := int32(-1); dz <= 1; dz++ {
+		cz := float32(k+dz) - p.Z
+		for dy := int32(-1); dy <= 1; dy++ {
+			cy := float32(j+dy) - p.Y
+			for dx := int32(-1); dx <= 1; dx++ {
+				cx := float32(i+dx) - p.X
+				base := cx*n.X + cy*n.Y + cz*n.Z
+				if m := base + 0.5*(n.X+n.Y+n.Z); m > depth+half || m < -depth-half {
+					continue
+				}
+				for c := range count {
+					id := noise.Hash(i+dx, j+dy, k+dz, seed+uint32(c)*7919)
+					if id*0x9e3779b9>>1 > few {
+						continue
+					}
+					ux, uy, uz := float32(id&1023)*(1.0/1024), float32(id>>10&1023)*(1.0/1024), float32(id>>20&1023)*(1.0/1024)
+					if d := base + ux*n.X + uy*n.Y + uz*n.Z; d > depth || d < -depth {
+						continue
+					}
+					to := geom.V3(cx+ux, cy+uy, cz+uz)
+					// sine of an angle within a quarter turn, by its series: off by 2e-4 at most
+					a := spread * (noise.Random(id, 3) - 0.5) * math.Pi
+					a2 := a * a
+					s := a * (1 - a2*(1.0/6-a2*(1.0/120-a2/5040)))
+					co := float32(math.Sqrt(float64(max(1-s*s, 0))))
+					x, y := -to.Dot(t), -to.Dot(b)
+					along, across := co*x+s*y, co*y-s*x
+					if along > 0.5 || along < -0.5 {
+						continue // beyond the end of the longest
+					}
+					across += bow * (noise.Random(id, 4) - 0.5) * along * along * 2
+					f(mark{2 * along, 2 * across, id})
+				}
+			}
 		}
-		// sine of an angle within a quarter turn, by its series: off by 2e-4 at most
-		a := spread * (noise.Random(id, 3) - 0.5) * math.Pi
-		a2 := a * a
-		s := a * (1 - a2*(1.0/6-a2*(1.0/120-a2/5040)))
-		c := float32(math.Sqrt(float64(max(1-s*s, 0))))
-		x, y := -to.Dot(t), -to.Dot(b)
-		along, across := c*x+s*y, c*y-s*x
-		across += bow * (noise.Random(id, 4) - 0.5) * along * along * 2
-		f(mark{2 * along, 2 * across, id})
-	})
+	}
 }
 
 func markParams(list ...Param) []Param {

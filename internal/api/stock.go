@@ -97,6 +97,16 @@ func (s *studio) stepShot(ctx context.Context, kind string) ([]byte, error) {
 	} else if p := one.Params; p == nil && d.Role == "agent" {
 		one.Params = map[string]any{"much": 0.6}
 	}
+	switch kind { // what is finer than the picture's pixels is drawn larger
+	case "scour":
+		one.Params = map[string]any{"much": 0.9, "width": 0.004, "size": 0.14, "standing": 0.1}
+	case "scratches":
+		one.Params = map[string]any{"width": 0.004, "size": 0.12, "amount": 1.0}
+	case "fibres":
+		one.Params = map[string]any{"width": 0.0025, "size": 0.06, "amount": 1.0}
+	case "brushed":
+		one.Params = map[string]any{"size": 0.008}
+	}
 	near := float32(0.8)
 	for _, p := range d.Params { // what is small is looked at closely
 		if v, ok := p.Default.(float64); ok && p.Name == "size" && v < 0.011 {

@@ -78,7 +78,7 @@ func newPusher(v *viewer) *pusher {
 const (
 	draftSize  = 256
 	draftQuick = 128 // when drafts of that take longer than the hand waits
-	draftAbove = 10 // changed tiles from which a draft is worth its own pass
+	draftAbove = 10  // changed tiles from which a draft is worth its own pass
 )
 
 func (u *pusher) run(ctx context.Context) error {
