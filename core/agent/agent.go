@@ -83,7 +83,7 @@ func follows(in step.Input, to map[string][]step.Part) map[string][]step.Part {
 		return to
 	}
 	relief := float64(in.Number("relief"))
-	read := step.Part{Kind: "follow", Params: params{"layer": layer, "what": in.Text("what"), "low": -relief, "high": relief}}
+	read := step.Part{Kind: "follow", Params: params{"layer": layer, "what": in.Text("what"), "low": -relief, "high": relief, "masked": in.Text("what") == "height"}}
 	to["raised"] = []step.Part{read}
 	to["around"] = []step.Part{read, blurred(in.Number("ring"))}
 	return to

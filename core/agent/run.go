@@ -56,7 +56,7 @@ func Sources(in step.Input) []step.Part {
 		what := in.Text("what")
 		p := params{"layer": in.Text("layer"), "what": what}
 		if what == "height" {
-			p["low"], p["high"] = 0.05, 1.0
+			p["low"], p["high"], p["masked"] = 0.05, 1.0, true
 		}
 		return []step.Part{{Kind: "follow", Params: p}}
 	}

@@ -78,7 +78,7 @@ func scour(in step.Input, out []float32) {
 		var best float32
 		for k := range kinds {
 			s := kinds[k]
-			s.Amount = min(share*(0.7+0.5*float32(k)), 1)
+			s.Amount = min(share*(1.4+0.5*float32(k)), 1)
 			if v := s.At(p, n, j.Frame.Footprint) * deep[k]; v > best {
 				best = v
 			}

@@ -471,6 +471,10 @@ func mix(row, v []float32, amount float32) {
 	}
 }
 
+// masked reports whether a follow step of an agent reads the relief that a layer makes,
+// not the height of its coat.
+func masked(s *stack.Step) bool { on, _ := s.Params["masked"].(bool); return on }
+
 // followKey returns the key of what a follow step reads within pad metres.
 func (p *Program) followKey(u *Surface, s *stack.Step, pad float32) Key {
 	layer, what := s.Sources()
@@ -484,7 +488,11 @@ func (p *Program) followKey(u *Surface, s *stack.Step, pad float32) Key {
 	if what == stack.MaskStream {
 		return p.maskKey(u, pl, pad)
 	}
-	return p.ownKey(u, pl, stack.Channel(what), pad)
+	k := p.ownKey(u, pl, stack.Channel(what), pad)
+	if masked(s) {
+		k = join(k, p.maskKey(u, pl, pad), 7)
+	}
+	return k
 }
 
 // follow evaluates what a follow step reads.
@@ -525,6 +533,17 @@ func (p *Program) follow(ctx context.Context, u *Surface, s *stack.Step) ([][]fl
 		return nil, err
 	}
 	out := full(v)
+	if masked(s) && layer != stack.Below {
+		// the relief that a layer makes: where its mask shows nothing it makes none
+		m, err := p.mask(ctx, u, p.all[layer])
+		if err != nil {
+			return nil, err
+		}
+		amount := p.all[layer].layer.Amount
+		for k := range out[0] {
+			out[0][k] *= m.At(k) * amount
+		}
+	}
 	if info.Channel == stack.Height {
 		in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
 		lo, hi := in.Number("low")/1000, in.Number("high")/1000

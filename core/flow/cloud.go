@@ -25,8 +25,13 @@ type Cloud struct {
 	grid  grid
 }
 
-// reach is how far, in spacings, points are neighbours.
-const reach = 2.2
+// How far, in spacings, values are read from points, and how far points are
+// neighbours: ways over neighbours are a few hundredths longer than straight ones, the
+// less the more neighbours there are (flow_test.go).
+const (
+	reach = 2.2
+	far   = 3.2
+)
 
 // NewCloud spreads about n points over the model: the same for the same model. Points
 // lie on triangles by their area, in a sequence that leaves no holes (Roberts, "The
@@ -70,10 +75,11 @@ func NewCloud(m *mesh.Model, n int) *Cloud {
 // join finds the neighbours: near, on surfaces that do not turn their backs on each
 // other.
 func (c *Cloud) join() {
-	far2 := c.Spacing * c.Spacing * reach * reach
+	far2 := c.Spacing * c.Spacing * far * far
+	wide := newGrid(c.Pos, c.Spacing*far)
 	c.first = make([]int32, 1, len(c.Pos)+1)
 	for i, p := range c.Pos {
-		c.grid.around(p, func(j int32) {
+		wide.around(p, func(j int32) {
 			if d := c.Pos[j].Sub(p); int(j) != i && d.Dot(d) < far2 && c.Nrm[i].Dot(c.Nrm[j]) > -0.25 {
 				c.near = append(c.near, j)
 			}
@@ -158,8 +164,13 @@ func (c *Cloud) Spread(seeds []Seed, slow []float32, most float32) []float32 {
 func (c *Cloud) Distance(from []geom.Vec3, most float32) []float32 {
 	var seeds []Seed
 	for _, p := range from {
+		near := c.Nearest(p)
+		if near < 0 {
+			continue
+		}
 		c.grid.around(p, func(j int32) {
-			if d := c.Pos[j].Sub(p).Length(); d < c.Spacing*reach {
+			// not those on the far side of a thin plate
+			if d := c.Pos[j].Sub(p).Length(); d < c.Spacing*reach && c.Nrm[j].Dot(c.Nrm[near]) > 0 {
 				seeds = append(seeds, Seed{j, d})
 			}
 		})

@@ -82,7 +82,7 @@ func (s *Stains) At(look *Look, p, n geom.Vec3, texel float32) float32 {
 
 func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) float32 {
 	run := &s.runs.List[g.run]
-	if run.Source.Rank > l.Age {
+	if run.Source.Rank >= l.Age {
 		return 0 // it has not begun yet
 	}
 	a, b := &run.Nodes[g.node], &run.Nodes[g.node+1]

@@ -147,8 +147,8 @@ func flatPattern(kind, label, help string, size float64, list []Param, make func
 			texel := in.Frame.Footprint * l.inv
 			f := make(in, min(texel, 1), l.seed)
 			keep, mean := float32(1), float32(0.5)
-			if texel > 0.3 { // pieces of few texels fade to what they are on average
-				keep = 1 - smooth(0.35, 0.9, texel)
+			if texel > 0.2 { // pieces of few texels fade to what they are on average
+				keep = 1 - smooth(0.25, 0.7, texel)
 				mean = average(make(in, 0.05, l.seed))
 			}
 			in.each(out, 0, func(i int) float32 {
@@ -184,8 +184,8 @@ func solidPattern(kind, label, help, group string, size float64, list []Param, m
 			f := make(in, min(texel, 1), seed)
 			sp := in.space(stretch)
 			keep, mean := float32(1), float32(0.5)
-			if texel > 0.3 {
-				keep = 1 - smooth(0.35, 0.9, texel)
+			if texel > 0.2 {
+				keep = 1 - smooth(0.25, 0.7, texel)
 				mean = averageSolid(make(in, 0.05, seed))
 			}
 			in.each(out, 0, func(i int) float32 {

@@ -95,10 +95,10 @@ func init() {
 				col, x := whole(u/aspect + noise.Random(r, 1))
 				id := noise.Hash(col, row, 3, seed)
 				out := piece(id, rect(x*aspect, y, aspect, 1), j, b, vary, texel)
-				if grain > 0 && fine > 0 {
+				if grain > 0 {
 					k := float32(id&1023) * 0.37
 					w := noise.Simplex(x*aspect*0.35+k, y*1.4, k, seed)
-					out *= 1 - grain*fine*(0.5+0.5*sin(28*(y+0.22*w)+7*w))*0.6
+					out *= 1 - grain*fine*(0.5+0.5*sin(28*(y+0.22*w)+7*w))*0.6 - grain*(1-fine)*0.3
 				}
 				if nails {
 					e := min(x*aspect, (1-x)*aspect) - 0.3

@@ -101,8 +101,10 @@ func init() {
 			wander, fibres, knots, late, axis := in.Number("wander"), in.Number("fibres"), in.Number("knots"), in.Number("late"), vec(in.Row("along"))
 			right, ahead := axis.Tangents()
 			pith := right.Mul(4.3).Add(ahead.Mul(6.1)) // the trunk's middle lies outside of the board
-			if texel > 0.25 {
-				fibres *= 1 - smooth(0.25, 0.6, texel)
+			lost := float32(0)                         // what fibres finer than a texel take away on average
+			if texel > 0.02 {
+				seen := 1 - smooth(0.02, 0.2, texel)
+				lost, fibres = fibres*(1-seen)*0.075, fibres*seen
 			}
 			return func(p geom.Vec3, _ int) float32 {
 				q := p.Sub(pith)
@@ -132,7 +134,7 @@ func init() {
 					f = f.Mul(2.3)
 					v -= fibres * 0.2 * abs32(noise.Simplex(f.X, f.Y, f.Z, seed+4))
 				}
-				return clamp01(v - 0.5*dark)
+				return clamp01(v - lost - 0.5*dark)
 			}
 		})
 	solidPattern("speckle", "Speckle", "Small spots of many sizes, as on an egg or in spattered paint.", marks, 0.008, []Param{number("amount", "density", "how many spots", 0, 1, 0.5), number("least", "least size", "of a spot against the largest", 0.02, 1, 0.15), number("ragged", "ragged", "how uneven their rims are", 0, 1, 0.4)},
@@ -329,7 +331,7 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			lines, width, st := in.Number("lines"), in.Number("width"), in.Number("step")
 			fbm := noise.FBM{Kind: noise.Clouds, Seed: seed, Frequency: 0.7, Octaves: 3, Lacunarity: 2, Persistence: 0.4}.Sampler(texel)
-			blur := texel * lines * 1.5
+			blur := texel * lines * 1.2
 			return func(p geom.Vec3, _ int) float32 {
 				v := fbm.At(p.X, p.Y, p.Z) * lines
 				k, x := whole(v)
@@ -338,12 +340,13 @@ func init() {
 				return line*(1-st) + flat*st
 			}
 		})
-	solidPattern("sponge", "Sponge", "The open pores of a sponge, or a dab of paint with one.", marks, 0.012, []Param{number("open", "open", "share of pores", 0, 1, 0.5), number("soft", "softness", "of their rims", 0, 1, 0.2)},
+	solidPattern("sponge", "Sponge", "The open pores of a sponge, or a dab of paint with one.", marks, 0.02, []Param{number("open", "open", "share of pores", 0, 1, 0.5), number("soft", "softness", "of their rims", 0, 1, 0.2)},
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			open, soft := in.Number("open"), in.Number("soft")
-			fbm := noise.FBM{Kind: noise.Turbulence, Seed: seed, Frequency: 1, Octaves: 5, Lacunarity: 2.1, Persistence: 0.6}.Sampler(texel)
+			fbm := noise.FBM{Kind: noise.Turbulence, Seed: seed, Frequency: 1, Octaves: 4, Lacunarity: 2.1, Persistence: 0.45}.Sampler(texel)
 			return func(p geom.Vec3, _ int) float32 {
-				return smooth(open*0.7+0.12-soft*0.3-0.02, open*0.7+0.12+soft*0.3+0.02, fbm.At(p.X, p.Y, p.Z))
+				w := soft*0.3 + 0.02 + 0.45*min(texel, 1) // octaves that faded would have spread the greys
+				return smooth(open*0.7+0.12-w, open*0.7+0.12+w, fbm.At(p.X, p.Y, p.Z))
 			}
 		})
 	solidPattern("splatter", "Splatter", "Drops of all sizes with satellites round the large ones.", marks, 0.04, []Param{number("amount", "density", "how many", 0, 1, 0.45), number("satellites", "satellites", "how many small drops lie round a large one", 0, 1, 0.6), number("burst", "burst", "how much the rims are torn outward", 0, 1, 0.5)},

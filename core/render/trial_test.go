@@ -1,0 +1,313 @@
+package render
+
+import (
+	"context"
+	"math"
+	"slices"
+	"sync"
+	"testing"
+
+	"velvetgrime/core/eval"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+)
+
+var trial = sync.OnceValues(func() (*Baked, error) { return Trial(context.Background(), 256) })
+
+func object(t *testing.T) *Baked {
+	t.Helper()
+	b, err := trial()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
+type params = map[string]any
+
+// with returns a program with one step as the mask.
+func (b *Baked) with(kind string, p params, change func(*stack.Conditions)) *eval.Program {
+	d := b.MaskDocument([]*stack.Step{{ID: "s", Kind: kind, On: true, Amount: 1, Params: p}})
+	d.Conditions = TrialConditions()
+	if change != nil {
+		change(d.Conditions)
+	}
+	return eval.Compile(b.Scene, d, "", "")
+}
+
+// texels calls f for every texel inside an island at a size.
+func (b *Baked) texels(t *testing.T, p *eval.Program, size int, f func(pos, nrm geom.Vec3, part string, v float32)) {
+	t.Helper()
+	b.texelsOf(t, p, size, size/pix.Size, f)
+}
+
+// texelsOf is texels for the first tiles of each row and column.
+func (b *Baked) texelsOf(t *testing.T, p *eval.Program, size, tiles int, f func(pos, nrm geom.Vec3, part string, v float32)) {
+	t.Helper()
+	for _, tile := range eval.Tiles(0, size) {
+		if tile.X >= tiles || tile.Y >= tiles {
+			continue
+		}
+		u := b.Scene.OnTile(tile)
+		v, err := p.Step(context.Background(), u, "mask", "s")
+		if err != nil {
+			t.Fatal(err)
+		}
+		fr := u.Frame()
+		for y := pix.Margin; y < fr.H-pix.Margin; y++ {
+			for x := pix.Margin; x < fr.W-pix.Margin; x++ {
+				if i := y*fr.W + x; fr.Inside[i] {
+					f(fr.Pos[i], fr.Nrm[i], b.Model.Parts[b.Model.TriPart[fr.Tri[i]]].Name, v[0].At(i))
+				}
+			}
+		}
+	}
+}
+
+// means returns the mean of a mask where each of the tests holds.
+func (b *Baked) means(t *testing.T, p *eval.Program, where ...func(pos, nrm geom.Vec3, part string) bool) []float64 {
+	t.Helper()
+	sum, n := make([]float64, len(where)), make([]float64, len(where))
+	b.texels(t, p, 256, func(pos, nrm geom.Vec3, part string, v float32) {
+		for k, w := range where {
+			if w(pos, nrm, part) {
+				sum[k] += float64(v)
+				n[k]++
+			}
+		}
+	})
+	for k := range sum {
+		if n[k] < 20 {
+			t.Fatalf("test %d holds for %v texels only", k, n[k])
+		}
+		sum[k] /= n[k]
+	}
+	return sum
+}
+
+func anywhere(geom.Vec3, geom.Vec3, string) bool { return true }
+
+func TestAgentsWearWhereTheyShould(t *testing.T) {
+	b := object(t)
+	blockEdge := func(p, n geom.Vec3, part string) bool { // rounded: the normal lies between two sides
+		s := max(abs(n.X), abs(n.Y), abs(n.Z))
+		return part == "Block" && p.Y > 0.05 && s < 0.9
+	}
+	blockFace := func(p, n geom.Vec3, part string) bool { return part == "Block" && n.Z > 0.97 && p.Y > 0.1 }
+	groove := func(p, n geom.Vec3, part string) bool { return part == "Drum" && p.Y > 0.095 && p.Y < 0.101 }
+	drum := func(p, n geom.Vec3, part string) bool { return part == "Drum" && p.Y > 0.05 && p.Y < 0.08 }
+	foot := func(p, n geom.Vec3, part string) bool { return part == "Drum" && p.Y > 0.021 && p.Y < 0.025 } // at the joint with the plate
+	top := func(p, n geom.Vec3, part string) bool {
+		return part == "Plate" && n.Y > 0.99 && p.X > 0.0 && p.Z > 0.06
+	}
+	under := func(_, n geom.Vec3, part string) bool { return part != "Plate" && n.Y < -0.7 }
+	low := func(p, n geom.Vec3, _ string) bool { return p.Y < 0.02 && n.Y > -0.5 }
+	high := func(p, _ geom.Vec3, _ string) bool { return p.Y > 0.15 }
+	sunny := func(_, n geom.Vec3, part string) bool {
+		return part == "Ball" && n.Dot(geom.V3(-0.5, 1, 0.7).Unit()) > 0.8
+	}
+	shady := func(_, n geom.Vec3, part string) bool {
+		return part == "Ball" && n.Dot(geom.V3(-0.5, 1, 0.7).Unit()) < -0.6
+	}
+	handle := func(p, _ geom.Vec3, part string) bool { return part == "Handle" && p.Y > 0.245 }
+	for _, c := range []struct {
+		kind       string
+		more, less func(p, n geom.Vec3, part string) bool
+	}{
+		{"rub", blockEdge, blockFace}, {"nook", groove, drum}, {"settle", top, under}, {"tide", low, high},
+		{"bleach", sunny, shady}, {"touch", handle, blockFace}, {"scour", blockFace, foot},
+	} {
+		q := params{"much": 0.6}
+		if c.kind == "scour" { // wide enough for the texels of this test
+			q["width"], q["size"] = 0.003, 0.06
+		}
+		p := b.with(c.kind, q, nil)
+		m := b.means(t, p, c.more, c.less)
+		if m[0] < 0.01 || m[0] < 2*m[1] {
+			t.Errorf("%s: %.3f where there should be more, %.3f where less", c.kind, m[0], m[1])
+		}
+	}
+}
+
+func abs(v float32) float32 { return max(v, -v) }
+
+// Every agent grows with its amount and with the age, is nothing when new, and stays
+// as it is at any age when it is kept out of the conditions.
+func TestAgentsGrowWithAmountAndAge(t *testing.T) {
+	b := object(t)
+	for _, d := range step.Descriptions() {
+		if d.Role != "agent" {
+			continue
+		}
+		mean := func(p params, age float32) float64 {
+			return b.means(t, b.with(d.Kind, p, func(c *stack.Conditions) { c.Age = age }), anywhere)[0]
+		}
+		wide := func(p params) params {
+			if d.Kind == "scour" {
+				p["width"], p["size"] = 0.003, 0.06
+			}
+			return p
+		}
+		little, much := mean(wide(params{"much": 0.3}), 30), mean(wide(params{"much": 0.8}), 30)
+		if much < 0.004 || much <= little {
+			t.Errorf("%s: mean %.4f at 0.3 and %.4f at 0.8", d.Kind, little, much)
+		}
+		fresh, worn, wreck := mean(wide(params{"much": 0.6}), 0), mean(wide(params{"much": 0.6}), 20), mean(wide(params{"much": 0.6}), 50)
+		if fresh > 0.001 || worn <= fresh || wreck <= worn {
+			t.Errorf("%s: new %.4f, after 20 years %.4f, after 50 %.4f", d.Kind, fresh, worn, wreck)
+		}
+		if a, o := mean(wide(params{"much": 0.6, "share": 0.0}), 0), mean(wide(params{"much": 0.6, "share": 0.0}), 50); a != o || a < 0.003 {
+			t.Errorf("%s, kept out: %.4f when new, %.4f after 50 years", d.Kind, a, o)
+		}
+	}
+}
+
+// noticing is the document of a hump of 2 mm in a ring on the drum and an agent that
+// follows it.
+func TestNookGathersAroundWhatItFollows(t *testing.T) {
+	b := object(t)
+	mean := func(follows bool) (ring, top float64) {
+		hump := &stack.Step{ID: "h", Kind: "gradient-box", On: true, Amount: 1, Params: params{"at": []any{-0.055, 0.1, 0.07}, "width": 0.03, "tall": 0.03, "deep": 0.03, "fade": 0.001, "turn": 0.0}}
+		p := params{"much": 0.7, "film": 0.0, "breakup": 0.0, "variation": 0.0}
+		if follows {
+			p["layer"], p["ring"], p["relief"] = "bumps", 0.004, 2.0
+		}
+		d := b.MaskDocument([]*stack.Step{{ID: "s", Kind: "nook", On: true, Amount: 1, Params: p}})
+		bumps := &stack.Layer{ID: "bumps", Name: "Bumps", Kind: stack.Fill, Visible: true, Amount: 1, Mask: []*stack.Step{hump},
+			Channels: map[stack.Channel]stack.Coat{stack.Height: {On: true, Value: []float32{0.002}, Blend: "add", Amount: 1}}}
+		d.Layers = append(d.Layers, bumps)
+		if err := d.Check(); err != nil {
+			t.Fatal(err)
+		}
+		at := func(p geom.Vec3) float32 {
+			p = p.Sub(geom.V3(-0.055, 0.1, 0.07))
+			return max(abs(p.X), abs(p.Y)) - 0.015
+		}
+		m := b.means(t, eval.Compile(b.Scene, d, "", ""),
+			func(p, n geom.Vec3, part string) bool {
+				return part == "Block" && n.Z > 0.9 && at(p) > 0.001 && at(p) < 0.004
+			},
+			func(p, n geom.Vec3, part string) bool { return part == "Block" && n.Z > 0.9 && at(p) < -0.006 })
+		return m[0], m[1]
+	}
+	ring, top := mean(true)
+	bare, _ := mean(false)
+	if ring < 0.15 || ring < 3*bare+0.05 || top > ring/3 {
+		t.Errorf("dirt around the hump %.3f, on it %.3f, and %.3f there when it follows nothing", ring, top, bare)
+	}
+}
+
+// A mask is the same at every size: what is large, made small, agrees with what was
+// made small.
+func TestMasksAgreeBetweenSizes(t *testing.T) {
+	b := object(t)
+	for _, d := range step.Descriptions() {
+		if d.Role == "shaper" || d.Hand || d.Special && d.Kind != stack.BakedStep || d.RunColor != nil && d.Run == nil {
+			continue
+		}
+		p := b.with(d.Kind, nil, nil)
+		mean := func(size int) float64 { // of a quarter of the sheet
+			var sum, n float64
+			b.texelsOf(t, p, size, size/pix.Size/2, func(_, _ geom.Vec3, _ string, v float32) { sum += float64(v); n++ })
+			return sum / n
+		}
+		small, large := mean(256), mean(1024)
+		if math.Abs(small-large) > 0.02 {
+			t.Errorf("%s: mean %.4f at 256, %.4f at 1024", d.Kind, small, large)
+		}
+	}
+}
+
+// The largest step over a seam is not larger than inside islands, for each source and
+// agent: steps are between a texel inside an island and the place one texel on, be it
+// beside it or over the seam, in its own island there.
+func TestNoSeamShows(t *testing.T) {
+	b := object(t)
+	const size = 256
+	tiles := eval.Tiles(0, size)
+	for _, d := range step.Descriptions() {
+		if d.Role == "shaper" || d.Hand || d.Special && d.Kind != stack.BakedStep || d.RunColor != nil && d.Run == nil || d.Kind == "gradient-uv" || d.Kind == stack.BakedStep {
+			continue // along the UVs there is a step at every seam by its nature; a baked map has its own texels
+		}
+		p := b.with(d.Kind, nil, nil)
+		var inside, over float64
+		var sumIn, sumOver, nIn, nOver float64
+		for _, tile := range tiles {
+			u := b.Scene.OnTile(tile)
+			f := u.Frame()
+			v, err := p.Step(context.Background(), u, "mask", "s")
+			if err != nil {
+				t.Fatal(err)
+			}
+			for y := pix.Margin; y < f.H-pix.Margin-1; y++ {
+				for x := pix.Margin; x < f.W-pix.Margin-1; x++ {
+					i := y*f.W + x
+					if !f.Inside[i] {
+						continue
+					}
+					for _, j := range []int{i + 1, i + f.W} {
+						if f.Tri[j] < 0 || f.Nrm[i].Dot(f.Nrm[j]) < 0.9 {
+							continue // a sharp edge is a step of its own
+						}
+						dist := float64(f.Pos[i].Sub(f.Pos[j]).Length() / f.Footprint)
+						if dist > 2 {
+							continue
+						}
+						s := math.Abs(float64(v[0].At(i) - v[0].At(j)))
+						if f.Inside[j] {
+							inside, sumIn, nIn = max(inside, s), sumIn+s, nIn+1
+						} else {
+							over, sumOver, nOver = max(over, s), sumOver+s, nOver+1
+						}
+					}
+				}
+			}
+		}
+		if nOver < 100 {
+			t.Fatalf("only %v pairs lie over a seam", nOver)
+		}
+		if over > inside*1.02+0.01 || sumOver/nOver > 3*sumIn/nIn+0.02 {
+			t.Errorf("%s: steps over seams up to %.3f, mean %.4f; inside islands up to %.3f, mean %.4f", d.Kind, over, sumOver/nOver, inside, sumIn/nIn)
+		}
+	}
+}
+
+func TestPicturesShowTheModel(t *testing.T) {
+	b := object(t)
+	p := b.with("noise", nil, nil)
+	cam := TrialCamera(b.Model.Bounds)
+	img, err := Mask(context.Background(), p, "mask", "s", cam, 90, 70)
+	if err != nil {
+		t.Fatal(err)
+	}
+	back := img.RGBAAt(0, 0)
+	seen := 0
+	for y := range 70 {
+		for x := range 90 {
+			if img.RGBAAt(x, y) != back {
+				seen++
+			}
+		}
+	}
+	if seen < 90*70/8 || seen > 90*70*3/4 {
+		t.Errorf("the object covers %d of %d pixels", seen, 90*70)
+	}
+	sk, err := Sketch(context.Background(), p, cam, 90, 70)
+	if err != nil || sk.Bounds() != img.Bounds() {
+		t.Fatal(err)
+	}
+	var greys []int
+	for y := range 70 {
+		for x := range 90 {
+			if img.RGBAAt(x, y) != back {
+				greys = append(greys, int(sk.RGBAAt(x, y).G))
+			}
+		}
+	}
+	slices.Sort(greys)
+	if a, b := greys[len(greys)/10], greys[len(greys)*9/10]; b-a < 40 {
+		t.Errorf("greys from %d to %d: it has no form", a, b)
+	}
+}
