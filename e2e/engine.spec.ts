@@ -92,7 +92,7 @@ test('layers are found by name, channel and part', async ({ page }) => {
   await expect.poll(() => names(page)).toContain('Rust');
   expect(await names(page)).not.toContain('Tarred rope');
   await find.fill('opacity');
-  await expect.poll(() => names(page)).toEqual(['Glass']);
+  await expect.poll(() => names(page)).toEqual(['Panes', 'Salt and soot on glass', 'Glass']);
   await find.press('Escape');
   await expect.poll(() => names(page)).toContain('Chalk tally');
 });

@@ -458,7 +458,7 @@ func benchSlider(ctx context.Context, r *report) error {
 
 func benchDeliver(ctx context.Context, r *report) error {
 	sc := eval.NewScene(sample.Bollard(), eval.NewCache(benchCache))
-	p := eval.Compile(sc, sample.BollardDocument(), "", "")
+	p := eval.Compile(sc, sample.PlainBollard(), "", "")
 	sw := sweep{Name: "deliver", Over: "size", Unit: "s"}
 	for _, size := range []int{1024, 2048, 4096} {
 		t := time.Now()

@@ -49,7 +49,7 @@ func scatter(m *mesh.Model, n int, values map[string][]float32) []*brush.Stroke 
 func benchResize(ctx context.Context, r *report) error {
 	m := sample.Bollard()
 	sc := eval.NewScene(m, eval.NewCache(benchCache))
-	d := sample.BollardDocument()
+	d := sample.PlainBollard()
 	paint := &stack.Layer{ID: "strokes", Name: "Strokes", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}, stack.Roughness: {On: true, Amount: 1}}}
 	paint.Strokes = scatter(m, 500, map[string][]float32{"baseColor": {0.8, 0.7, 0.2}, "roughness": {0.4}})
 	for _, s := range paint.Strokes {

@@ -24,7 +24,7 @@ func files(t *testing.T) (dir, model, doc string) {
 	if err := meshio.WriteGLB(&b, sample.Bollard(), meshio.Options{}); err != nil {
 		t.Fatal(err)
 	}
-	d, err := sample.BollardDocument().Encode(true)
+	d, err := sample.PlainBollard().Encode(true)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -25,6 +25,7 @@ type serveOptions struct {
 	addr, dsn string
 	memory    int
 	noWork    bool
+	plain     bool
 	noBakes   bool
 	sheetSize int
 }
@@ -80,7 +81,8 @@ func demoCommand() *cobra.Command {
 	c := &cobra.Command{Use: "demo", Short: "Serve the application with the projects of Low Wick landing", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error { return serve(c.Context(), o, true) }}
 	o.flags(c)
-	c.Flags().BoolVar(&o.noBakes, "no-bakes", false, "do not bake the lantern when the demo is first made")
+	c.Flags().BoolVar(&o.noBakes, "no-bakes", false, "do not bake the models when the demo is first made")
+	c.Flags().BoolVar(&o.plain, "plain", false, "give the bollard a light stack and the gull none, when the demo is first made")
 	c.Flags().IntVar(&o.sheetSize, "sheet-size", 1024, "texels a side of the sheets when the demo is first made, a power of two")
 	return c
 }
@@ -107,7 +109,7 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 	}
 	defer s.Close()
 	if withDemo {
-		if err := demo.Load(ctx, s, o.sheetSize); err != nil {
+		if err := demo.Load(ctx, s, o.sheetSize, o.plain); err != nil {
 			return fmt.Errorf("loading the demo: %w", err)
 		}
 	}
@@ -135,7 +137,7 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 	if withDemo && !o.noBakes {
 		go func() { // the page is open meanwhile, and shows how far it is
 			if err := demo.Bake(ctx, s, hub, runner); err != nil && ctx.Err() == nil {
-				fmt.Fprintln(os.Stderr, "the lantern could not be baked:", err)
+				fmt.Fprintln(os.Stderr, "the models could not be baked:", err)
 			}
 		}()
 	}

@@ -23,7 +23,7 @@ import (
 func bollard(t *testing.T) *eval.Program {
 	t.Helper()
 	m := sample.Bollard()
-	return eval.Compile(eval.NewScene(m, eval.NewCache(256<<20)), sample.BollardDocument(), "", "")
+	return eval.Compile(eval.NewScene(m, eval.NewCache(256<<20)), sample.PlainBollard(), "", "")
 }
 
 func picture(t *testing.T, p *eval.Program, name string, size, depth int) image.Image {

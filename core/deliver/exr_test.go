@@ -131,7 +131,7 @@ func TestEXRHoldsTheNumbersExactly(t *testing.T) {
 
 // Numbers are the stack's own: metres, linear light, unit vectors.
 func TestNumbersOfASheet(t *testing.T) {
-	d := sample.BollardDocument()
+	d := sample.PlainBollard()
 	d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{
 		stack.BaseColor: {On: true, Value: []float32{0.5, 0.5, 1}, Amount: 1}, stack.Height: {On: true, Value: []float32{0.002}, Blend: "add", Amount: 1}}}}
 	p := eval.Compile(eval.NewScene(sample.Bollard(), eval.NewCache(1<<26)), d, "", "")

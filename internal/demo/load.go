@@ -28,17 +28,22 @@ var (
 )
 
 // Load puts the sample projects into an empty store; a store that has any
-// project is left as it is. The dressed ones get sheets of size texels a side.
-func Load(ctx context.Context, s *store.Store, size int) error {
+// project is left as it is. The dressed ones get sheets of size texels a side. Plain
+// leaves the bollard with a light stack and the gull with none.
+func Load(ctx context.Context, s *store.Store, size int, plain bool) error {
 	have, err := s.Projects(ctx)
 	if err != nil || len(have) > 0 {
 		return err
+	}
+	bollard, gull := sample.BollardDocument(), sample.GullDocument()
+	if plain {
+		bollard, gull = sample.PlainBollard(), nil
 	}
 	for _, p := range []struct {
 		model *mesh.Model
 		doc   *stack.Document
 		shot  []byte
-	}{{sample.Cleat(), nil, nil}, {sample.Gull(), sample.GullDocument(), nil}, {sample.Bollard(), sample.BollardDocument(), bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
+	}{{sample.Cleat(), nil, nil}, {sample.Gull(), gull, nil}, {sample.Bollard(), bollard, bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
 		if p.doc != nil {
 			for name, sheet := range p.doc.Sheets {
 				sheet.Size = size

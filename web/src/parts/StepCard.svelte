@@ -53,7 +53,9 @@
   async function bake() {
     asking = 'The bake is in the queue.';
     try {
-      const settings = (session.doc?.prepared?.settings ?? session.about.bake) as BakeSettings;
+      const last = (session.doc?.prepared?.settings ?? session.about.bake) as BakeSettings;
+      const size = Math.max(...Object.values(session.doc?.sheets ?? {}).map((s) => s.size), 256);
+      const settings = { ...last, size: Math.min(size, 2048) };
       const dense = (session.doc?.prepared?.dense ?? []).map((d) => d.name);
       const job = await api.bake(session.id, { settings, maps: missing, dense } as unknown as BakeOrder);
       session.jobs = { ...session.jobs, [job.id]: job };
@@ -77,6 +79,7 @@
   /** Resting on a card's picture shows the result up to it on the model. */
   function rest(on: boolean) {
     clearTimeout(timer);
+    if (on && ui.alone === 'step') return;
     if (on) {
       timer = window.setTimeout(() => {
         ui.aloneStep = `${layer.id}/${step.id}`;
@@ -134,7 +137,7 @@
     aria-pressed={step.on}
     aria-label={`${step.on ? 'Switch off' : 'Switch on'} ${name}`}
     title={step.on ? 'Click to switch off, drag to move, rest to see it on the model' : 'Click to switch on'}
-    onpointerenter={() => rest(true)}
+    onpointermove={(e) => (e.movementX || e.movementY) && rest(true)}
     onpointerleave={() => rest(false)}
     onclick={() => session.op(op('on', !step.on))}
   >

@@ -1,0 +1,83 @@
+package api_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"net/http"
+	"strings"
+	"testing"
+
+	"velvetgrime/internal/api"
+)
+
+// A mask is kept with its picture, found, renamed, used without what belongs to its
+// project, dropped and brought back.
+func TestMasksAreKeptInTheStock(t *testing.T) {
+	s := startService(t)
+	id := s.bollard()
+	w := s.open(id, "ann")
+	w.until("the document", layers(1))
+	w.send(addCoat)
+	w.until("the coat", layers(2))
+	if code, b := s.request("POST", "/api/stock/masks", map[string]string{"name": "Empty", "project": id, "layer": "coat"}); code != 422 || !strings.Contains(string(b), "no step") {
+		t.Errorf("an empty mask: %d %s", code, b)
+	}
+	w.send(`{"t":"op","id":1,"op":{"kind":"step.add","target":"coat","path":"mask","index":-1,"newStep":{"id":"n","kind":"cells","on":true,"amount":1,"params":{"frequency":40}}}}`)
+	w.send(`{"t":"op","id":2,"op":{"kind":"step.add","target":"coat","path":"mask","index":-1,"newStep":{"id":"f","kind":"nook","on":true,"amount":1,"blend":"multiply","params":{"layer":"below","what":"height"}}}}`)
+	w.send(`{"t":"op","id":3,"op":{"kind":"step.add","target":"coat","path":"mask","index":-1,"newStep":{"id":"h","kind":"hand","on":true,"amount":1}}}`)
+	w.until("three steps", func(st state) bool { return len(st.Doc.Layers) == 2 && st.Seq == 4 })
+
+	code, b := s.request("POST", "/api/stock/masks", map[string]string{"name": "Old cells", "project": id, "layer": "coat"})
+	var kept api.SavedMask
+	if err := json.Unmarshal(b, &kept); code != 200 || err != nil || len(kept.Steps) != 2 {
+		t.Fatalf("%d %s", code, b)
+	}
+	find := func() *api.SavedMask {
+		_, b := s.request("GET", "/api/stock/masks", nil)
+		var list []api.SavedMask
+		if err := json.Unmarshal(b, &list); err != nil {
+			t.Fatal(err)
+		}
+		for i := range list {
+			if list[i].ID == kept.ID {
+				return &list[i]
+			}
+		}
+		return nil
+	}
+	if m := find(); m == nil || m.Name != "Old cells" || m.Steps[0].Kind != "cells" || m.Steps[0].Params["frequency"] != 40.0 {
+		t.Fatalf("found %+v", m)
+	}
+	a, err := http.Get(s.url + "/api/stock/" + kept.ID + "/picture")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer a.Body.Close()
+	var png bytes.Buffer
+	_, _ = png.ReadFrom(a.Body)
+	if a.StatusCode != 200 || !bytes.HasPrefix(png.Bytes(), []byte("\x89PNG")) {
+		t.Errorf("its picture: %d, %d bytes", a.StatusCode, png.Len())
+	}
+	if code, _ := s.request("PATCH", "/api/stock/"+kept.ID, map[string]string{"name": "Pebbles"}); code >= 300 || find().Name != "Pebbles" {
+		t.Error("it is not renamed:", code)
+	}
+	if code, _ := s.request("DELETE", "/api/stock/"+kept.ID, nil); code >= 300 || find() != nil {
+		t.Error("it is not dropped:", code)
+	}
+	if code, _ := s.request("POST", "/api/stock/"+kept.ID+"/restore", nil); code >= 300 || find() == nil {
+		t.Error("it is not brought back:", code)
+	}
+	if code, _ := s.request("DELETE", "/api/stock/none", nil); code != 404 {
+		t.Errorf("one that is not there: %d", code)
+	}
+}
+
+func TestKindsOfStepsHavePictures(t *testing.T) {
+	s := startService(t)
+	for kind, want := range map[string]int{"bricks": 200, "rub": 200, "blur": 200, "hand": 404, "sparkle": 404} {
+		code, b := s.request("GET", "/api/steps/"+kind+"/picture", nil)
+		if code != want || want == 200 && !bytes.HasPrefix(b, []byte("\x89PNG")) {
+			t.Errorf("%s: %d, %d bytes", kind, code, len(b))
+		}
+	}
+}
