@@ -245,8 +245,58 @@ func pow(v, e float32) float32 {
 
 func mix(a, b, t float32) float32 { return a + t*(b-a) }
 
+// agent registers an agent. What it does not say of itself in its own way every agent
+// can do: end before joints with other parts, and spare sheltered places.
 func agent(d step.Description) {
 	d.Role, d.Group = "agent", "Agents"
 	d.Params = slices.Clip(d.Params)
+	has := func(name string) bool {
+		return slices.ContainsFunc(d.Params, func(p step.Param) bool { return p.Name == name })
+	}
+	ends, spares := !has("ends"), !has("sheltered")
+	if ends {
+		p := length(fine, "ends", "ends before", "how far before a joint with another part it fades out", 0)
+		p.Min = 0
+		d.Params = append(d.Params, p)
+	}
+	if spares {
+		d.Params = append(d.Params, number(fine, "sheltered", "shelter", "how much hollows are spared", 0, 1, 0))
+	}
+	run, surface, reads := d.Run, d.Surface, d.Reads
+	d.Surface = func(in step.Input) (list []string) {
+		if surface != nil {
+			list = surface(in)
+		}
+		if ends && in.Number("ends") > 0 {
+			list = append(list, "joint")
+		}
+		return list
+	}
+	d.Reads = func(in step.Input) map[string][]step.Part {
+		list := map[string][]step.Part{}
+		if reads != nil {
+			list = reads(in)
+		}
+		if spares && in.Number("sheltered") > 0 {
+			list["shelter"] = baked("occlusion", 0)
+		}
+		return list
+	}
+	d.Run = func(in step.Input, out []float32) {
+		run(in, out)
+		joint, hidden := in.Read["joint"], in.Read["shelter"]
+		if ends && joint != nil {
+			far := in.Number("ends")
+			for i := range out {
+				out[i] *= smooth(0, far, joint[i])
+			}
+		}
+		if spares && hidden != nil {
+			k := in.Number("sheltered")
+			for i := range out {
+				out[i] *= 1 - k*smooth(0.15, 0.7, hidden[i])
+			}
+		}
+	}
 	step.Register(d)
 }

@@ -311,3 +311,23 @@ func TestPicturesShowTheModel(t *testing.T) {
 		t.Errorf("greys from %d to %d: it has no form", a, b)
 	}
 }
+
+// Every agent can end before a joint with another part, and spare sheltered places.
+func TestAgentsEndBeforeJoints(t *testing.T) {
+	b := object(t)
+	foot := func(p, n geom.Vec3, part string) bool { return part == "Drum" && p.Y > 0.021 && p.Y < 0.026 }
+	for _, kind := range []string{"tide", "nook"} {
+		p := params{"much": 0.8, "height": 0.1}
+		if kind == "nook" {
+			p = params{"much": 0.8}
+		}
+		before := b.means(t, b.with(kind, p, nil), foot)[0]
+		p["ends"] = 0.02
+		after := b.means(t, b.with(kind, p, nil), foot)[0]
+		p["ends"], p["sheltered"] = 0.0, 1.0
+		spared := b.means(t, b.with(kind, p, nil), foot)[0]
+		if before < 0.2 || after > before/2 || spared > before*0.8 {
+			t.Errorf("%s at the foot of the drum: %.3f, ending before it %.3f, sparing it %.3f", kind, before, after, spared)
+		}
+	}
+}

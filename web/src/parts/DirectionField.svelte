@@ -22,6 +22,11 @@
     ['south', [0, 0, 1]],
     ['north', [0, 0, -1]],
   ];
+  /** towards the camera: what is seen now */
+  function view() {
+    const stage = (window as unknown as { stage?: { toCamera(): number[] } }).stage;
+    if (stage) commit(stage.toCamera());
+  }
   const name = $derived(
     named.find(([, v]) => v.every((c, i) => Math.abs(c - value[i] / length) < 1e-3))?.[0] ?? 'other',
   );
@@ -35,9 +40,11 @@
     onchange={(e) => {
       const v = named.find(([n]) => n === e.currentTarget.value);
       if (v) commit(v[1]);
+      else if (e.currentTarget.value === 'the view') view();
     }}
   >
     {#each named as [n] (n)}<option>{n}</option>{/each}
+    <option>the view</option>
     <option disabled>other</option>
   </select>
   <NumberField

@@ -416,6 +416,12 @@ export class Stage {
     if (model) ray.setFromCamera(new Vector2((x / model.w) * 2 - 1, 1 - (y / model.h) * 2), this.camera);
   }
 
+  /** The direction from what is looked at to the camera. */
+  toCamera(): number[] {
+    const d = this.camera.position.clone().sub(this.controls.target).normalize();
+    return d.toArray().map((v) => Math.round(v * 1000) / 1000);
+  }
+
   /** The box around the model. */
   get bounds() {
     return this.box;
