@@ -175,8 +175,9 @@ func TestNookGathersAroundWhatItFollows(t *testing.T) {
 			p["layer"], p["ring"], p["relief"] = "bumps", 0.004, 2.0
 		}
 		d := b.MaskDocument([]*stack.Step{{ID: "s", Kind: "nook", On: true, Amount: 1, Params: p}})
-		bumps := &stack.Layer{ID: "bumps", Name: "Bumps", Kind: stack.Fill, Visible: true, Amount: 1, Mask: []*stack.Step{hump},
+		bumps := &stack.Layer{ID: "bumps", Name: "Bumps", Kind: stack.Fill, Visible: true, Amount: 1,
 			Channels: map[stack.Channel]stack.Coat{stack.Height: {On: true, Value: []float32{0.002}, Blend: "add", Amount: 1}}}
+		bumps.Mask = append(bumps.Mask, hump)
 		d.Layers = append(d.Layers, bumps)
 		if err := d.Check(); err != nil {
 			t.Fatal(err)

@@ -105,7 +105,7 @@ func init() {
 		Params: []Param{point("at", "middle", 0, 0.1, 0), metres("width", "width", "along x", 0.2), metres("tall", "height", "along y", 0.2), metres("deep", "depth", "along z", 0.2),
 			metres("fade", "fade", "width of the soft border outside of it", 0.02), {Name: "turn", Label: "turn", Kind: "number", Min: -180, Max: 180, Default: 0.0, Unit: "°", Help: "turned about its upright axis"}},
 		Run: func(in Input, out []float32) {
-			c, fade := at(in.Row("at")), in.Number("fade")
+			c, fade := at(in.Row("at")), max(in.Number("fade"), 1e-7)
 			half := geom.V3(in.Number("width"), in.Number("tall"), in.Number("deep")).Mul(0.5)
 			sin, cos := math.Sincos(float64(in.Number("turn")) * math.Pi / 180)
 			for i, p := range in.Frame.Pos {
