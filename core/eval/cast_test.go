@@ -300,3 +300,50 @@ func TestABevelledCoat(t *testing.T) {
 		t.Fatal("nothing was seen")
 	}
 }
+
+// What agents find over the surface does not depend on the age, so that the age can be
+// moved: only what follows changes the ways.
+func TestWaysDoNotDependOnTheAge(t *testing.T) {
+	m := sample.Bollard()
+	s := NewScene(m, NewCache(256<<20))
+	doc := func(age float32, cut float64) *Program {
+		d := stack.New([]string{"Cast iron"}, 256)
+		c := *stack.Usual()
+		c.Age = age
+		d.Conditions = &c
+		one := func(id, kind string, p map[string]any) *stack.Layer {
+			return &stack.Layer{ID: id, Name: id, Kind: stack.Fill, Visible: true, Amount: 1,
+				Mask:     []*stack.Step{{ID: "s", Kind: kind, On: true, Amount: 1, Params: p}},
+				Channels: map[stack.Channel]stack.Coat{stack.Metallic: {On: true, Value: []float32{1}, Blend: "normal", Amount: 1}}}
+		}
+		d.Layers = []*stack.Layer{one("paint", "gradient", map[string]any{"start": cut, "end": cut + 0.02}), one("rust", "creep", map[string]any{"from": "what it follows", "layer": "paint", "rate": 0.02, "seeds": 0.6})}
+		if err := d.Check(); err != nil {
+			t.Fatal(err)
+		}
+		return Compile(s, d, "", "")
+	}
+	key := func(p *Program) Key { return p.wayKey("creep", &p.all["rust"].mask.steps[0]) }
+	a, b, c := doc(10, 0.9), doc(40, 0.9), doc(40, 0.5)
+	if key(a) != key(b) {
+		t.Error("another age is another way")
+	}
+	if key(b) == key(c) {
+		t.Error("another mask that is followed is the same way")
+	}
+	mean := func(p *Program) (sum float64) {
+		for _, tile := range Tiles(0, 128) {
+			v, err := p.Mask(context.Background(), s.OnTile(tile), "rust")
+			if err != nil {
+				t.Fatal(err)
+			}
+			for i := range s.OnTile(tile).Frame().Pos {
+				sum += float64(v.At(i))
+			}
+		}
+		return
+	}
+	young, old := mean(a), mean(b)
+	if young < 1 || old < 1.2*young {
+		t.Errorf("after 10 years there is %.0f of rust, after 40 %.0f", young, old)
+	}
+}

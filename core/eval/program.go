@@ -34,6 +34,10 @@ type Program struct {
 	mu    sync.Mutex
 	lists map[listKey][]uint64 // running hashes of lists of strokes
 	below map[string]*Program  // the stack below a layer, by its id
+	aged  map[float32]*Program // by years
+	whole *Program             // that this is the lower part of; nil: this is whole
+
+	wayKeys sync.Map // of ways over the surface
 }
 
 // layerPlan is a layer with the keys of its parameters.
@@ -430,7 +434,11 @@ func (p *Program) part(id string, with bool) *Program {
 	if q := p.below[name]; q != nil {
 		return q
 	}
-	q := &Program{Scene: p.Scene, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, baked: p.baked, facts: p.facts, hotSteps: p.hotSteps, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
+	whole := p
+	if p.whole != nil {
+		whole = p.whole
+	}
+	q := &Program{Scene: p.Scene, whole: whole, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, baked: p.baked, facts: p.facts, hotSteps: p.hotSteps, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
 	d := *p.Doc
 	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
 	q.Doc, q.layers = &d, p.cut(d.Layers)

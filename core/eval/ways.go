@@ -76,9 +76,55 @@ func surfaceReads(in step.Input, names []string) map[string][]step.Part {
 	return out
 }
 
+// What ways read is read as it is after so many years, whatever the age now: rust
+// begins where the paint will have gone, early where it goes early. So moving the age
+// moves fronts and brings on runs, but no way is gone again for it.
+const (
+	early = 15
+	late  = 50
+)
+
+// atAge returns the program as it were after some years.
+func (p *Program) atAge(years float32) *Program {
+	if p.whole != nil {
+		p = p.whole // what lies below a layer follows layers that lie elsewhere, too
+	}
+	if p.Doc.Facts().Age == years {
+		return p
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if q := p.aged[years]; q != nil {
+		return q
+	}
+	d, c := *p.Doc, *p.Doc.Facts()
+	c.Age = years
+	d.Conditions = &c
+	q := Compile(p.Scene, &d, "", p.live)
+	if p.aged == nil {
+		p.aged = map[float32]*Program{}
+	}
+	p.aged[years] = q
+	return q
+}
+
+type wayName struct {
+	step *stepPlan
+	name string
+}
+
 // wayKey is the key of a way: the parameters and facts on which it depends, and what
 // it reads anywhere on the model.
 func (p *Program) wayKey(name string, s *stepPlan) Key {
+	if k, ok := p.wayKeys.Load(wayName{s, name}); ok {
+		return k.(Key)
+	}
+	k := p.newWayKey(name, s)
+	p.wayKeys.Store(wayName{s, name}, k)
+	return k
+}
+
+func (p *Program) newWayKey(name string, s *stepPlan) Key {
 	k := newHash("way").str(name).key(p.Scene.base)
 	in, _ := step.NewInput(s.step, nil, p.Scene.Model.Bounds)
 	c := p.Doc.Facts()
@@ -96,7 +142,10 @@ func (p *Program) wayKey(name string, s *stepPlan) Key {
 	on := p.Scene.wander().on
 	for _, n := range []string{name, name + " wet"} {
 		if sp := s.walks[n]; sp != nil {
-			k = k.key(p.streamKey(on.copy(), sp, len(sp.steps), 0))
+			k = k.key(p.atAge(late).streamKey(on.copy(), sp, len(sp.steps), 0))
+			if name == "creep" {
+				k = k.key(p.atAge(early).streamKey(on.copy(), sp, len(sp.steps), 0))
+			}
 		}
 	}
 	return k.sum()
@@ -357,7 +406,11 @@ func (p *Program) distance(in step.Input, c *flow.Cloud) (rowOf, error) {
 // creep is a front that begins at seeds and goes over the surface, quicker in the wet.
 // Its times are metres of a front at even speed.
 func (p *Program) creep(ctx context.Context, in step.Input, s *stepPlan, c *flow.Cloud) (rowOf, error) {
-	begins, err := p.onCloud(ctx, s, "creep")
+	begins, err := p.atAge(late).onCloud(ctx, s, "creep")
+	if err != nil {
+		return nil, err
+	}
+	soon, err := p.atAge(early).onCloud(ctx, s, "creep")
 	if err != nil {
 		return nil, err
 	}
@@ -396,8 +449,12 @@ func (p *Program) creep(ctx context.Context, in step.Input, s *stepPlan, c *flow
 			}
 		}
 		if likely > 0 && noise.Random(h, 1) < likely*share*2*group*group*1.6 {
-			// later seeds begin later
-			seeds = append(seeds, flow.Seed{At: int32(i), When: noise.Random(h, 2) * in.Number("rate") * 0.8})
+			// some seeds take later than others, and those that were laid bare late much later
+			when := noise.Random(h, 2) * 0.8
+			if from == "what it follows" && soon != nil && soon[i] < 0.5 {
+				when += 0.9
+			}
+			seeds = append(seeds, flow.Seed{At: int32(i), When: when * in.Number("rate")})
 		}
 		// wet: hollows that stay damp, faces that look into the rain, what faces up
 		w := 0.35*max(c.Nrm[i].Dot(up), 0) + 0.35*max(-c.Nrm[i].Dot(rain), 0)
@@ -422,7 +479,7 @@ func (p *Program) sources(ctx context.Context, in step.Input, s *stepPlan, c *fl
 	up, rain := dir(facts.Up), dir(facts.Rain)
 	weight := make([]float32, len(c.Pos))
 	from := in.Choice("from")
-	follow, err := p.onCloud(ctx, s, "run")
+	follow, err := p.atAge(late).onCloud(ctx, s, "run")
 	if err != nil {
 		return nil, err
 	}
