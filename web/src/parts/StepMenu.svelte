@@ -9,11 +9,19 @@
   let { session, ui }: { session: Session; ui: UI } = $props();
   let open = $state(false);
   let find = $state('');
-  const found = $derived(
-    (session.about.steps ?? []).filter((s) =>
-      `${s.label} ${s.help} ${s.role} ${s.group ?? ''}`.toLowerCase().includes(find.toLowerCase()),
-    ),
-  );
+  /** what is called so comes before what begins so, contains it, or speaks of it */
+  const rank = (s: StepKind, words: string) => {
+    const label = s.label.toLowerCase();
+    if (label === words) return 0;
+    if (label.startsWith(words)) return 1;
+    return label.includes(words) ? 2 : 3;
+  };
+  const found = $derived.by(() => {
+    const words = find.trim().toLowerCase();
+    return (session.about.steps ?? [])
+      .filter((s) => `${s.label} ${s.help} ${s.role} ${s.group ?? ''}`.toLowerCase().includes(words))
+      .sort((a, b) => (words ? rank(a, words) - rank(b, words) : 0));
+  });
   const groups = ['Agents', 'Noises', 'Patterns', 'Marks', 'Gradients', 'Picks', 'Readings', 'Shapers'];
   const heads: Record<string, string> = {
     Agents: 'Agents: weather and use',
