@@ -39,7 +39,7 @@ const shade = (page: Page, name: string, from: number, to: number) =>
 test('mud from the floor: an axis gradient, two noises over it, a faint third', async ({ page }) => {
   await openProject(page, 'Mooring bollard');
   const [bareFoot, bareHead] = [await pixel(page, 0.5, 0.88), await pixel(page, 0.5, 0.2)];
-  await coat(page, '#00ff00');
+  await coat(page, '#ff00ff');
   await add(page, 'Gradient');
   await page.getByLabel('towards').selectOption('down');
   await add(page, 'Noise');
@@ -57,7 +57,7 @@ test('mud from the floor: an axis gradient, two noises over it, a faint third', 
   await expect(page.getByText('4 steps')).toBeVisible();
   const [foot, head] = [await pixel(page, 0.5, 0.88), await pixel(page, 0.5, 0.2)];
   expect(apart(foot, bareFoot)).toBeGreaterThan(35);
-  expect(foot[1] - foot[0]).toBeGreaterThan(bareFoot[1] - bareFoot[0] + 30);
+  expect(foot[0] - foot[1]).toBeGreaterThan(30);
   expect(apart(head, bareHead)).toBeLessThan(25);
   await button(page, 'Delete').click();
 });
