@@ -139,7 +139,7 @@ func stepExample(d step.Description) map[string]any {
 func stepsText() string {
 	var b strings.Builder
 	b.WriteString("# Steps\n\nMade by `velvetgrime schema --steps` from the descriptions in `core/step`.\nLengths in documents are metres; what the page shows is beside them.\n")
-	for _, role := range []string{"source", "shaper"} {
+	for _, role := range []string{"source", "agent", "shaper"} {
 		fmt.Fprintf(&b, "\n## %ss\n", strings.ToUpper(role[:1])+role[1:])
 		for _, d := range step.Descriptions() {
 			if d.Role != role {

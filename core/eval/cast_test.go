@@ -252,8 +252,8 @@ func TestTheCacheKeepsResults(t *testing.T) {
 	}
 }
 
-// An agent keeps its name and result through a bevelled height: the rim rises within
-// the width, and beyond it the coat has its thickness.
+// The rim of a bevelled coat rises within the width, and beyond it the coat has its
+// thickness.
 func TestABevelledCoat(t *testing.T) {
 	m := plate(t, 1, func(float64) int { return 0 }, func(_ int, x, z float64) (int, float64, float64) { return 0, x, z })
 	s := NewScene(m, NewCache(64<<20))
@@ -262,8 +262,9 @@ func TestABevelledCoat(t *testing.T) {
 	half := &stack.Step{ID: "m", Kind: "gradient-box", On: true, Amount: 1, Params: map[string]any{
 		"at": []any{float64(m.Bounds.Min.X), 0.0, float64(m.Bounds.Center().Z)}, "width": float64(size), "deep": float64(size) * 4, "tall": 10.0, "fade": 0.0}}
 	width := size / 16
-	d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1, Mask: []*stack.Step{half},
+	d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1,
 		Channels: map[stack.Channel]stack.Coat{stack.Height: {On: true, Value: []float32{0.001}, Blend: "add", Amount: 1, Bevel: width}}}}
+	d.Layers[0].Mask = append(d.Layers[0].Mask, half)
 	if err := d.Check(); err != nil {
 		t.Fatal(err)
 	}
@@ -312,8 +313,8 @@ func TestWaysDoNotDependOnTheAge(t *testing.T) {
 		c.Age = age
 		d.Conditions = &c
 		one := func(id, kind string, p map[string]any) *stack.Layer {
-			return &stack.Layer{ID: id, Name: id, Kind: stack.Fill, Visible: true, Amount: 1,
-				Mask:     []*stack.Step{{ID: "s", Kind: kind, On: true, Amount: 1, Params: p}},
+			only := []*stack.Step{{ID: "s", Kind: kind, On: true, Amount: 1, Params: p}}
+			return &stack.Layer{ID: id, Name: id, Kind: stack.Fill, Visible: true, Amount: 1, Mask: only,
 				Channels: map[stack.Channel]stack.Coat{stack.Metallic: {On: true, Value: []float32{1}, Blend: "normal", Amount: 1}}}
 		}
 		d.Layers = []*stack.Layer{one("paint", "gradient", map[string]any{"start": cut, "end": cut + 0.02}), one("rust", "creep", map[string]any{"from": "what it follows", "layer": "paint", "rate": 0.06, "seeds": 0.1})}

@@ -134,9 +134,8 @@ func Sketch(ctx context.Context, p *eval.Program, c Camera, w, h int) (*image.RG
 	if err != nil {
 		return nil, err
 	}
-	key := geom.V3(0.55, 0.75, 0.6).Unit()
 	right := c.Eye.Sub(c.At).Cross(geom.V3(0, 1, 0)).Unit().Mul(-1)
-	key = right.Mul(0.5).Add(geom.V3(0, 0.75, 0)).Add(c.Eye.Sub(c.At).Unit().Mul(0.5)).Unit()
+	key := right.Mul(0.5).Add(geom.V3(0, 0.75, 0)).Add(c.Eye.Sub(c.At).Unit().Mul(0.5)).Unit()
 	ray := &spatial.Bundle{}
 	span := m.Bounds.Size().Length()
 	bumped := relief(f, rest[2][0])
@@ -175,18 +174,13 @@ func Sketch(ctx context.Context, p *eval.Program, c Camera, w, h int) (*image.RG
 			diff := color[k] * (1 - metal)
 			fk := f0[k] + (1-f0[k])*fres
 			e := f0[k] + (max(1-rough, f0[k])-f0[k])*rim
-			out[k] = lit*nl*2.3*(diff*(1-fk)/math.Pi*1.0+fk*min(spec, 12)) + diff*sky[k]*ao + e*mirror[k]*so
+			out[k] = lit*nl*2.3*(diff*(1-fk)/math.Pi+fk*min(spec, 12)) + diff*sky[k]*ao + e*mirror[k]*so
 			if rest[4] != nil {
 				out[k] += decode(rest[4][k].At(i))
 			}
 		}
 		for k, v := range out { // a soft shoulder
-			v *= 1.15
-			out[k] = v * (1 + v/9) / (1 + v)
-			if v < 1 {
-				out[k] = min(out[k]*1.45, 1)
-			}
-			out[k] = 1 - float32(math.Exp(float64(-1.25*v)))
+			out[k] = 1 - float32(math.Exp(float64(-1.44*v)))
 		}
 		return out
 	}), nil

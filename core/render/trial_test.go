@@ -164,8 +164,7 @@ func TestAgentsGrowWithAmountAndAge(t *testing.T) {
 	}
 }
 
-// noticing is the document of a hump of 2 mm in a ring on the drum and an agent that
-// follows it.
+// A hump of 2 mm on the block gets a ring of dirt when the agent follows its layer.
 func TestNookGathersAroundWhatItFollows(t *testing.T) {
 	b := object(t)
 	mean := func(follows bool) (ring, top float64) {

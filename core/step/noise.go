@@ -182,6 +182,3 @@ func runCells(in Input, out []float32) {
 		return clamp01(0.5 + amp*keep*(v-0.5))
 	})
 }
-
-// Noise returns a noise step for streams that an agent reads.
-func Noise(p map[string]any) Part { return Part{Kind: "noise", Params: p} }

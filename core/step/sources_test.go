@@ -21,7 +21,7 @@ func TestThereAreManySources(t *testing.T) {
 	for _, n := range groups {
 		total += n
 	}
-	if total < 60 || groups[""] > 1 || groups["Noises"] < 9 || groups["Patterns"] < 24 || groups["Marks"] < 12 || groups["Gradients"] < 7 || groups["Picks"] < 4 {
+	if total < 60 || groups[""] > 0 || groups["Noises"] < 9 || groups["Patterns"] < 24 || groups["Marks"] < 12 || groups["Gradients"] < 7 || groups["Picks"] < 4 {
 		t.Errorf("%d sources: %v", total, groups)
 	}
 }

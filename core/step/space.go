@@ -79,7 +79,7 @@ func (in Input) each(out []float32, idle float32, f func(i int) float32) {
 	}
 }
 
-// fibre returns how far the texel is wide when the pattern is drawn out.
+// footprint returns how wide a texel is, in metres, in a space whose marks are drawn out.
 func footprint(in Input, stretch float32) float32 { return in.Frame.Footprint * max(1, 1/stretch) }
 
 // edge is 0 below −w/2 and 1 above w/2 of a distance, w being at least a texel.

@@ -94,7 +94,7 @@ func init() {
 		},
 	})
 	register(Description{
-		Kind: "color", Label: "Even colour", Role: "source", Help: "One colour everywhere.",
+		Kind: "color", Label: "Even colour", Role: "source", Group: readings, Help: "One colour everywhere.",
 		Params: []Param{{Name: "value", Label: "colour", Kind: "color", Default: []any{0.6, 0.55, 0.5}, Help: "sRGB-encoded"}},
 		RunColor: func(in Input, out [3][]float32) {
 			v := in.Row("value")
