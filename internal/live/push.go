@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
+	"log"
 	"slices"
 	"strings"
 	"sync"
@@ -62,6 +63,9 @@ type pusher struct {
 	wishK string
 	solo  soloed
 	rough int // texels a side of the next draft
+	// the page has something to show everywhere, be it coarse
+	drafted bool
+	kept    *kept
 }
 
 // soloed is a program that shows one layer without the others.
@@ -72,7 +76,7 @@ type soloed struct {
 }
 
 func newPusher(v *viewer) *pusher {
-	return &pusher{v: v, have: map[slot]sent{}, views: map[string]*eval.Surface{}, cards: map[string]eval.Key{}, keys: map[slot]eval.Key{}, rough: draftSize}
+	return &pusher{v: v, have: map[slot]sent{}, views: map[string]*eval.Surface{}, cards: map[string]eval.Key{}, keys: map[slot]eval.Key{}, rough: draftSize, kept: newKept(v.s.hub.Store, v.s.ID)}
 }
 
 const (
@@ -82,10 +86,25 @@ const (
 )
 
 func (u *pusher) run(ctx context.Context) error {
+	u.kept.load(ctx)
+	defer func() {
+		if err := u.kept.keep(u.have); err != nil {
+			log.Print(err)
+		}
+	}()
 	for {
 		select {
 		case <-ctx.Done():
 			return nil
+		case <-time.After(keptAfter):
+			if err := u.kept.keep(u.have); err != nil {
+				log.Print(err)
+			}
+			select {
+			case <-ctx.Done():
+				return nil
+			case <-u.v.woken:
+			}
 		case <-u.v.woken:
 		}
 		select {
@@ -227,8 +246,8 @@ func (u *pusher) pass(ctx context.Context) error {
 		}
 		size := u.size(p, sheet)
 		changed := u.changed(p, sheet, size, mapAlone)
-		if len(changed) > draftAbove && size > draftSize {
-			draft = append(draft, u.coarser(p, changed, u.rough)...)
+		if slow := u.kept.without(changed, u.keys); len(slow) > draftAbove && size > draftSize {
+			draft = append(draft, u.coarser(p, slow, u.rough)...)
 		}
 		full = append(full, changed...)
 		if u.wish.alone != "" && u.wish.alone != "layer" {
@@ -238,6 +257,10 @@ func (u *pusher) pass(ctx context.Context) error {
 	began := time.Now()
 	if done, err := u.sendAll(ctx, p, draft, true); err != nil || !done {
 		return err
+	}
+	if !u.drafted && len(draft) > 0 {
+		u.drafted = true
+		u.v.send(map[string]any{"t": "drafted"})
 	}
 	// a stack that is slow to evaluate gets a coarser draft the next time, and a quick one a finer
 	if took := time.Since(began); took > 160*time.Millisecond && len(draft) > 0 {
@@ -258,7 +281,10 @@ func (u *pusher) pass(ctx context.Context) error {
 			return cmp.Or(cmp.Compare(u.have[a].when, u.have[b].when), visible[a]-visible[b])
 		})
 	}
-	if len(full) > 24 || len(full) == 0 {
+	// the cards come before much that has to be evaluated, and after what is kept
+	many := len(full) == 0 || len(full) > 24
+	first := many && (len(full) == 0 || len(u.kept.without(full, u.keys)) > 24)
+	if first {
 		if err := u.pictures(ctx, p); err != nil {
 			return err
 		}
@@ -266,13 +292,16 @@ func (u *pusher) pass(ctx context.Context) error {
 	if done, err := u.sendAll(ctx, p, full, false); err != nil || !done {
 		return err
 	}
-	if len(full) > 0 && len(full) <= 24 {
+	if !many {
 		if err := u.pictures(ctx, p); err != nil {
 			return err
 		}
 	}
 	if !u.newer() {
 		u.v.send(map[string]any{"t": "settled"})
+	}
+	if many && !first {
+		return u.pictures(ctx, p)
 	}
 	return nil
 }
@@ -346,10 +375,12 @@ func (u *pusher) changed(p *eval.Program, sheet, size, until int) []slot {
 func (u *pusher) sendAll(ctx context.Context, p *eval.Program, slots []slot, draft bool) (bool, error) {
 	const batch = 8
 	for at := 0; at < len(slots); at += batch {
+		some := slots[at:min(at+batch, len(slots))]
+		got := u.kept.fetch(ctx, some, u.keys)
 		g, gctx := errgroup.WithContext(ctx)
 		g.SetLimit(2)
-		for _, s := range slots[at:min(at+batch, len(slots))] {
-			g.Go(func() error { return u.sendTile(gctx, p, s, draft) })
+		for _, s := range some {
+			g.Go(func() error { return u.sendTile(gctx, p, s, got, draft) })
 		}
 		if err := g.Wait(); err != nil {
 			return false, err
@@ -363,23 +394,45 @@ func (u *pusher) sendAll(ctx context.Context, p *eval.Program, slots []slot, dra
 
 var packed = [mapAlone]string{"base color with opacity", "occlusion roughness metallic", "normal", "emissive"}
 
-func (u *pusher) sendTile(ctx context.Context, p *eval.Program, s slot, draft bool) error {
+// frame evaluates a tile, or takes it as it was kept; nil where no surface is.
+func (u *pusher) frame(ctx context.Context, p *eval.Program, s slot, key eval.Key, got map[string][]byte, draft bool) ([]byte, error) {
+	if b, ok := got[u.kept.name(s, key)]; ok && s.kind < mapAlone {
+		return b, nil
+	}
 	t := p.Scene.OnTile(s.Tile)
+	if t.Empty() {
+		if s.kind < mapAlone {
+			u.kept.add(s, key, nil)
+		}
+		return nil, nil
+	}
+	planes, err := u.planes(ctx, p, t, s.kind)
+	if err != nil {
+		return nil, err
+	}
+	b := encodeTile(t.Frame(), s, planes, draft)
+	if s.kind < mapAlone && u.wish.alone != "layer" {
+		u.kept.add(s, key, b)
+	}
+	return b, nil
+}
+
+func (u *pusher) sendTile(ctx context.Context, p *eval.Program, s slot, got map[string][]byte, draft bool) error {
 	u.mu.Lock()
 	key := u.keys[s]
 	u.mu.Unlock()
-	if !t.Empty() {
-		planes, err := u.planes(ctx, p, t, s.kind)
-		if err != nil {
-			if ctx.Err() != nil {
-				return ctx.Err()
-			}
-			u.v.send(map[string]any{"t": "error", "message": err.Error()})
-			return nil
+	b, err := u.frame(ctx, p, s, key, got, draft)
+	if err != nil {
+		if ctx.Err() != nil {
+			return ctx.Err()
 		}
+		u.v.send(map[string]any{"t": "error", "message": err.Error()})
+		return nil
+	}
+	if len(b) > 0 {
 		wctx, cancel := context.WithTimeout(ctx, 20*time.Second)
 		defer cancel()
-		if err := u.v.conn.Write(wctx, websocket.MessageBinary, encodeTile(t.Frame(), s, planes, draft)); err != nil {
+		if err := u.v.conn.Write(wctx, websocket.MessageBinary, b); err != nil {
 			return err
 		}
 	}

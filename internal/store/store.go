@@ -131,6 +131,13 @@ CREATE TABLE job_pieces (job_id text NOT NULL REFERENCES jobs(id), name text NOT
 CREATE TABLE stock_items (id text PRIMARY KEY, kind text NOT NULL, name text NOT NULL, data jsonb NOT NULL, picture bytea, at timestamptz NOT NULL, deleted_at timestamptz);
 CREATE INDEX stock_by_kind ON stock_items (kind, name);`).Error
 	},
+}, {
+	ID: "0005",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(`
+CREATE TABLE finished_tiles (project_id text NOT NULL REFERENCES projects(id) ON DELETE CASCADE, key bytea NOT NULL, data bytea NOT NULL, PRIMARY KEY (project_id, key));
+ALTER TABLE finished_tiles ALTER COLUMN data SET STORAGE EXTERNAL;`).Error
+	},
 }}
 
 // Open connects and runs the migrations that are missing.
@@ -257,6 +264,7 @@ func (s *Store) Blob(ctx context.Context, hash string) ([]byte, error) {
 
 var (
 	packer, _   = zstd.NewWriter(nil)
+	quick, _    = zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest))
 	unpacker, _ = zstd.NewReader(nil, zstd.WithDecoderMaxMemory(64<<20))
 )
 

@@ -115,6 +115,8 @@ export class Session {
   /** another one: the model or its UVs changed, and must be loaded again */
   model = $state('');
   onTile: (t: TileFrame) => void = () => {};
+  /** there is something to show everywhere, be it coarse */
+  onDrafted: () => void = () => {};
   onSettled: () => void = () => {};
 
   private socket: WebSocket | null = null;
@@ -284,6 +286,9 @@ export class Session {
         this.redoLabel = m.redo;
         this.viewers = m.viewers;
         if (m.seq) this.kept = new Date(m.kept).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' });
+        break;
+      case 'drafted':
+        this.onDrafted();
         break;
       case 'settled':
         this.settled = true;

@@ -17,7 +17,7 @@
   let holder: HTMLElement;
   let stage: Stage | null = $state.raw(null);
   let painter: Painter | null = null;
-  let loading = $state(true);
+  let loading = $state<'' | 'rough' | 'nothing'>('nothing');
   let failed = $state('');
   let cursor = $state<{ x: number; y: number; path: string; texels: number } | null>(null);
   let held = $state('');
@@ -53,9 +53,12 @@
       () => {
         stage = s;
         session.onTile = (tile) => s.write(tile);
+        session.onDrafted = () => {
+          if (loading) loading = 'rough';
+        };
         session.onSettled = () => {
           s.settle();
-          loading = false;
+          loading = '';
           keepPicture();
         };
         applySizes();
@@ -368,8 +371,10 @@
   {/if}
   {#if failed}
     <div class="veil" role="alert"><p>{failed}</p></div>
-  {:else if loading}
+  {:else if loading === 'nothing'}
     <div class="veil" aria-busy="true"><p>Laying the coats on …</p></div>
+  {:else if loading}
+    <div class="finer" aria-busy="true">rough still; the finer coats come</div>
   {/if}
 </div>
 
@@ -459,6 +464,16 @@
     background: var(--panel);
     border-left: 3px solid var(--ochre);
     padding: 2px 10px;
+  }
+  .finer {
+    position: absolute;
+    left: 16px;
+    bottom: 12px;
+    padding: 2px 10px;
+    background: var(--panel);
+    color: var(--quiet);
+    border-left: 3px solid var(--verdigris);
+    pointer-events: none;
   }
   .veil {
     position: absolute;

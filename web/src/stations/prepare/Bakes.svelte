@@ -12,7 +12,7 @@
   const have = $derived([...new Set(Object.values(baked).flatMap((b) => Object.keys(b)))].sort());
   const label = (name: string) => kinds.find((k) => k.name === name)?.label ?? name;
   const names = $derived((prep.report?.sheets ?? []).map((s) => s.sheet));
-  let matches = $state.raw<Match[]>([]);
+  let matches = $state.raw<Match[]>([]); // none: not known yet
   let busy = $state(false);
   let part = $state('');
   const needsDense = ['height', 'normal', 'misses'];
@@ -113,7 +113,7 @@
       />
     {/if}
   </div>
-  {#if prep.settings.match !== 'all'}
+  {#if prep.settings.match !== 'all' && matches.length}
     <p class="text-sm {alone.length ? '' : 'quiet'}" class:warn={alone.length}>
       {alone.length
         ? `Without counterpart: ${alone.map((m) => m.part).join(', ')}`

@@ -1,0 +1,100 @@
+package api_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"testing"
+	"time"
+
+	"velvetgrime/internal/store"
+
+	"github.com/coder/websocket"
+)
+
+// frames reads until everything is settled and returns the newest of each tile, by
+// its place, without the flags.
+func (w *window) frames() map[string][]byte {
+	w.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	defer cancel()
+	out := map[string][]byte{}
+	for {
+		kind, data, err := w.conn.Read(ctx)
+		if err != nil {
+			w.Fatal(err)
+		}
+		if kind == websocket.MessageBinary {
+			if data[0] == 1 && data[3]&2 == 0 {
+				out[string(data[1:3])+string(data[4:10])] = data[10:]
+			}
+			continue
+		}
+		var s state
+		if err := json.Unmarshal(data, &s); err != nil {
+			w.Fatal(err)
+		}
+		if s.T == "settled" {
+			return out
+		}
+	}
+}
+
+func TestFinishedTilesAreKeptAndShownWithoutEvaluation(t *testing.T) {
+	s := startService(t)
+	id := s.bollard()
+	w := s.open(id, "ann")
+	first := w.frames()
+	_ = w.conn.Close(websocket.StatusNormalClosure, "")
+	var keys [][]byte
+	for until := time.Now().Add(10 * time.Second); len(keys) < len(first) && time.Now().Before(until); time.Sleep(20 * time.Millisecond) {
+		var err error
+		if keys, err = s.store.TileKeys(context.Background(), id); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if len(keys) < len(first) || len(first) == 0 {
+		t.Fatalf("%d of %d tiles are kept", len(keys), len(first))
+	}
+
+	// one that is kept is exchanged: a page that shows it did not evaluate it
+	kept, err := s.store.Tiles(context.Background(), id, keys)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var marked string
+	for key, b := range kept {
+		if len(b) > 10 && b[2] == 0 { // a base color
+			marked = string(b[1:3]) + string(b[4:10])
+			b = bytes.Clone(b)
+			b[10] ^= 255
+			row := store.FinishedTile{ProjectID: id, Key: []byte(key), Data: store.PackTile(b)}
+			if err := s.store.KeepTiles(context.Background(), id, nil, [][]byte{[]byte(key)}); err != nil {
+				t.Fatal(err)
+			}
+			if err := s.store.KeepTiles(context.Background(), id, []store.FinishedTile{row}, nil); err != nil {
+				t.Fatal(err)
+			}
+			break
+		}
+	}
+	s2 := startService(t)
+	v := s2.open(id, "ann")
+	again := v.frames()
+	if len(again) != len(first) {
+		t.Fatalf("%d tiles at first, %d from what is kept", len(first), len(again))
+	}
+	for place, b := range first {
+		if same := bytes.Equal(b, again[place]); same == (place == marked) {
+			t.Fatalf("tile %x, marked %v: the same as evaluated %v", place, place == marked, same)
+		}
+	}
+
+	// what is changed is evaluated, whatever is kept
+	v.send(addCoat)
+	v.until("the coat", layers(2))
+	changed := v.frames()
+	if b, ok := changed[marked]; !ok || bytes.Equal(b, again[marked]) {
+		t.Fatalf("tile %x was not drawn anew: %v", marked, ok)
+	}
+}

@@ -1,0 +1,169 @@
+package live
+
+import (
+	"context"
+	"encoding/binary"
+	"fmt"
+	"io"
+	"os"
+	"sync"
+	"time"
+
+	"velvetgrime/core/eval"
+	"velvetgrime/internal/store"
+
+	"github.com/zeebo/xxh3"
+)
+
+// kept is what a page was sent, kept in the database under the keys of its content,
+// so that the same project opens the next time without being evaluated: the
+// textures come from there until something is changed.
+type kept struct {
+	store   *store.Store
+	project string
+
+	mu    sync.Mutex
+	known map[string]bool // what the database has; nil before it was asked
+	fresh map[slot]store.FinishedTile
+	bytes int
+}
+
+const (
+	keptBytes = 48 << 20         // of fresh tiles in memory
+	keptAfter = 12 * time.Second // of rest
+)
+
+// made tells this program from others: another one may draw the same key otherwise.
+var made = sync.OnceValue(func() uint64 {
+	path, err := os.Executable()
+	if err != nil {
+		return 0
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return 0
+	}
+	defer f.Close()
+	h := xxh3.New()
+	if _, err = io.Copy(h, f); err != nil {
+		return 0
+	}
+	return h.Sum64()
+})
+
+func newKept(s *store.Store, project string) *kept {
+	return &kept{store: s, project: project, fresh: map[slot]store.FinishedTile{}}
+}
+
+// name is a slot's content key as the database has it: 25 bytes.
+func (k *kept) name(s slot, key eval.Key) string {
+	b := binary.BigEndian.AppendUint64(make([]byte, 0, 25), made())
+	b = binary.BigEndian.AppendUint64(b, key.Hi)
+	b = binary.BigEndian.AppendUint64(b, key.Lo)
+	return string(append(b, byte(s.kind)))
+}
+
+// load asks the database what it has. What cannot be read is evaluated.
+func (k *kept) load(ctx context.Context) {
+	if k.known != nil || k.store == nil {
+		return
+	}
+	keys, err := k.store.TileKeys(ctx, k.project)
+	if err != nil {
+		keys = nil
+	}
+	k.known = make(map[string]bool, len(keys))
+	for _, key := range keys {
+		k.known[string(key)] = true
+	}
+}
+
+// without lists those of some slots that have to be evaluated.
+func (k *kept) without(slots []slot, keys map[slot]eval.Key) []slot {
+	if len(k.known) == 0 {
+		return slots
+	}
+	var out []slot
+	for _, s := range slots {
+		if s.kind >= mapAlone || !k.known[k.name(s, keys[s])] {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// fetch returns those of some slots that are kept, by name.
+func (k *kept) fetch(ctx context.Context, slots []slot, keys map[slot]eval.Key) map[string][]byte {
+	var names [][]byte
+	for _, s := range slots {
+		if n := k.name(s, keys[s]); s.kind < mapAlone && k.known[n] {
+			names = append(names, []byte(n))
+		}
+	}
+	if len(names) == 0 {
+		return nil
+	}
+	got, err := k.store.Tiles(ctx, k.project, names)
+	if err != nil {
+		return nil
+	}
+	return got
+}
+
+// add remembers an evaluated tile until the next rest.
+func (k *kept) add(s slot, key eval.Key, frame []byte) {
+	n := k.name(s, key)
+	k.mu.Lock()
+	full := k.store == nil || k.known == nil || k.known[n] || k.bytes > keptBytes
+	k.mu.Unlock()
+	if full {
+		return
+	}
+	t := store.FinishedTile{ProjectID: k.project, Key: []byte(n), Data: store.PackTile(frame)}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	k.bytes += len(t.Data) - len(k.fresh[s].Data)
+	k.fresh[s] = t
+}
+
+// keep writes what is fresh, and drops what the page no longer shows.
+func (k *kept) keep(shown map[slot]sent) error {
+	if k.store == nil || k.known == nil {
+		return nil
+	}
+	now := make(map[string]bool, len(shown))
+	for s, h := range shown {
+		if s.kind < mapAlone {
+			now[k.name(s, h.key)] = true
+		}
+	}
+	var tiles []store.FinishedTile
+	for _, t := range k.fresh {
+		if now[string(t.Key)] {
+			tiles = append(tiles, t)
+		}
+	}
+	var drop [][]byte
+	for n := range k.known {
+		if !now[n] {
+			drop = append(drop, []byte(n))
+		}
+	}
+	clear(k.fresh)
+	k.bytes = 0
+	if len(tiles) == 0 {
+		return nil // a page that shows less than the last one drops nothing
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	defer cancel()
+	if err := k.store.KeepTiles(ctx, k.project, tiles, drop); err != nil {
+		return fmt.Errorf("finished tiles were not kept: %w", err)
+	}
+	for _, n := range drop {
+		delete(k.known, string(n))
+	}
+	for _, t := range tiles {
+		k.known[string(t.Key)] = true
+	}
+	return nil
+}
