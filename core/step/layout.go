@@ -145,7 +145,8 @@ func flatPattern(kind, label, help string, size float64, list []Param, make func
 		Run: func(in Input, out []float32) {
 			l := in.layout()
 			texel := in.Frame.Footprint * l.inv
-			f := make(in, min(texel, 1), l.seed)
+			n := samplesOf(texel)
+			f := spread(make(in, min(texel/float32(n), 1), l.seed), n, texel)
 			keep, mean := float32(1), float32(0.5)
 			if texel > 0.2 { // pieces of few texels fade to what they are on average
 				keep = 1 - smooth(0.25, 0.7, texel)
@@ -158,6 +159,58 @@ func flatPattern(kind, label, help string, size float64, list []Param, make func
 				return clamp01(mean + keep*(l.value(i, f)-mean))
 			})
 		}})
+}
+
+// samplesOf returns at how many places along a side of a texel a pattern is taken: one
+// where its pieces are large, more where lines of it are as fine as the texels.
+func samplesOf(texel float32) int {
+	switch {
+	case texel > 0.08:
+		return 3
+	case texel > 0.025:
+		return 2
+	}
+	return 1
+}
+
+// spread averages a flat pattern over n × n places of a texel.
+func spread(f func(u, v float32) float32, n int, texel float32) func(u, v float32) float32 {
+	if n == 1 {
+		return f
+	}
+	at := func(k int) float32 { return texel * ((float32(k)+0.5)/float32(n) - 0.5) }
+	return func(u, v float32) float32 {
+		var sum float32
+		for y := range n {
+			for x := range n {
+				sum += f(u+at(x), v+at(y))
+			}
+		}
+		return sum / float32(n*n)
+	}
+}
+
+// corners of a tetrahedron of unit radius: four places around a point in space.
+var corners = [4]geom.Vec3{{X: 0.577, Y: 0.577, Z: 0.577}, {X: 0.577, Y: -0.577, Z: -0.577}, {X: -0.577, Y: 0.577, Z: -0.577}, {X: -0.577, Y: -0.577, Z: 0.577}}
+
+// spreadSolid averages a pattern in space over a texel.
+func spreadSolid(f func(p geom.Vec3, i int) float32, n int, texel float32) func(p geom.Vec3, i int) float32 {
+	if n == 1 {
+		return f
+	}
+	return func(p geom.Vec3, i int) float32 {
+		var sum float32
+		for _, c := range corners {
+			sum += f(p.Add(c.Mul(0.4*texel)), i)
+			if n > 2 {
+				sum += f(p.Sub(c.Mul(0.4*texel)), i)
+			}
+		}
+		if n > 2 {
+			sum /= 2
+		}
+		return sum / 4
+	}
 }
 
 // average is the mean of a flat pattern over some pieces.
@@ -181,7 +234,8 @@ func solidPattern(kind, label, help, group string, size float64, list []Param, m
 			inv, stretch := 1/in.Number("size"), in.Number("stretch")
 			texel := footprint(in, stretch) * inv
 			seed := uint32(in.Number("seed"))
-			f := make(in, min(texel, 1), seed)
+			n := samplesOf(texel)
+			f := spreadSolid(make(in, min(texel*[4]float32{0, 1, 0.6, 0.45}[n], 1), seed), n, texel)
 			sp := in.space(stretch)
 			keep, mean := float32(1), float32(0.5)
 			if texel > 0.2 {
