@@ -165,7 +165,7 @@ func flatPattern(kind, label, help string, size float64, list []Param, make func
 // where its pieces are large, more where lines of it are as fine as the texels.
 func samplesOf(texel float32) int {
 	switch {
-	case texel > 0.08:
+	case texel > 0.15:
 		return 3
 	case texel > 0.025:
 		return 2
