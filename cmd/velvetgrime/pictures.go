@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"velvetgrime/core/brush"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/render"
@@ -54,6 +55,11 @@ func pictures(ctx context.Context, dir string, only []string) error {
 	}
 	if wanted("agents") {
 		if err := agentSheet(ctx, trial, dir); err != nil {
+			return err
+		}
+	}
+	if wanted("brushes") {
+		if err := brushSheet(dir); err != nil {
 			return err
 		}
 	}
@@ -124,6 +130,16 @@ func sourceSheets(ctx context.Context, t *render.Baked, dir string) error {
 		}
 	}
 	return nil
+}
+
+// brushSheet shows a stroke of every brush of the shelf.
+func brushSheet(dir string) error {
+	list := brush.Shelf()
+	c := newContact(len(list), 3, 400, 88)
+	for _, m := range list {
+		c.add(brush.Preview(m.Stroke(), c.w, c.h), m.Name)
+	}
+	return c.write(filepath.Join(dir, "brushes.png"))
 }
 
 // agentSheet shows each agent alone at three strengths: its mask, and a coat of paint

@@ -8,7 +8,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 
+	"velvetgrime/core/blend"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
 )
@@ -59,6 +61,12 @@ type Stroke struct {
 	PenSize  bool                 `json:"penSize,omitempty" doc:"pressure drives the radius"`
 	PenFlow  bool                 `json:"penFlow,omitempty" doc:"pressure drives the strength"`
 	Values   map[string][]float32 `json:"values" doc:"what is painted, by channel; \"mask\" in a hand step"`
+	Does     string               `json:"does,omitempty" enum:",lighten,darken" doc:"empty: lays the values"`
+	Blend    blend.Mode           `json:"blend,omitempty" doc:"how the values meet what was painted before; empty: normal"`
+	Kit      *Kit                 `json:"kit,omitempty"`
+	Mirror   *Mirror              `json:"mirror,omitempty"`
+	Up       geom.Vec3            `json:"up,omitzero" doc:"what is up for the tip, as the view had it"`
+	Tilt     []float32            `json:"tilt,omitempty" doc:"of the pen at each point: 0 upright, 1 flat"`
 	Points   Points               `json:"points"`
 }
 
@@ -80,6 +88,27 @@ func (s *Stroke) Check() error {
 	for i, p := range s.Points {
 		if !p.Pos.Finite() || !p.Nrm.Finite() || !(p.Pressure >= 0 && p.Pressure <= 1) {
 			return fmt.Errorf("point %d of the stroke is no place on the surface", i+1)
+		}
+	}
+	for _, t := range s.Tilt {
+		if !(t >= 0 && t <= 1) {
+			return fmt.Errorf("the pen's tilt goes from 0 to 1")
+		}
+	}
+	if !slices.Contains(Does, s.Does) {
+		return fmt.Errorf("a stroke cannot %q; it can %v", s.Does, Does)
+	}
+	if err := checkMode(s.Blend); err != nil {
+		return err
+	}
+	if s.Kit != nil {
+		if err := s.Kit.check(); err != nil {
+			return err
+		}
+	}
+	if s.Mirror != nil {
+		if err := s.Mirror.check(); err != nil {
+			return err
 		}
 	}
 	for c, v := range s.Values {
@@ -118,23 +147,32 @@ func (s *Stroke) segment(i int) (a, b Point) {
 // Bounds returns the box that segments from..to (exclusive) can touch.
 func (s *Stroke) Bounds(from, to int) geom.Box {
 	box := geom.EmptyBox()
-	for i := from; i < to; i++ {
-		a, b := s.segment(i)
-		r := max(s.radius(a), s.radius(b))
-		box = box.Union(geom.EmptyBox().Grow(a.Pos).Grow(b.Pos).Pad(r))
+	for _, w := range s.twins() {
+		for i := from; i < to; i++ {
+			box = box.Union(s.bounds(i, w))
+		}
 	}
 	return box
+}
+
+// bounds is the box of one segment at one of the places where it is mirrored to.
+func (s *Stroke) bounds(i int, w twin) geom.Box {
+	a, b := s.segment(i)
+	r := max(s.radius(a), s.radius(b)) * s.Kit.reach()
+	return geom.EmptyBox().Grow(w.pos(a.Pos)).Grow(w.pos(b.Pos)).Pad(r)
 }
 
 // Touches reports whether segments from..to may reach a texel of the frame's
 // blocks, or come within pad metres of one. It may say yes for a near miss, never
 // no for a hit.
 func (s *Stroke) Touches(blocks []geom.Box, pad float32, from, to int) bool {
-	for i := from; i < to; i++ {
-		box := s.Bounds(i, i+1).Pad(pad)
-		for _, b := range blocks {
-			if b.Overlaps(box) {
-				return true
+	for _, w := range s.twins() {
+		for i := from; i < to; i++ {
+			box := s.bounds(i, w).Pad(pad)
+			for _, b := range blocks {
+				if b.Overlaps(box) {
+					return true
+				}
 			}
 		}
 	}
@@ -146,19 +184,20 @@ func (s *Stroke) Touches(blocks []geom.Box, pad float32, from, to int) bool {
 // from 90°.
 func facing(cos float32) float32 { return min(max(cos*2, 0), 1) }
 
-// Cover raises cover (one value 0..1 for each point of the frame) to the coverage
+// sweep raises cover (one value 0..1 for each point of the frame) to the coverage
 // of segments from..to. Within a stroke overlapping segments do not add up: the
 // strongest counts, so the result depends on no order and a stroke may be drawn
 // in pieces. Strength is applied by the caller.
-func (s *Stroke) Cover(f *raster.Frame, cover []float32, from, to int) {
+func (s *Stroke) sweep(f *raster.Frame, cover []float32, from, to int, w twin) {
 	bw := f.BlocksWide()
 	for i := from; i < to; i++ {
 		a, b := s.segment(i)
-		box := s.Bounds(i, i+1)
+		box := s.bounds(i, w)
 		if !f.Bounds.Overlaps(box) {
 			continue
 		}
-		seg := newSwept(s, a, b)
+		seg := newSwept(s, w.point(a), w.point(b))
+		near := s.Mirror.nearPlane(a.Pos.Lerp(b.Pos, 0.5))
 		for k, blk := range f.Blocks {
 			if !blk.Overlaps(box) {
 				continue
@@ -167,7 +206,7 @@ func (s *Stroke) Cover(f *raster.Frame, cover []float32, from, to int) {
 			for y := y0; y < min(y0+raster.Block, f.H); y++ {
 				for j := y*f.W + x0; j < y*f.W+min(x0+raster.Block, f.W); j++ {
 					if f.Tri[j] >= 0 {
-						if c := seg.at(f.Pos[j], f.Nrm[j]); c > cover[j] {
+						if c := seg.at(f.Pos[j], f.Nrm[j]) * near; c > cover[j] {
 							cover[j] = c
 						}
 					}

@@ -13,19 +13,19 @@ import (
 
 var up = geom.V3(0, 1, 0)
 
-func line(points ...Point) *Stroke {
+func stroke(points ...Point) *Stroke {
 	return &Stroke{ID: "s", Radius: 0.1, Strength: 1, Hardness: 0.5, Points: points}
 }
 
 func at(s *Stroke, x, z float32, n geom.Vec3) float32 {
-	c := []float32{0}
-	s.Cover(raster.Point(geom.V3(x, 0, z), n, 0), c, 0, s.Segments())
-	return c[0]
+	c := s.NewCoverage(1)
+	s.Draw(raster.Point(geom.V3(x, 0, z), n, 0), c, 0, s.Segments())
+	return c.Cover[0]
 }
 
 // Full to the hardness, nothing at the radius, and 1 − 3u² + 2u³ between.
 func TestFalloff(t *testing.T) {
-	s := line(Point{Nrm: up, Pressure: 1}, Point{Pos: geom.V3(1, 0, 0), Nrm: up, Pressure: 1})
+	s := stroke(Point{Nrm: up, Pressure: 1}, Point{Pos: geom.V3(1, 0, 0), Nrm: up, Pressure: 1})
 	for _, c := range []struct{ z, want float32 }{{0, 1}, {0.049, 1}, {0.075, 0.5}, {0.0625, 0.84375}, {0.1, 0}, {0.2, 0}} {
 		if got := at(s, 0.5, c.z, up); math.Abs(float64(got-c.want)) > 1e-4 {
 			t.Errorf("%.3f m beside the line: %v, want %v", c.z, got, c.want)
@@ -37,7 +37,7 @@ func TestFalloff(t *testing.T) {
 }
 
 func TestFacingFadesFromSixtyDegrees(t *testing.T) {
-	s := line(Point{Nrm: up, Pressure: 1})
+	s := stroke(Point{Nrm: up, Pressure: 1})
 	for _, c := range []struct{ deg, want float64 }{{0, 1}, {59, 1}, {75.5225, 0.5}, {90, 0}, {150, 0}} {
 		sin, cos := math.Sincos(c.deg * math.Pi / 180)
 		if got := at(s, 0, 0, geom.V3(float32(sin), float32(cos), 0)); math.Abs(float64(got)-c.want) > 1e-3 {
@@ -47,7 +47,7 @@ func TestFacingFadesFromSixtyDegrees(t *testing.T) {
 }
 
 func TestPressureDrivesWhatItIsToldTo(t *testing.T) {
-	s := line(Point{Nrm: up, Pressure: 0.5}, Point{Pos: geom.V3(1, 0, 0), Nrm: up, Pressure: 1})
+	s := stroke(Point{Nrm: up, Pressure: 0.5}, Point{Pos: geom.V3(1, 0, 0), Nrm: up, Pressure: 1})
 	if at(s, 0, 0.04, up) != 1 {
 		t.Error("pressure must do nothing when nothing is chosen")
 	}
@@ -63,7 +63,7 @@ func TestPressureDrivesWhatItIsToldTo(t *testing.T) {
 
 // Whatever a stroke covers it must also say it touches.
 func TestTouchesNeverMissesAHit(t *testing.T) {
-	s := line(Point{Pos: geom.V3(0.2, 0, 0.1), Nrm: up, Pressure: 1}, Point{Pos: geom.V3(0.7, 0, 0.6), Nrm: up, Pressure: 1}, Point{Pos: geom.V3(0.9, 0, 0.1), Nrm: up, Pressure: 1})
+	s := stroke(Point{Pos: geom.V3(0.2, 0, 0.1), Nrm: up, Pressure: 1}, Point{Pos: geom.V3(0.7, 0, 0.6), Nrm: up, Pressure: 1}, Point{Pos: geom.V3(0.9, 0, 0.1), Nrm: up, Pressure: 1})
 	hits := 0
 	for i := range 40 {
 		for k := range 40 {
@@ -83,15 +83,15 @@ func TestTouchesNeverMissesAHit(t *testing.T) {
 }
 
 func TestOrderOfSegmentsDoesNotMatter(t *testing.T) {
-	s := line(Point{Nrm: up, Pressure: 1}, Point{Pos: geom.V3(0.1, 0, 0), Nrm: up, Pressure: 0.3}, Point{Pos: geom.V3(0.05, 0, 0.05), Nrm: up, Pressure: 1})
+	s := stroke(Point{Nrm: up, Pressure: 1}, Point{Pos: geom.V3(0.1, 0, 0), Nrm: up, Pressure: 0.3}, Point{Pos: geom.V3(0.05, 0, 0.05), Nrm: up, Pressure: 1})
 	s.PenFlow = true
 	f := raster.Point(geom.V3(0.06, 0, 0.01), up, 0)
-	once, pieces := []float32{0}, []float32{0}
-	s.Cover(f, once, 0, 2)
-	s.Cover(f, pieces, 1, 2)
-	s.Cover(f, pieces, 0, 1)
-	if once[0] != pieces[0] || once[0] == 0 {
-		t.Fatalf("%v at once, %v in pieces", once[0], pieces[0])
+	once, pieces := s.NewCoverage(1), s.NewCoverage(1)
+	s.Draw(f, once, 0, 2)
+	s.Draw(f, pieces, 1, 2)
+	s.Draw(f, pieces, 0, 1)
+	if once.Cover[0] != pieces.Cover[0] || once.Cover[0] == 0 {
+		t.Fatalf("%v at once, %v in pieces", once.Cover[0], pieces.Cover[0])
 	}
 }
 
@@ -126,7 +126,7 @@ func TestCheckNamesWhatIsWrong(t *testing.T) {
 		"point 2":      func(s *Stroke) { s.Points[1].Pos.X = nan },
 		"roughness is": func(s *Stroke) { s.Values = map[string][]float32{"roughness": {nan}} },
 	} {
-		s := line(Point{Nrm: up, Pressure: 1}, Point{Nrm: up, Pressure: 1})
+		s := stroke(Point{Nrm: up, Pressure: 1}, Point{Nrm: up, Pressure: 1})
 		if s.Check() != nil {
 			t.Fatal("a good stroke is refused")
 		}

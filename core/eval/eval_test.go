@@ -244,11 +244,19 @@ func TestNothingReachesThroughAThinPlate(t *testing.T) {
 	front := geom.V3(0.5, 0, 0.5)
 	s := stroke("s", nil, front)
 	top, bottom := raster.Point(front, geom.V3(0, 1, 0), 0), raster.Point(front.Add(geom.V3(0, -0.001, 0)), geom.V3(0, -1, 0), 0)
-	a, b := make([]float32, 1), make([]float32, 1)
-	s.Cover(top, a, 0, 1)
-	s.Cover(bottom, b, 0, 1)
-	if a[0] != 1 || b[0] != 0 {
-		t.Fatalf("coverage %v in front and %v behind, want 1 and 0", a[0], b[0])
+	for _, kit := range []*brush.Kit{nil, {Spacing: 0.1, Flow: 1}} {
+		s.Kit = kit
+		a, b := s.NewCoverage(1), s.NewCoverage(1)
+		s.Draw(top, a, 0, 1)
+		s.Draw(bottom, b, 0, 1)
+		if a.Cover[0] != 1 || b.Cover[0] != 0 {
+			t.Fatalf("coverage %v in front and %v behind, want 1 and 0", a.Cover[0], b.Cover[0])
+		}
+	}
+	s.Kit = &brush.Kit{Spacing: 0.1, Flow: 1, Through: true}
+	b := s.NewCoverage(1)
+	if s.Draw(bottom, b, 0, 1); b.Cover[0] < 0.9 {
+		t.Fatalf("coverage %v behind, painted right through", b.Cover[0])
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"sync"
 
+	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
@@ -389,24 +390,7 @@ func (p *Program) painted(ctx context.Context, u *Surface, list []*brush.Stroke,
 			return nil, err
 		}
 		s := list[i]
-		cover := u.cover(s, s.ID == p.live)
-		value := s.Values[channel]
-		for c := range cur {
-			v := float32(1) // the last plane is coverage itself
-			if c < components && c < len(value) {
-				v = value[c]
-			}
-			if s.Erase {
-				v = 0
-			}
-			d := cur[c].Data
-			for k, w := range cover {
-				if w > 0 {
-					w *= s.Strength
-					d[k] += w * (v - d[k])
-				}
-			}
-		}
+		p.fold(s, u.cover(s, s.ID == p.live), cur, channel, components)
 		if i == len(list)-2 {
 			keep := make(planes, len(cur))
 			for c := range cur {
@@ -417,6 +401,97 @@ func (p *Program) painted(ctx context.Context, u *Surface, list []*brush.Stroke,
 	}
 	p.Scene.Cache.put(at(len(list)-1), cur)
 	return cur, nil
+}
+
+// fold lays one stroke on what was painted before it.
+func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, cur planes, channel string, components int) {
+	cover := c.Cover
+	lo, hi := float32(0), float32(1)
+	if info, ok := p.Doc.Info(stack.Channel(channel)); ok && channel != stack.MaskStream {
+		lo, hi = info.Min, info.Max
+	}
+	cov := cur[components].Data
+	switch {
+	case s.Erase:
+		for c := range cur {
+			d := cur[c].Data
+			for k, w := range cover {
+				if w > 0 {
+					d[k] -= w * s.Strength * d[k]
+				}
+			}
+		}
+		return
+	case s.Does != brush.Paint: // what is there goes towards an end
+		end := hi
+		if s.Does == brush.Darken {
+			end = lo
+		}
+		for c := range components {
+			d := cur[c].Data
+			for k, w := range cover {
+				if w > 0 {
+					d[k] += w * s.Strength * (end*cov[k] - d[k])
+				}
+			}
+		}
+		return
+	}
+	var value [3]float32
+	for c := range components {
+		value[c] = 1
+		if v := s.Values[channel]; c < len(v) {
+			value[c] = v[c]
+		}
+	}
+	colored := components == 3 && c.Hue != nil && (channel == string(stack.BaseColor) || channel == string(stack.Emissive))
+	if (s.Blend == "" || s.Blend == blend.Normal) && !colored {
+		for c := range cur {
+			v := float32(1) // the last plane is coverage itself
+			if c < components {
+				v = value[c]
+			}
+			d := cur[c].Data
+			for k, w := range cover {
+				if w > 0 {
+					w *= s.Strength
+					d[k] += w * (v - d[k])
+				}
+			}
+		}
+		return
+	}
+	// point by point: each has its own colour, or meets what is there by a blend mode
+	var b, src [3][]float32
+	for c := range 3 {
+		b[c], src[c] = make([]float32, 1), make([]float32, 1)
+	}
+	one := []float32{1}
+	for k, w := range cover {
+		if w <= 0 {
+			continue
+		}
+		w *= s.Strength
+		v := value
+		if colored {
+			v = step.Tinted(v, c.Hue[k], c.Light[k])
+		}
+		if a := cov[k]; a > 0 && s.Blend != "" {
+			for i := range 3 {
+				j := min(i, components-1)
+				b[i][0], src[i][0] = cur[j].Data[k]/a, v[j]
+			}
+			blend.RowColor(s.Blend, b, src, one)
+			for i := range components {
+				v[i] = min(max((1-a)*v[i]+a*b[i][0], lo), hi)
+			}
+		}
+		for i := range components {
+			d := cur[i].Data
+			d[k] += w * (v[i] - d[k])
+		}
+		cov[k] += w * (1 - cov[k])
+	}
 }
 
 // lowerPart returns the program of what lies below a layer: its siblings within

@@ -169,7 +169,7 @@ type covering struct {
 	touched bool
 	tested  int // segments tested for touching
 	drawn   int // segments in cover
-	cover   []float32
+	cover   *brush.Coverage
 }
 
 // maxCoverings bounds what is remembered of which stroke touches which surface;
@@ -218,23 +218,26 @@ func touchesFrom(u *Surface, s *brush.Stroke, pad float32, from, to int) bool {
 }
 
 // cover returns the coverage of the whole stroke on the surface.
-func (u *Surface) cover(s *brush.Stroke, live bool) []float32 {
+func (u *Surface) cover(s *brush.Stroke, live bool) *brush.Coverage {
 	f := u.Frame()
 	n := len(s.Points) - 1
 	if !live || n == 0 { // a first point is no finished segment: nothing is kept of it
-		out := make([]float32, len(f.Pos))
-		s.Cover(f, out, 0, s.Segments())
+		out := s.NewCoverage(len(f.Pos))
+		s.Draw(f, out, 0, s.Segments())
+		s.Held(f, out)
 		return out
 	}
 	c := u.covering(s, 0)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if c.drawn > n || c.cover == nil {
-		c.cover, c.drawn = make([]float32, len(f.Pos)), 0
+		c.cover, c.drawn = s.NewCoverage(len(f.Pos)), 0
 	}
-	s.Cover(f, c.cover, c.drawn, n)
+	s.Draw(f, c.cover, c.drawn, n)
 	c.drawn = n
-	return append([]float32(nil), c.cover...)
+	out := c.cover.Clone()
+	s.Held(f, out)
+	return out
 }
 
 // Forget drops what was kept to extend a live stroke.

@@ -257,3 +257,18 @@ func (c curve) at(v float32) float32 {
 	t2, t3 := t*t, t*t*t
 	return a[1]*(2*t3-3*t2+1) + h*c.m[n-1]*(t3-2*t2+t) + b[1]*(3*t2-2*t3) + h*c.m[n]*(t3-t2)
 }
+
+// Tinted turns a colour's hue by a share of the circle and makes it lighter (towards
+// white) or darker (towards black) by up to half of what is possible; both −1..1.
+func Tinted(c [3]float32, hue, light float32) [3]float32 {
+	h, s, l := toHSL(c[0], c[1], c[2])
+	if light > 0 {
+		l += 0.5 * light * (1 - l)
+	} else {
+		l += 0.5 * light * l
+	}
+	h += hue
+	h -= float32(math.Floor(float64(h)))
+	r, g, b := fromHSL(h, s, l)
+	return [3]float32{r, g, b}
+}

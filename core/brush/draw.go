@@ -1,0 +1,197 @@
+package brush
+
+import (
+	"math"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/noise"
+	"velvetgrime/core/raster"
+)
+
+// Coverage is what a stroke lays on the points of a frame: how much (0..1, without
+// the stroke's strength), and, where its dabs differ in colour, how far the hue is
+// turned (−0.5..0.5 of the circle) and the colour lightened (−1..1).
+type Coverage struct {
+	Cover      []float32
+	Hue, Light []float32 // nil when the dabs do not differ
+}
+
+// NewCoverage is an empty coverage of n points for a stroke.
+func (s *Stroke) NewCoverage(n int) *Coverage {
+	c := &Coverage{Cover: make([]float32, n)}
+	if s.Kit.hasTint() {
+		c.Hue, c.Light = make([]float32, n), make([]float32, n)
+	}
+	return c
+}
+
+// Clone returns a copy.
+func (c *Coverage) Clone() *Coverage {
+	return &Coverage{append([]float32(nil), c.Cover...), append([]float32(nil), c.Hue...), append([]float32(nil), c.Light...)}
+}
+
+// Draw adds segments from..to of the stroke, in this order, to its coverage.
+//
+// A swept stroke's coverage is the strongest of its segments. Dabs add up: each lays
+// its share of what is missing, c + w (1 − c), so flow builds up to the strength of
+// the stroke and never over it.
+func (s *Stroke) Draw(f *raster.Frame, c *Coverage, from, to int) {
+	for _, w := range s.twins() {
+		if s.Kit == nil {
+			s.sweep(f, c.Cover, from, to, w)
+			continue
+		}
+		s.walk(from, to, func(d dab) { s.lay(f, c, d, w) })
+	}
+}
+
+// lay sets one dab down at one of the places where the stroke is mirrored to.
+func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin) {
+	k := s.Kit
+	if d.weight <= 0 {
+		return
+	}
+	pos, nrm, ax, ay := w.pos(d.pos), w.dir(d.nrm), w.dir(d.x), w.dir(d.y)
+	reach := d.r * max(math.Sqrt2, k.depth())
+	box := geom.EmptyBox().Grow(pos).Pad(reach)
+	if !f.Bounds.Overlaps(box) {
+		return
+	}
+	var bits []float32
+	n := 0
+	if k.Tip != "" {
+		bits, n = bitmap(k.Tip, d.variant, 2*d.r/max(f.Footprint, 1e-9))
+	}
+	look := s.facing()
+	soft := 1 / (d.r * k.depth())
+	hard := min(s.Hardness, 0.995)
+	bw := f.BlocksWide()
+	for b, blk := range f.Blocks {
+		if !blk.Overlaps(box) {
+			continue
+		}
+		x0, y0 := b%bw*raster.Block, b/bw*raster.Block
+		for y := y0; y < min(y0+raster.Block, f.H); y++ {
+			for j := y*f.W + x0; j < y*f.W+min(x0+raster.Block, f.W); j++ {
+				if f.Tri[j] < 0 {
+					continue
+				}
+				q := f.Pos[j].Sub(pos)
+				u, v := q.Dot(ax), q.Dot(ay)
+				if u > 1 || u < -1 || v > 1 || v < -1 {
+					continue
+				}
+				z := mag(q.Dot(nrm)) * soft
+				if z >= 1 {
+					continue
+				}
+				var a float32
+				if bits == nil {
+					e := u*u + v*v
+					if e >= 1 {
+						continue
+					}
+					a = s.falloff(float32(math.Sqrt(float64(e))), hard)
+				} else if a = sampled(bits, n, u, v); a == 0 {
+					continue
+				}
+				if z > 0.5 {
+					a *= 4 * (1 - z) * z // smooth to nothing at the depth: 1 at half of it
+				}
+				if !k.Through {
+					a *= look(nrm.Dot(f.Nrm[j]))
+				}
+				if a *= d.weight; a <= 0 {
+					continue
+				}
+				had := c.Cover[j]
+				now := had + a*(1-had)
+				c.Cover[j] = now
+				if c.Hue != nil {
+					// what is laid last counts by its share of what is there
+					t := a / max(now, 1e-6)
+					t = min(t, 1)
+					c.Hue[j] += t * (d.hue - c.Hue[j])
+					c.Light[j] += t * (d.light - c.Light[j])
+				}
+			}
+		}
+	}
+}
+
+// falloff is what a round dab lays at a distance of its middle, in radii.
+func (s *Stroke) falloff(d, hard float32) float32 {
+	if curve := s.Kit.Falloff; len(curve) > 1 {
+		at := d * float32(len(curve)-1)
+		i := min(int(at), len(curve)-2)
+		return curve[i] + (at-float32(i))*(curve[i+1]-curve[i])
+	}
+	u := (d - hard) / (1 - hard)
+	if u <= 0 {
+		return 1
+	}
+	return 1 - u*u*(3-2*u)
+}
+
+// facing returns how much paint a surface takes by the cosine of the angle between
+// its normal and the pen's.
+func (s *Stroke) facing() func(cos float32) float32 {
+	k := s.Kit
+	if k == nil || k.Facing == 0 && k.Fade == 0 {
+		return facing
+	}
+	limit, fade := float64(k.Facing), float64(k.Fade)
+	if limit == 0 {
+		limit = 90
+	}
+	fade = max(min(fade, limit), 1)
+	none, all := float32(math.Cos(limit*math.Pi/180)), float32(math.Cos((limit-fade)*math.Pi/180))
+	return func(cos float32) float32 { return min(max((cos-none)/max(all-none, 1e-4), 0), 1) }
+}
+
+// Held lets only that part of a coverage stay that the grain of the surface holds.
+// It is done once, on the whole stroke: where more paint was laid, deeper places
+// are filled.
+func (s *Stroke) Held(f *raster.Frame, c *Coverage) {
+	if s.Kit == nil || s.Kit.Grain == nil || s.Kit.Grain.Amount == 0 {
+		return
+	}
+	g := s.Kit.Grain
+	inv := 1 / g.Size
+	fine := f.Footprint * inv // texels a grain; below two its mean is all there is
+	seen := g.Amount * (1 - step01(0.4, 1, fine))
+	for i, v := range c.Cover {
+		if v == 0 || f.Tri[i] < 0 {
+			continue
+		}
+		h := grainAt(g.Kind, f.Pos[i], f.Nrm[i], inv) // 0 a hill, 1 a pit
+		// paint reaches down to a depth that grows with its amount
+		held := step01(h*0.85-0.15, h*0.85+0.15, v)
+		c.Cover[i] = v * (1 - seen + seen*held)
+	}
+}
+
+func grainAt(kind string, p, n geom.Vec3, inv float32) float32 {
+	q := p.Mul(inv)
+	switch kind {
+	case "grit":
+		f1, _, id, _ := noise.Cellular(q.X, q.Y, q.Z, 0x6172, noise.Euclidean, 1)
+		return min(max(f1*0.9+0.5*(noise.Random(id, 1)-0.4), 0), 1)
+	case "weave":
+		// threads over and under, on the two axes that the surface faces least
+		a, b := q.X, q.Z
+		if mag(n.Y) < mag(n.X) || mag(n.Y) < mag(n.Z) {
+			if b = q.Y; mag(n.X) > mag(n.Z) {
+				a = q.Z
+			}
+		}
+		s, t := math.Sincos(math.Pi * float64(a))
+		u, v := math.Sincos(math.Pi * float64(b))
+		over := float32(s*s*u*u + t*t*v*v)
+		return min(max(1-1.1*over, 0), 1)
+	case "fibre":
+		return min(max(0.5+0.55*noise.Simplex(q.X*3, q.Y*0.35, q.Z*3, 0x66)+0.2*noise.Simplex(q.X*7, q.Y*0.8, q.Z*7, 0x67), 0), 1)
+	}
+	v := 0.62*noise.Simplex(q.X, q.Y, q.Z, 0x63) + 0.3*noise.Simplex(q.X*2.1, q.Y*2.1, q.Z*2.1, 0x64) + 0.15*noise.Simplex(q.X*4.3, q.Y*4.3, q.Z*4.3, 0x65)
+	return min(max(0.5+0.6*v, 0), 1)
+}

@@ -1,0 +1,358 @@
+package brush
+
+import (
+	"fmt"
+	"math"
+	"reflect"
+	"strings"
+	"testing"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/raster"
+)
+
+// dabbed is a straight stroke of one metre along x with a kit.
+func dabbed(k Kit, points int) *Stroke {
+	s := &Stroke{ID: "dabs", Radius: 0.1, Strength: 1, Hardness: 0.5, Kit: &k}
+	for i := range points {
+		s.Points = append(s.Points, Point{Pos: geom.V3(float32(i)/float32(max(points-1, 1)), 0, 0), Nrm: up, Pressure: 1})
+	}
+	return s
+}
+
+func (s *Stroke) all() (out []dab) {
+	s.walk(0, s.Segments(), func(d dab) { out = append(out, d) })
+	return
+}
+
+// ground is a level square of n × n texels around the origin, side metres wide.
+func ground(n int, side float32) *raster.Frame {
+	f := &raster.Frame{W: n, H: n, Pos: make([]geom.Vec3, n*n), Nrm: make([]geom.Vec3, n*n), Tri: make([]int32, n*n), Inside: make([]bool, n*n), Footprint: side / float32(n)}
+	for i := range f.Pos {
+		f.Pos[i] = geom.V3((float32(i%n)+0.5)/float32(n)*side-side/2, 0, (float32(i/n)+0.5)/float32(n)*side-side/2)
+		f.Nrm[i], f.Inside[i] = up, true
+	}
+	f.Seal()
+	return f
+}
+
+func (s *Stroke) on(f *raster.Frame) *Coverage {
+	c := s.NewCoverage(len(f.Pos))
+	s.Draw(f, c, 0, s.Segments())
+	s.Held(f, c)
+	return c
+}
+
+func TestDabsLieAtEvenLengthsHoweverManyEventsCame(t *testing.T) {
+	few, many := dabbed(Kit{Spacing: 0.2499, Flow: 1}, 2).all(), dabbed(Kit{Spacing: 0.2499, Flow: 1}, 173).all()
+	if len(few) != 21 || len(many) != len(few) { // every 0.05 m of one metre, both ends
+		t.Fatalf("%d and %d dabs, want 21", len(few), len(many))
+	}
+	for i := range few {
+		if d := few[i].pos.Sub(geom.V3(0.04998*float32(i), 0, 0)).Length(); d > 1e-4 {
+			t.Errorf("dab %d lies %v m from its place", i, d)
+		}
+		if d := few[i].pos.Sub(many[i].pos).Length(); d > 1e-4 || few[i].variant != many[i].variant {
+			t.Errorf("dab %d lies %v m elsewhere when more events come", i, d)
+		}
+	}
+}
+
+// n dabs of weight f on one place leave 1 − (1 − f)ⁿ, never more than the stroke's strength.
+func TestFlowBuildsUp(t *testing.T) {
+	s := dabbed(Kit{Spacing: 0.05, Flow: 0.1, Falloff: []float32{1, 1}}, 2)
+	n := 0
+	for _, d := range s.all() {
+		if mag(d.pos.X-0.5) < 0.1 {
+			n++
+		}
+	}
+	want := 1 - math.Pow(0.9, float64(n))
+	if got := float64(at(s, 0.5, 0, up)); n < 15 || math.Abs(got-want) > 1e-4 {
+		t.Errorf("%d dabs leave %v, want %v", n, got, want)
+	}
+	s.Kit.Flow = 1
+	if at(s, 0.5, 0, up) != 1 {
+		t.Error("full flow does not cover")
+	}
+}
+
+func TestAFalloffOfOnesOwn(t *testing.T) {
+	s := dabbed(Kit{Spacing: 1, Flow: 1, Falloff: []float32{1, 0.2, 0.8, 0}}, 1)
+	s.Points[0].Pos = geom.V3(0, 0, 0)
+	for _, c := range []struct{ d, want float32 }{{0, 1}, {0.1 / 3, 0.2}, {0.2 / 3, 0.8}, {0.05, 0.5}, {0.0999, 0.0024}} {
+		if got := at(s, 0, c.d, up); mag(got-c.want) > 2e-3 {
+			t.Errorf("at %v m: %v, want %v", c.d, got, c.want)
+		}
+	}
+}
+
+func TestRoundnessAngleAndTheWayOfTheStroke(t *testing.T) {
+	flat := Kit{Spacing: 5, Flow: 1, Round: 0.2}
+	s := dabbed(flat, 1)
+	if at(s, 0.09, 0, up) == 0 || at(s, 0, 0.04, up) != 0 || at(s, 0, 0.015, up) == 0 {
+		t.Error("a dab of roundness 0.2 is not five times as wide as high")
+	}
+	s.Kit.Angle = 90
+	if at(s, 0.04, 0, up) != 0 || at(s, 0, 0.09, up) == 0 {
+		t.Error("a quarter turn does not turn it")
+	}
+	along := dabbed(Kit{Spacing: 5, Flow: 1, Round: 0.2, Along: true}, 2)
+	along.Points[1].Pos = geom.V3(0, 0, 1) // along z
+	if at(along, 0, 0.09, up) == 0 || at(along, 0.04, 0, up) != 0 {
+		t.Error("a dab does not turn with the stroke")
+	}
+}
+
+func TestThePenDrivesWhatItIsToldTo(t *testing.T) {
+	s := dabbed(Kit{Spacing: 0.5, Flow: 1, Pen: []Drive{{By: "pressure", What: "size", From: 0.5, To: 1, Bend: 2}, {By: "tilt", What: "flow", From: 1, To: 0}}}, 1)
+	s.Points[0].Pressure, s.Tilt = 0.5, []float32{0.25}
+	d := s.all()[0]
+	if mag(d.r-0.1*0.625) > 1e-6 || mag(d.weight-0.75) > 1e-6 { // 0.5 + 0.5·0.5²; 1 − 0.25
+		t.Errorf("radius %v and weight %v, want 0.0625 and 0.75", d.r, d.weight)
+	}
+}
+
+func TestJitterStaysInItsBoundsAndIsTheSameEachTime(t *testing.T) {
+	k := Kit{Spacing: 0.05, Flow: 0.8, SizeJitter: 0.5, StrengthJitter: 0.25, HueJitter: 0.2, LightJitter: 0.3, Scatter: 2, AngleJitter: 1}
+	a, b := dabbed(k, 40).all(), dabbed(k, 40).all()
+	if !reflect.DeepEqual(a, b) {
+		t.Fatal("a stroke drawn twice differs")
+	}
+	var lo, hi, far float32 = 9, 0, 0
+	for _, d := range a {
+		lo, hi = min(lo, d.r), max(hi, d.r)
+		off := d.pos
+		off.X = 0
+		far = max(far, off.Length())
+		if d.r > 0.1 || d.r < 0.05 || d.weight > 0.8 || d.weight < 0.6 || mag(d.hue) > 0.1 || mag(d.light) > 0.3 {
+			t.Fatalf("a dab is out of bounds: %+v", d)
+		}
+	}
+	if hi-lo < 0.03 || far > 0.2 || far < 0.1 {
+		t.Errorf("radii %v to %v, scattered up to %v m: not as jitter should", lo, hi, far)
+	}
+	other := dabbed(k, 40)
+	other.ID = "another"
+	if reflect.DeepEqual(a, other.all()) {
+		t.Error("two strokes have the same chance")
+	}
+}
+
+// A stroke drawn while it grows is the stroke drawn at once, bit for bit, for every
+// brush of the shelf; what it covers it says it touches.
+func TestGrowingStrokesOfEveryBrush(t *testing.T) {
+	f := ground(96, 0.4)
+	names := map[string]bool{}
+	for _, m := range Shelf() {
+		if names[m.Name] || m.Help == "" || m.Group == "" {
+			t.Errorf("brush %q is there twice or says nothing", m.Name)
+		}
+		names[m.Name] = true
+		s := &Stroke{ID: "g-" + m.Name, Radius: 0.03, Strength: m.Strength, Hardness: m.Hardness, Kit: m.Kit, Does: m.Does, Values: m.Values}
+		for i := range 24 {
+			x := float64(i) / 23
+			s.Points = append(s.Points, Point{geom.V3(float32(x)*0.3-0.15, 0, float32(0.05*math.Sin(5*x))), up, float32(0.4 + 0.6*x)})
+		}
+		if err := s.Check(); err != nil {
+			t.Errorf("%s: %v", m.Name, err)
+			continue
+		}
+		once := s.NewCoverage(len(f.Pos))
+		s.Draw(f, once, 0, s.Segments())
+		grown := s.NewCoverage(len(f.Pos))
+		for n := 3; n <= len(s.Points); n++ {
+			part := *s
+			part.Points = s.Points[:n]
+			part.Draw(f, grown, max(n-2, 0)*min(n-3, 1), n-1)
+		}
+		if !reflect.DeepEqual(once, grown) {
+			t.Errorf("%s: what grew differs", m.Name)
+		}
+		var most, sum float32
+		box := s.Bounds(0, s.Segments())
+		for i, v := range once.Cover {
+			most, sum = max(most, v), sum+v
+			p := f.Pos[i]
+			if v > 0 && (p.X < box.Min.X || p.X > box.Max.X || p.Z < box.Min.Z || p.Z > box.Max.Z) {
+				t.Fatalf("%s: covers %v outside of its bounds", m.Name, p)
+			}
+		}
+		if share := sum / float32(len(f.Pos)); most < 0.15 || share < 0.0008 || share > 0.8 {
+			t.Errorf("%s: covers up to %.2f, %.3f of the ground", m.Name, most, share)
+		}
+	}
+	if len(names) < 30 {
+		t.Errorf("%d brushes", len(names))
+	}
+}
+
+// Tips keep within their square and do not show its border; variants differ.
+func TestTips(t *testing.T) {
+	names, help := Tips()
+	for k, name := range names {
+		if help[k] == "" {
+			t.Errorf("tip %q says nothing", name)
+		}
+		if name == "" {
+			continue
+		}
+		n := 128
+		var first []float32
+		for v := range min(tips[name].variants, 3) {
+			b, got := bitmap(name, v, float32(n))
+			if got != n {
+				t.Fatalf("%s: drawn at %d", name, got)
+			}
+			var sum, rim float32
+			for i, g := range b {
+				if !(g >= 0 && g <= 1) {
+					t.Fatalf("%s: a grey of %v", name, g)
+				}
+				sum += g
+				if x, y := i%n, i/n; x == 0 || y == 0 || x == n-1 || y == n-1 {
+					rim = max(rim, g)
+				}
+			}
+			if mean := sum / float32(n*n); mean < 0.004 || mean > 0.85 || rim > 0.3 {
+				t.Errorf("%s: mean %.3f, %.2f at the border of its square", name, mean, rim)
+			}
+			if v == 0 {
+				first = b
+			} else if reflect.DeepEqual(first, b) {
+				t.Errorf("%s: variants are the same", name)
+			}
+		}
+	}
+}
+
+// The same stroke at two sizes: the large one made small agrees with the small one.
+func TestStrokesAgreeBetweenSizes(t *testing.T) {
+	small, large := ground(64, 0.4), ground(512, 0.4)
+	for _, m := range Shelf() {
+		s := &Stroke{ID: "size", Radius: 0.05, Strength: 1, Hardness: m.Hardness, Kit: m.Kit}
+		for i := range 12 {
+			s.Points = append(s.Points, Point{geom.V3(float32(i)*0.025-0.14, 0, float32(i%3)*0.01), up, 0.9})
+		}
+		if s.Kit != nil { // the grain is of the surface, finer than these texels
+			k := *s.Kit
+			k.Grain = nil
+			s.Kit = &k
+		}
+		a, b := s.on(small).Cover, s.on(large).Cover
+		var diff, sum float64
+		for i := range a {
+			x, y := i%64, i/64
+			var mean float32
+			for j := range 64 {
+				mean += b[(y*8+j/8)*512+x*8+j%8] / 64
+			}
+			diff += math.Abs(float64(a[i] - mean))
+			sum += float64(mean)
+		}
+		if n := float64(len(a)); diff/n > 0.025 || sum/n < 0.002 {
+			t.Errorf("%s: %.4f a texel apart, mean %.3f", m.Name, diff/n, sum/n)
+		}
+	}
+}
+
+func TestSymmetry(t *testing.T) {
+	s := dabbed(Kit{Spacing: 0.2, Flow: 1, Tip: "leaf", Along: true}, 1)
+	s.Points[0].Pos = geom.V3(0.3, 0, 0.2)
+	s.Mirror = &Mirror{Planes: []geom.Vec3{geom.V3(1, 0, 0), geom.V3(0, 0, 2)}}
+	f := ground(128, 1.2)
+	c := s.on(f).Cover
+	n := 128
+	var there float32
+	for i, v := range c {
+		x, y := i%n, i/n
+		there += v
+		if mag(v-c[y*n+n-1-x]) > 1e-4 || mag(v-c[(n-1-y)*n+x]) > 1e-4 {
+			t.Fatalf("texel %d, %d is %v, its twins %v and %v", x, y, v, c[y*n+n-1-x], c[(n-1-y)*n+x])
+		}
+	}
+	if there < 50 {
+		t.Fatalf("only %v texels are covered", there)
+	}
+
+	// six times around: each dab 60° on, at the same distance
+	s.Mirror = &Mirror{Axis: up, Radial: 6, At: geom.V3(0, 0, 0)}
+	for k := range 6 {
+		sin, cos := math.Sincos(math.Pi / 3 * float64(k))
+		p := geom.V3(0.3*float32(cos)+0.2*float32(sin), 0, 0.2*float32(cos)-0.3*float32(sin))
+		if got := at(s, p.X, p.Z, up); got < 0.3 {
+			t.Errorf("the %dth of six is %v", k, got)
+		}
+	}
+	// near the plane it fades
+	one := stroke(Point{Pos: geom.V3(0.0, 0, 0), Nrm: up, Pressure: 1})
+	one.Mirror = &Mirror{Planes: []geom.Vec3{geom.V3(1, 0, 0)}, Fade: 0.1}
+	if at(one, 0, 0, up) != 0 {
+		t.Error("no fade at the plane")
+	}
+	one.Points[0].Pos.X = 0.1
+	if at(one, 0.1, 0, up) != 1 || at(one, -0.1, 0, up) != 1 {
+		t.Error("faded beyond its width")
+	}
+}
+
+func TestFacingLimits(t *testing.T) {
+	s := dabbed(Kit{Spacing: 1, Flow: 1, Facing: 40, Fade: 10}, 1)
+	turned := func(deg float64) float32 {
+		sin, cos := math.Sincos(deg * math.Pi / 180)
+		return at(s, 0, 0, geom.V3(float32(sin), float32(cos), 0))
+	}
+	if turned(29) != 1 || turned(41) != 0 || turned(35) < 0.3 || turned(35) > 0.7 {
+		t.Errorf("29°: %v, 35°: %v, 41°: %v", turned(29), turned(35), turned(41))
+	}
+}
+
+func TestGrainHoldsLessWhereLessWasLaid(t *testing.T) {
+	f := ground(256, 0.1)
+	for _, kind := range Grains {
+		mean := func(strength float32) (m, bare float64) {
+			s := dabbed(Kit{Spacing: 1, Flow: strength, Falloff: []float32{1, 1}, Grain: &Grain{kind, 0.006, 1}}, 1)
+			for _, v := range s.on(f).Cover {
+				m += float64(v) / float64(len(f.Pos))
+				if v < 0.02 {
+					bare += 1 / float64(len(f.Pos))
+				}
+			}
+			return
+		}
+		little, open := mean(0.35)
+		much, closed := mean(1)
+		if little > 0.3 || much < 0.55 || open < closed+0.2 {
+			t.Errorf("%s: %.2f laid with little paint, %.2f with much; bare %.2f and %.2f", kind, little, much, open, closed)
+		}
+	}
+}
+
+func TestKitsThatCannotBeAreRefused(t *testing.T) {
+	for want, change := range map[string]func(*Stroke){
+		"spacing":        func(s *Stroke) { s.Kit.Spacing = 0.001 },
+		"no tip":         func(s *Stroke) { s.Kit.Tip = "anchor" },
+		"falloff":        func(s *Stroke) { s.Kit.Falloff = []float32{1, float32(math.NaN())} },
+		"grain":          func(s *Stroke) { s.Kit.Grain = &Grain{"gravel", 1, 1} },
+		"cannot drive":   func(s *Stroke) { s.Kit.Pen = []Drive{{By: "thumb", What: "size"}} },
+		"blend mode":     func(s *Stroke) { s.Blend = "dissolve" },
+		"cannot \"mix\"": func(s *Stroke) { s.Does = "mix" },
+		"65 times":       func(s *Stroke) { s.Mirror = &Mirror{Axis: up, Radial: 65} },
+		"no axis":        func(s *Stroke) { s.Mirror = &Mirror{Radial: 3} },
+		"128 times":      func(s *Stroke) { s.Mirror = &Mirror{Axis: up, Radial: 64, Planes: []geom.Vec3{up}} },
+		"tilt":           func(s *Stroke) { s.Tilt = []float32{2} },
+	} {
+		s := dabbed(Kit{Spacing: 0.1, Flow: 1}, 2)
+		if err := s.Check(); err != nil {
+			t.Fatal(err)
+		}
+		change(s)
+		err := s.Check()
+		if want == "65 times" {
+			want = "64 times around"
+		}
+		if err == nil || !strings.Contains(fmt.Sprint(err), want) {
+			t.Errorf("error %v does not say %q", err, want)
+		}
+	}
+}

@@ -1,0 +1,146 @@
+package brush
+
+import (
+	"math"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/noise"
+
+	"github.com/zeebo/xxh3"
+)
+
+// dab is one tip set down on the surface.
+type dab struct {
+	pos, nrm   geom.Vec3
+	x, y       geom.Vec3 // the tip's axes, over its half width and half height
+	r          float32
+	weight     float32 // flow × strength of this dab
+	hue, light float32
+	variant    uint32
+}
+
+// factors are what the pen makes of the settings at one point.
+type factors struct{ size, strength, flow, round, scatter, angle float32 }
+
+func (s *Stroke) factors(p Point, tilt float32) factors {
+	f := factors{1, 1, 1, 1, 1, 0}
+	if s.PenSize {
+		f.size = max(p.Pressure, 0.02)
+	}
+	if s.PenFlow {
+		f.strength = p.Pressure
+	}
+	for _, d := range s.Kit.Pen {
+		v := d.at(p.Pressure, tilt)
+		switch d.What {
+		case "size":
+			f.size *= max(v, 0.02)
+		case "strength":
+			f.strength *= min(v, 1)
+		case "flow":
+			f.flow *= v
+		case "round":
+			f.round *= v
+		case "scatter":
+			f.scatter *= v
+		case "angle":
+			f.angle += v
+		}
+	}
+	return f
+}
+
+// tilt returns the pen's tilt at point i: 0 upright, 1 flat on the surface.
+func (s *Stroke) tilt(i int) float32 {
+	if i < len(s.Tilt) {
+		return s.Tilt[i]
+	}
+	return 0
+}
+
+// walk calls f for every dab of segments from..to (exclusive). Dabs lie at even
+// lengths along the line through the points, however many points there are; those
+// of a segment depend on what came before it, never on what follows, so a stroke
+// that grows keeps the dabs it has.
+func (s *Stroke) walk(from, to int, f func(dab)) {
+	k := s.Kit
+	seed := uint32(xxh3.HashString(s.ID))
+	next, index := float32(0), uint32(0)
+	for i := 0; i < to; i++ {
+		a, b := s.segment(i)
+		ta, tb := s.tilt(i), s.tilt(min(i+1, len(s.Points)-1))
+		line := b.Pos.Sub(a.Pos)
+		length := line.Length()
+		if length == 0 {
+			if i == 0 && len(s.Points) == 1 || k.Build && i > 0 {
+				if i >= from {
+					s.set(a, ta, geom.Vec3{}, seed, index, f)
+				}
+				index++
+			}
+			continue
+		}
+		// the way the stroke goes: looked at over a little of what was before
+		way := line
+		for j := i - 1; j >= max(i-4, 0) && way.Length() < 0.5*s.Radius; j-- {
+			way = b.Pos.Sub(s.Points[j].Pos)
+		}
+		for next <= length {
+			t := next / length
+			p := Point{a.Pos.Add(line.Mul(t)), a.Nrm.Add(b.Nrm.Sub(a.Nrm).Mul(t)), a.Pressure + (b.Pressure-a.Pressure)*t}
+			tilt := ta + (tb-ta)*t
+			if i >= from {
+				s.set(p, tilt, way, seed, index, f)
+			}
+			index++
+			next += max(k.Spacing, leastSpacing) * 2 * s.Radius * s.factors(p, tilt).size
+		}
+		next -= length
+	}
+}
+
+// set makes the dabs of one place.
+func (s *Stroke) set(p Point, tilt float32, way geom.Vec3, seed, index uint32, f func(dab)) {
+	k := s.Kit
+	n := p.Nrm.Unit()
+	fs := s.factors(p, tilt)
+	for c := range uint32(max(k.Count, 1)) {
+		h := noise.Hash(int32(index), int32(c), 11, seed)
+		d := dab{pos: p.Pos, nrm: n, variant: h}
+		d.r = s.Radius * fs.size * (1 - k.SizeJitter*noise.Random(h, 1))
+		d.weight = min(k.Flow*fs.flow, 1) * fs.strength * (1 - k.StrengthJitter*noise.Random(h, 2)) * s.Mirror.nearPlane(p.Pos)
+		d.hue = k.HueJitter * (2*noise.Random(h, 3) - 1) / 2
+		d.light = k.LightJitter * (2*noise.Random(h, 4) - 1)
+		right := s.across(n)
+		if k.Along {
+			if w := way.Sub(n.Mul(way.Dot(n))); w.Length() > 1e-9 {
+				right = w.Unit()
+			}
+		}
+		up := n.Cross(right)
+		if sc := k.Scatter * fs.scatter; sc > 0 {
+			// even over a disc
+			dist := sc * s.Radius * fs.size * float32(math.Sqrt(float64(noise.Random(h, 5))))
+			sin, cos := math.Sincos(2 * math.Pi * float64(noise.Random(h, 6)))
+			d.pos = d.pos.Add(right.Mul(dist * float32(cos))).Add(up.Mul(dist * float32(sin)))
+		}
+		angle := float64(k.Angle)/360 + float64(fs.angle) + float64(k.AngleJitter)*(float64(noise.Random(h, 7))-0.5)
+		sin, cos := math.Sincos(2 * math.Pi * angle)
+		d.x = right.Mul(float32(cos)).Add(up.Mul(float32(sin))).Mul(1 / d.r)
+		d.y = up.Mul(float32(cos)).Sub(right.Mul(float32(sin))).Mul(1 / (d.r * min(max(k.round()*fs.round, 0.05), 1)))
+		f(d)
+	}
+}
+
+// across is the tip's right on a surface with normal n: as the stroke's up has it.
+func (s *Stroke) across(n geom.Vec3) geom.Vec3 {
+	up := s.Up
+	if up == (geom.Vec3{}) {
+		up = geom.V3(0, 1, 0)
+	}
+	r := up.Cross(n)
+	if r.Length() < 0.05 { // level ground: the right of one who looks along −z
+		r = geom.V3(1, 0, 0).Sub(n.Mul(n.X))
+	}
+	return r.Unit()
+}
