@@ -62,6 +62,7 @@ var benches = []struct {
 	{[]string{"noise"}, benchNoise},
 	{[]string{"stack"}, benchStack},
 	{[]string{"stroke"}, benchStroke},
+	{[]string{"brushes"}, benchBrushes},
 	{[]string{"slider-draft", "slider-settled", "undo"}, benchSlider},
 	{[]string{"resize"}, benchResize},
 	{[]string{"open"}, benchOpen},
@@ -348,59 +349,124 @@ func watchMemory() func() float64 {
 	return func() float64 { stop <- true; return <-done }
 }
 
-// benchStroke draws a stroke across the bollard's post in small segments and
-// times each from sample to the finished base color of the tiles it touches (not
-// packed for the page).
-func benchStroke(ctx context.Context, r *report) error {
-	m := sample.Bollard()
-	sw := sweep{Name: "stroke", Over: "size", Unit: "ms p50"}
-	for _, size := range []int{1024, 2048, 4096} {
-		sc := eval.NewScene(m, eval.NewCache(benchCache))
-		d := stackDocument(20, true)
-		paint := &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}}}
-		d.Layers = append(d.Layers[:10:10], append([]*stack.Layer{paint}, d.Layers[10:]...)...)
-		st := &brush.Stroke{ID: "bench", Radius: 0.02, Strength: 1, Hardness: 0.5, Values: map[string][]float32{"baseColor": {1, 0, 0}}}
-		var ms []float64
-		touched := 0
-		tiles := eval.Tiles(0, size)
-		for i := range 70 {
-			a := float64(i) * 0.02
-			n := geom.V3(float32(math.Sin(a)), 0, float32(math.Cos(a)))
-			next := *st
-			next.Points = append(next.Points[:len(next.Points):len(next.Points)], brush.Point{Pos: n.Mul(0.119).Add(geom.V3(0, 0.3, 0)), Nrm: n, Pressure: 1})
-			st = &next
-			t := time.Now()
-			live, _, _, err := d.Apply(stack.Op{Kind: "stroke.add", Target: "paint", StrokeID: st.ID, Stroke: st, Index: -1})
-			if err != nil {
-				return err
-			}
-			p := eval.Compile(sc, live, "paint", st.ID)
-			g, gctx := errgroup.WithContext(ctx)
-			g.SetLimit(2) // as the live session does it
-			for _, tile := range tiles {
-				u := sc.OnTile(tile)
-				if u.Empty() || !st.Touches(u.Frame().Blocks, 0, max(0, st.Segments()-1), st.Segments()) {
-					continue
-				}
-				touched++
-				g.Go(func() error {
-					_, err := p.Channel(gctx, u, stack.BaseColor)
-					return err
-				})
-			}
-			if err := g.Wait(); err != nil {
-				return err
-			}
-			if i >= 10 { // the first ones fill the cache below and above the layer
-				ms = append(ms, since(t))
-			}
+// pulled is a stroke across the bollard's post as the bench draws it.
+type pulled struct {
+	size, layers int
+	radius       float32
+	kit          *brush.Kit
+	before       int // strokes that are there already
+}
+
+// run draws the stroke in small segments and times each from sample to the finished
+// base color of the tiles it touches (not packed for the page), in milliseconds.
+func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err error) {
+	sc := eval.NewScene(sample.Bollard(), eval.NewCache(benchCache))
+	d := stackDocument(b.layers, true)
+	paint := &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}}}
+	at := func(a float64) brush.Point {
+		n := geom.V3(float32(math.Sin(a)), 0, float32(math.Cos(a)))
+		return brush.Point{Pos: n.Mul(0.119).Add(geom.V3(0, 0.3, 0)), Nrm: n, Pressure: 1}
+	}
+	values := map[string][]float32{"baseColor": {1, 0, 0}}
+	for i := range b.before {
+		s := &brush.Stroke{ID: fmt.Sprint("was", i), Radius: b.radius, Strength: 1, Hardness: 0.5, Values: values, Kit: b.kit}
+		for k := range 4 {
+			s.Points = append(s.Points, at(float64(i%60)*0.02+float64(k)*0.02))
 		}
-		r.add("stroke", fmt.Sprintf("%d, 21 layers, %.1f tiles a segment", size, float64(touched)/70), "ms a segment", ms)
+		paint.Strokes = append(paint.Strokes, s)
+	}
+	half := b.layers / 2
+	d.Layers = append(d.Layers[:half:half], append([]*stack.Layer{paint}, d.Layers[half:]...)...)
+	st := &brush.Stroke{ID: "bench", Radius: b.radius, Strength: 1, Hardness: 0.5, Values: values, Kit: b.kit}
+	touched := 0
+	tiles := eval.Tiles(0, b.size)
+	for i := range 70 {
+		next := *st
+		next.Points = append(next.Points[:len(next.Points):len(next.Points)], at(float64(i)*0.02))
+		st = &next
+		t := time.Now()
+		live, _, _, err := d.Apply(stack.Op{Kind: "stroke.add", Target: "paint", StrokeID: st.ID, Stroke: st, Index: -1})
+		if err != nil {
+			return nil, 0, err
+		}
+		p := eval.Compile(sc, live, "paint", st.ID)
+		g, gctx := errgroup.WithContext(ctx)
+		g.SetLimit(2) // as the live session does it
+		for _, tile := range tiles {
+			u := sc.OnTile(tile)
+			if u.Empty() || !st.Touches(u.Frame().Blocks, 0, max(0, st.Segments()-1), st.Segments()) {
+				continue
+			}
+			touched++
+			g.Go(func() error {
+				_, err := p.Channel(gctx, u, stack.BaseColor)
+				return err
+			})
+		}
+		if err := g.Wait(); err != nil {
+			return nil, 0, err
+		}
+		if i >= 10 { // the first ones fill the cache below and above the layer
+			ms = append(ms, since(t))
+		}
+	}
+	return ms, float64(touched) / 70, nil
+}
+
+// sweepStroke runs one kind of stroke after the other and notes how the cost grows.
+func (r *report) sweepStroke(ctx context.Context, name, over string, list []pulled, by func(pulled) float64) error {
+	sw := sweep{Name: name, Over: over, Unit: "ms p50"}
+	for _, b := range list {
+		ms, tiles, err := b.run(ctx)
+		if err != nil {
+			return err
+		}
+		r.add(name, fmt.Sprintf("%d, %d layers, dab %.0f mm, %d strokes before, %.1f tiles a segment", b.size, b.layers+1, b.radius*2000, b.before, tiles), "ms a segment", ms)
 		p50, _ := percentiles(ms)
-		sw.Points = append(sw.Points, [2]float64{float64(size), p50})
+		sw.Points = append(sw.Points, [2]float64{by(b), p50})
 	}
 	sw.Exponent = exponent(sw.Points)
 	r.Sweeps = append(r.Sweeps, sw)
+	return nil
+}
+
+func benchStroke(ctx context.Context, r *report) error {
+	usual := pulled{size: 2048, layers: 20, radius: 0.02}
+	with := func(n int, change func(*pulled, int)) (list []pulled) {
+		for i := range n {
+			b := usual
+			change(&b, i)
+			list = append(list, b)
+		}
+		return
+	}
+	sizes := func(n int) []pulled { return with(n, func(b *pulled, i int) { b.size = 1024 << i }) }
+	if err := r.sweepStroke(ctx, "stroke", "size", sizes(4), func(b pulled) float64 { return float64(b.size) }); err != nil {
+		return err
+	}
+	if err := r.sweepStroke(ctx, "stroke", "layers", with(3, func(b *pulled, i int) { b.layers = 10 << i }), func(b pulled) float64 { return float64(b.layers) }); err != nil {
+		return err
+	}
+	if err := r.sweepStroke(ctx, "stroke", "radius", with(4, func(b *pulled, i int) { b.radius = 0.01 * float32(int(1)<<i) }), func(b pulled) float64 { return float64(b.radius) }); err != nil {
+		return err
+	}
+	return r.sweepStroke(ctx, "stroke", "strokes before", with(3, func(b *pulled, i int) { b.before = 500 << (2 * i) }), func(b pulled) float64 { return float64(b.before) })
+}
+
+// benchBrushes draws the same stroke with brushes of the shelf.
+func benchBrushes(ctx context.Context, r *report) error {
+	for _, m := range brush.Shelf() {
+		switch m.Name {
+		case "Round", "Marker", "Mist", "Dry bristle", "Wall chalk", "Rust bloom", "Plumage", "Salt spatter":
+		default:
+			continue
+		}
+		ms, tiles, err := pulled{size: 2048, layers: 20, radius: 0.02, kit: m.Kit}.run(ctx)
+		if err != nil {
+			return err
+		}
+		r.add("brushes", fmt.Sprintf("%s, 2048, 21 layers, dab 40 mm, %.1f tiles a segment", m.Name, tiles), "ms a segment", ms)
+	}
 	return nil
 }
 

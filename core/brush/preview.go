@@ -118,5 +118,5 @@ func Preview(s Stroke, w, h int) *image.RGBA {
 
 // Stroke returns a stroke of the brush, without points.
 func (m Made) Stroke() Stroke {
-	return Stroke{Radius: m.Radius, Strength: m.Strength, Hardness: m.Hardness, Does: m.Does, Blend: m.Blend, Kit: m.Kit, Values: m.Values}
+	return Stroke{Radius: m.Radius, Strength: m.Strength, Hardness: m.Hardness, Does: m.Does, Blend: m.Blend, PenSize: m.PenSize, PenFlow: m.PenFlow, Kit: m.Kit, Values: m.Values}
 }

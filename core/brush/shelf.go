@@ -4,6 +4,7 @@ import "velvetgrime/core/blend"
 
 // Made is a brush of the shelf: how it is set, and what it is meant to lay.
 type Made struct {
+	ID       string               `json:"id,omitempty" doc:"of one that was kept in the stock"`
 	Name     string               `json:"name"`
 	Group    string               `json:"group"`
 	Help     string               `json:"help"`
@@ -12,6 +13,8 @@ type Made struct {
 	Hardness float32              `json:"hardness"`
 	Blend    blend.Mode           `json:"blend,omitempty"`
 	Does     string               `json:"does,omitempty"`
+	PenSize  bool                 `json:"penSize,omitempty"`
+	PenFlow  bool                 `json:"penFlow,omitempty"`
 	Kit      *Kit                 `json:"kit,omitempty" doc:"none: the stroke is swept"`
 	Values   map[string][]float32 `json:"values,omitempty" doc:"what it suggests, by channel"`
 }
@@ -36,7 +39,7 @@ func with(m map[string][]float32, channel string, v float32) map[string][]float3
 func Shelf() []Made {
 	size, strength, flow := byPressure("size", 0.3), byPressure("strength", 0), byPressure("flow", 0.1)
 	return []Made{
-		{Name: "Round", Group: "plain", Help: "An even line with a soft border; pressure gives the strength.", Strength: 1, Hardness: 0.4},
+		{Name: "Round", Group: "plain", Help: "An even line with a soft border; pressure gives the strength.", Strength: 1, Hardness: 0.4, PenFlow: true},
 		{Name: "Marker", Group: "plain", Help: "Hard and even.", Strength: 1, Hardness: 0.92, Kit: &Kit{Spacing: 0.06, Flow: 1, Pen: pen(size)}},
 		{Name: "Mist", Group: "plain", Help: "A very soft spot that builds up slowly.", Strength: 0.8, Kit: &Kit{Spacing: 0.08, Flow: 0.07, Build: true, Falloff: []float32{1, 0.82, 0.45, 0.17, 0.04, 0}, Pen: pen(flow)}},
 		{Name: "Writing nib", Group: "plain", Help: "A flat nib held at a slant: thick one way, thin the other.", Strength: 1, Hardness: 0.9, Kit: &Kit{Spacing: 0.03, Flow: 1, Round: 0.16, Angle: 38, Pen: pen(size)}},

@@ -410,7 +410,7 @@ func drop(x, y, edge float32, h uint32) float32 {
 	v := within(hyp(x, cy*1.15)-wide*(0.82+rim*1.6), 3*edge)
 	for k := range uint32(2) {
 		cx := 0.5 * wide * (noise.Random(h, 10+k) - 0.5) * float32(1+k)
-		end := -0.92 + 0.9*noise.Random(h, 20+k)*float32(k)
+		end := -0.82 + 0.8*noise.Random(h, 20+k)*float32(k)
 		w := (0.035 + 0.05*noise.Random(h, 30+k)) * (0.55 + 0.45*step01(end+0.5, end, y))
 		off := x - cx - 0.05*noise.Simplex(1, y*1.7, float32(k), h)
 		v = max(v, line(off, w, 3*edge)*within(end-y, 3*edge)*within(y-0.5, 0.1))
@@ -421,5 +421,5 @@ func drop(x, y, edge float32, h uint32) float32 {
 		d := wide * (1 + 0.7*noise.Random(h, 50+k))
 		v = max(v, within(hyp(x-d*float32(cos), (cy-d*float32(sin))*1.1)-0.02-0.035*noise.Random(h, 60+k), 3*edge))
 	}
-	return v * ball(x, y*0.99, 0.97)
+	return v * within(max(mag(x), mag(y))-0.96, 2*edge)
 }

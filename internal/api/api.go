@@ -118,6 +118,7 @@ func (s *Server) engine() *gin.Engine {
 	s.routes(g)
 	s.files(g)
 	s.stockFiles(g)
+	s.brushFiles(g)
 	if s.Page != nil {
 		g.NoRoute(gin.WrapH(s.Page))
 	}
@@ -192,6 +193,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	s.deliveries(api)
 	s.preparation(api)
 	s.stockRoutes(api)
+	s.brushRoutes(api)
 	return api
 }
 

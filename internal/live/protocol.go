@@ -17,6 +17,7 @@ type Request struct {
 	Op     *stack.Op     `json:"op"`
 	Stroke *brush.Stroke `json:"stroke"`
 	Points brush.Points  `json:"points"`
+	Tilt   []float32     `json:"tilt"` // of the pen, one a point, or none
 	Layer  string        `json:"layer"`
 	Layers []string      `json:"layers"`
 	Parent string        `json:"parent"`

@@ -233,6 +233,9 @@ func (v *viewer) handle(r Request) error {
 		}
 		n := *v.stroke.Stroke
 		n.Points = append(n.Points[:len(n.Points):len(n.Points)], r.Points...)
+		if len(r.Tilt) == len(r.Points) && len(n.Tilt) == len(v.stroke.Stroke.Points) {
+			n.Tilt = append(n.Tilt[:len(n.Tilt):len(n.Tilt)], r.Tilt...)
+		}
 		if err = n.Check(); err == nil {
 			v.stroke.Stroke = &n
 		}

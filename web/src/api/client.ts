@@ -25,6 +25,10 @@ export type Param = components['schemas']['Param'];
 export type StepKind = components['schemas']['Description'];
 export type Conditions = components['schemas']['Conditions'];
 export type SavedMask = components['schemas']['SavedMask'];
+export type MadeBrush = components['schemas']['Made'];
+export type Kit = components['schemas']['Kit'];
+export type Drive = components['schemas']['Drive'];
+export type Brushes = components['schemas']['Brushes'];
 export type StoredPicture = components['schemas']['Picture'];
 export type ChannelInfo = components['schemas']['ChannelInfo'];
 
@@ -84,6 +88,14 @@ export const api = {
   masks: () => call<SavedMask[]>('GET', '/api/stock/masks'),
   keepMask: (name: string, project: string, layer: string) =>
     call<SavedMask>('POST', '/api/stock/masks', { name, project, layer }),
+  brushes: () => call<Brushes>('GET', '/api/brushes'),
+  keepBrush: (m: MadeBrush) => call<MadeBrush>('POST', '/api/stock/brushes', m),
+  /** A stroke as it will be, as a picture's address. */
+  brushPicture: async (m: MadeBrush) => {
+    const a = await fetch('/api/brushes/preview', { method: 'POST', body: JSON.stringify(m) });
+    if (!a.ok) throw new Error((await a.json()).detail);
+    return URL.createObjectURL(await a.blob());
+  },
   renameStock: (id: string, name: string) => call<void>('PATCH', `/api/stock/${id}`, { name }),
   dropStock: (id: string) => call<void>('DELETE', `/api/stock/${id}`),
   restoreStock: (id: string) => call<void>('POST', `/api/stock/${id}/restore`),

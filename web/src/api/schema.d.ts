@@ -21,6 +21,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/brushes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Get API brushes */
+    get: operations['get-api-brushes'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/imports': {
     parameters: {
       query?: never;
@@ -329,6 +346,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/stock/brushes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API stock brushes */
+    post: operations['post-api-stock-brushes'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/stock/masks': {
     parameters: {
       query?: never;
@@ -435,6 +469,13 @@ export interface components {
       range: number[] | null;
       /** Format: int64 */
       size: number;
+    };
+    Brushes: {
+      driven: string[] | null;
+      grains: string[] | null;
+      /** @description those of the shelf, then those kept in the stock, in the group "kept" */
+      list: components['schemas']['Made'][] | null;
+      tips: components['schemas']['Tip'][] | null;
     };
     ChannelInfo: {
       /** @description blend mode a new layer starts with */
@@ -577,6 +618,21 @@ export interface components {
        */
       version: number;
     };
+    Drive: {
+      /**
+       * Format: float
+       * @description exponent, 0.1..10; 0: 1
+       */
+      bend?: number;
+      /** @enum {string} */
+      by: 'pressure' | 'tilt';
+      /** Format: float */
+      from: number;
+      /** Format: float */
+      to: number;
+      /** @enum {string} */
+      what: 'size' | 'strength' | 'flow' | 'round' | 'scatter' | 'angle';
+    };
     Edit: {
       /** Format: double */
       angle?: number;
@@ -698,6 +754,20 @@ export interface components {
       /** @description the place: triangles, at most 4000 */
       tris: number[] | null;
     };
+    Grain: {
+      /**
+       * Format: float
+       * @description 0..1
+       */
+      amount: number;
+      /** @enum {string} */
+      kind: 'cloud' | 'grit' | 'weave' | 'fibre';
+      /**
+       * Format: float
+       * @description metres
+       */
+      size: number;
+    };
     IDColor: {
       /** @description sRGB-encoded, 0..1 */
       color: number[] | null;
@@ -732,6 +802,82 @@ export interface components {
       rays: boolean;
       /** @description the middle of the range stands for 0 */
       signed: boolean;
+    };
+    Kit: {
+      /** @description dabs turn with the stroke */
+      along?: boolean;
+      /**
+       * Format: float
+       * @description degrees that a dab is turned, anticlockwise
+       */
+      angle?: number;
+      /**
+       * Format: float
+       * @description 1: any way
+       */
+      angleJitter?: number;
+      /** @description a resting pen goes on laying dabs */
+      build?: boolean;
+      /**
+       * Format: int64
+       * @description dabs at each place, 1..16; 0: 1
+       */
+      count?: number;
+      /**
+       * Format: float
+       * @description how far above and below the pen a dab reaches, in radii, 0.02..4; 0: 1
+       */
+      depth?: number;
+      /** Format: float */
+      facing?: number;
+      /** Format: float */
+      fade?: number;
+      falloff?: number[] | null;
+      /**
+       * Format: float
+       * @description what one dab lays of what is still missing to the stroke's strength
+       */
+      flow: number;
+      grain?: components['schemas']['Grain'];
+      /**
+       * Format: float
+       * @description of the colour circle, either way
+       */
+      hueJitter?: number;
+      /**
+       * Format: float
+       * @description lighter or darker
+       */
+      lightJitter?: number;
+      pen?: components['schemas']['Drive'][] | null;
+      /**
+       * Format: float
+       * @description height of a dab over its width, 0.05..1; 0: 1
+       */
+      round?: number;
+      /**
+       * Format: float
+       * @description how far dabs fall from the line, in radii, 0..8
+       */
+      scatter?: number;
+      /**
+       * Format: float
+       * @description down to this much smaller
+       */
+      sizeJitter?: number;
+      /**
+       * Format: float
+       * @description from dab to dab, in diameters
+       */
+      spacing: number;
+      /**
+       * Format: float
+       * @description down to this much weaker
+       */
+      strengthJitter?: number;
+      through?: boolean;
+      /** @description name of a tip; empty: round */
+      tip?: string;
     };
     Layer: {
       /** Format: float */
@@ -771,6 +917,32 @@ export interface components {
       project: string;
       /** @enum {string} */
       state: 'waiting' | 'running' | 'ready' | 'done' | 'failed' | 'cancelled';
+    };
+    Made: {
+      blend?: string;
+      does?: string;
+      group: string;
+      /** Format: float */
+      hardness: number;
+      help: string;
+      /** @description of one that was kept in the stock */
+      id?: string;
+      /** @description none: the stroke is swept */
+      kit?: components['schemas']['Kit'];
+      name: string;
+      penFlow?: boolean;
+      penSize?: boolean;
+      /**
+       * Format: float
+       * @description metres; 0: as it was
+       */
+      radius: number;
+      /** Format: float */
+      strength: number;
+      /** @description what it suggests, by channel */
+      values?: {
+        [key: string]: number[] | null;
+      };
     };
     Map: {
       /** Format: int64 */
@@ -1143,6 +1315,10 @@ export interface components {
       /** @description area against the sheet's mean, or its inverse, whichever is above 1 */
       area: components['schemas']['Spread'];
     };
+    Tip: {
+      help: string;
+      name: string;
+    };
     Touch: {
       name: string;
       /** @description on the model */
@@ -1178,6 +1354,35 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['About'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-api-brushes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Brushes'];
         };
       };
       /** @description Error */
@@ -1820,6 +2025,39 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Line'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-stock-brushes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Made'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Made'];
         };
       };
       /** @description Error */

@@ -75,6 +75,7 @@ export const shortcuts: Shortcut[] = [
       else ui.tool = ui.tool === 'erase' ? 'brush' : 'erase';
     },
   },
+  { keys: 'Shift click', says: 'a straight line from where the last stroke ended, or a row of stamps', group: 'Tools' },
   { keys: 'F', says: 'fit the model in the view', group: 'View' },
   { keys: 'hold L', says: 'turn the light by moving the pointer', group: 'View' },
   { keys: 'hold S', says: 'brush size and strength by moving the pointer', group: 'View' },

@@ -1,6 +1,6 @@
 // What this page looks at and paints with; nothing here is kept by the server.
 import { SvelteSet } from 'svelte/reactivity';
-import type { Step } from '../api/client';
+import type { Kit, MadeBrush, Step } from '../api/client';
 import type { Picked, Session } from './session.svelte';
 import { addStep, eachStep, title } from './stack';
 
@@ -69,7 +69,56 @@ export class UI {
     values: { roughness: 0.8, metallic: 0, height: 0.0003, opacity: 1, ambientOcclusion: 1 } as Record<string, number>,
     emissive: [1, 0.7, 0.4] as number[],
     mask: 0, // what a stroke in a hand step leaves: 0 hides, 1 shows
+    name: 'Round',
+    kit: null as Kit | null, // none: the stroke is swept
+    blend: '',
+    does: '',
+    onScreen: false, // the size stays the same on the screen
+    pixels: 24, // that size, as a radius
+    steady: 0, // how far the brush lags behind the hand, 0..0.95
+    row: 0, // stamps between two clicks; 0: by the spacing
   });
+  /** where strokes are repeated while one paints */
+  mirror = $state({ x: false, y: false, z: false, times: 1, axis: 'y' as 'x' | 'y' | 'z', fade: 0 });
+
+  /** Takes a brush of the shelf: how it is set, and what it suggests to lay. */
+  takeBrush(m: MadeBrush) {
+    const b = this.brush;
+    b.name = m.name;
+    b.kit = m.kit ? (JSON.parse(JSON.stringify(m.kit)) as Kit) : null;
+    b.blend = m.blend ?? '';
+    b.does = m.does ?? '';
+    b.strength = m.strength;
+    b.hardness = m.hardness;
+    b.penSize = !!m.penSize;
+    b.penFlow = !!m.penFlow;
+    if (m.radius) b.size = m.radius;
+    for (const [c, v] of Object.entries(m.values ?? {}) as [string, number[]][]) {
+      if (c === 'baseColor') b.color = [...v];
+      else if (c === 'emissive') b.emissive = [...v];
+      else if (v.length === 1 && c !== 'mask') b.values[c] = v[0];
+    }
+    if (this.tool !== 'erase') this.tool = 'brush';
+  }
+
+  /** The brush as it is set now, as one of the shelf. */
+  madeBrush(): MadeBrush {
+    const b = this.brush;
+    const { kit, name, strength, hardness, penSize, penFlow } = $state.snapshot(b) as typeof b;
+    return {
+      name,
+      group: '',
+      help: '',
+      radius: b.size,
+      strength,
+      hardness,
+      penSize,
+      penFlow,
+      blend: b.blend || undefined,
+      does: b.does || undefined,
+      kit: kit ?? undefined,
+    } as MadeBrush;
+  }
 
   /** Opens a layer; a fresh one need not be in the document yet. */
   choose(id: string, fresh = false) {

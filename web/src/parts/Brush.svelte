@@ -1,128 +1,520 @@
 <script lang="ts">
   // The brush, with a drawn preview of a stroke as it will be.
+  import { api, type Brushes, type Drive, type Kit } from '../api/client';
+  import { play, recordings } from '../lib/pen';
   import type { Session } from '../lib/session.svelte';
   import type { Target, UI } from '../lib/ui.svelte';
   import ColorField from './ColorField.svelte';
+  import BrushShelf from './BrushShelf.svelte';
   import NumberField from './NumberField.svelte';
 
   let { session, ui, t }: { session: Session; ui: UI; t: Target } = $props();
   const b = $derived(ui.brush);
   const inMask = $derived(t.channels.includes('mask'));
-  let canvas: HTMLCanvasElement;
+  const k = $derived(b.kit);
+  type Tab = 'line' | 'tip' | 'chance' | 'pen' | 'twins';
+  const tabs: [Tab, string, string][] = [
+    ['line', 'Line', 'Size, strength and what is laid'],
+    ['tip', 'Tip', 'The form that is set down, and how close'],
+    ['chance', 'Chance', 'What differs from dab to dab'],
+    ['pen', 'Pen', 'What pressure and tilt drive; what surfaces take paint'],
+    ['twins', 'Twins', 'Symmetry: where each stroke is repeated'],
+  ];
+  let tab = $state<Tab>('line');
+  let shelf = $state(false);
+  let about = $state.raw<Brushes | null>(null);
+  api.brushes().then(
+    (x) => (about = x),
+    () => {},
+  );
 
+  // a stroke as it will be, drawn by what draws strokes
+  let picture = $state('');
   $effect(() => {
-    const g = canvas.getContext('2d')!;
-    const [w, h] = [canvas.width, canvas.height];
-    const rgb = inMask ? Array(3).fill(b.mask * 255) : b.color.map((v) => v * 255);
-    const img = g.createImageData(w, h);
-    for (let y = 0; y < h; y++) {
-      for (let x = 0; x < w; x++) {
-        const s = Math.min(Math.max((x - 16) / (w - 32), 0), 1);
-        const p = b.penSize || b.penFlow ? Math.sin(Math.PI * (0.08 + 0.84 * s)) : 1;
-        const r = (h / 2 - 8) * (b.penSize ? Math.max(p, 0.02) : 1);
-        const d = Math.hypot(x - (16 + s * (w - 32)), y - h / 2 - Math.sin(s * 6) * 3) / r;
-        const u = Math.min(Math.max((d - b.hardness) / (1.001 - b.hardness), 0), 1);
-        const a = (1 - u * u * (3 - 2 * u)) * b.strength * (b.penFlow ? p : 1);
-        img.data.set([...rgb.map((c) => 110 + (c - 110) * a), 255], (y * w + x) * 4);
-      }
-    }
-    g.putImageData(img, 0, 0);
+    const made = ui.madeBrush();
+    made.values = inMask ? { mask: [b.mask] } : t.channels.includes('baseColor') ? { baseColor: [...b.color] } : {};
+    if (t.channels.includes('height') && !inMask) made.values.height = [b.values.height ?? 0];
+    const wait = setTimeout(() => {
+      api.brushPicture(made).then(
+        (url) => {
+          URL.revokeObjectURL(picture);
+          picture = url;
+        },
+        () => {},
+      );
+    }, 70);
+    return () => clearTimeout(wait);
   });
+
+  /** The kit, made where there is none: then the brush sets dabs. */
+  function kit(): Kit {
+    return (b.kit ??= { spacing: 0.08, flow: 1 } as Kit);
+  }
+  const set = <K extends keyof Kit>(key: K, v: Kit[K]) => (kit()[key] = v);
+  const drives = $derived((k?.pen ?? []) as Drive[]);
+  function drive(what: string, by: string) {
+    const rest = drives.filter((d) => d.what !== what);
+    const was = drives.find((d) => d.what === what);
+    const full = what === 'angle' ? 0.25 : 1;
+    set('pen', by ? [...rest, { from: 0.1, to: full, bend: 1, ...was, by, what } as Drive] : rest);
+  }
+  function bend(what: string, part: Partial<Drive>) {
+    set(
+      'pen',
+      drives.map((d) => (d.what === what ? { ...d, ...part } : d)),
+    );
+  }
+  let played = $state(recordings[0].name);
+  let playing = $state(false);
+  async function practise() {
+    const canvas = document.querySelector<HTMLElement>('canvas[data-settled]');
+    const r = recordings.find((x) => x.name === played);
+    if (!canvas || !r) return;
+    playing = true;
+    const b = canvas.getBoundingClientRect();
+    const side = Math.min(b.width, b.height) * 0.22;
+    await play(r, canvas, new DOMRect(b.left + b.width / 2 - side / 2, b.top + b.height / 2 - side / 2, side, side));
+    playing = false;
+  }
+  const modes = ['', 'multiply', 'screen', 'overlay', 'darken', 'lighten', 'add', 'subtract', 'soft light', 'color'];
 </script>
 
 <section class="brush" aria-label="Brush">
   <div class="flex items-center gap-2">
     <h3 class="font-semibold">{ui.tool === 'erase' ? 'Eraser' : 'Brush'}</h3>
-    <span class="quiet truncate text-xs">{t.text}</span>
+    <span class="quiet grow truncate text-xs">{t.text}</span>
+    <div class="tabs" role="tablist" aria-label="Settings of the brush">
+      {#each tabs as [id, label, help] (id)}
+        <button role="tab" aria-selected={tab === id} title={help} onclick={() => (tab = id)}>{label}</button>
+      {/each}
+    </div>
   </div>
-  <canvas bind:this={canvas} width="220" height="24" aria-label="Preview of a stroke"></canvas>
-  <div class="grid">
-    <span class="quiet">size</span>
-    <NumberField
-      label="Brush size"
-      value={b.size}
-      min={0.0002}
-      max={0.5}
-      log
-      unit="mm"
-      scale={2000}
-      fallback={0.008}
-      commit={(v) => (b.size = v)}
-      preview={(v) => (b.size = v)}
-    />
-    <span class="quiet">strength</span>
-    <NumberField
-      label="Strength"
-      value={b.strength}
-      min={0}
-      max={1}
-      unit="%"
-      scale={100}
-      fallback={1}
-      commit={(v) => (b.strength = v)}
-      preview={(v) => (b.strength = v)}
-    />
-    <span class="quiet">hardness</span>
-    <NumberField
-      label="Hardness"
-      value={b.hardness}
-      min={0}
-      max={1}
-      unit="%"
-      scale={100}
-      fallback={0.4}
-      commit={(v) => (b.hardness = v)}
-      preview={(v) => (b.hardness = v)}
-    />
-    {#if inMask}
-      <span class="quiet">leaves</span>
-      <span class="flex gap-1">
-        <button class="chip" aria-pressed={b.mask < 0.5} class:on={b.mask < 0.5} onclick={() => (b.mask = 0)}
-          >hide</button
-        >
-        <button class="chip" aria-pressed={b.mask >= 0.5} class:on={b.mask >= 0.5} onclick={() => (b.mask = 1)}
-          >show</button
-        >
-      </span>
-    {/if}
-    {#each session.channels.filter((c) => t.channels.includes(c.channel) && c.channel !== 'normal') as c (c.channel)}
-      <span class="quiet">{c.label}</span>
-      {#if c.channel === 'baseColor'}
-        <ColorField label="Brush color" {ui} value={b.color} commit={(v) => (b.color = v)} />
-      {:else if c.channel === 'emissive'}
-        <ColorField
-          label="Brush emissive"
-          channel="emissive"
-          {ui}
-          value={b.emissive}
-          commit={(v) => (b.emissive = v)}
+  <button class="shown" onclick={() => (shelf = !shelf)} aria-label={`Brushes: ${b.name}`} title="Take another brush">
+    {#if picture}<img src={picture} alt="Preview of a stroke" />{/if}
+    <span>{b.name}</span>
+  </button>
+  {#if tab === 'line'}
+    <div class="grid">
+      <button
+        class="quiet text-left"
+        title={b.onScreen
+          ? 'Fixed on the screen; a click fixes it on the model'
+          : 'Fixed on the model; a click fixes it on the screen'}
+        aria-label="Size fixed on the screen"
+        aria-pressed={b.onScreen}
+        onclick={() => (b.onScreen = !b.onScreen)}>{b.onScreen ? 'size, screen' : 'size, model'}</button
+      >
+      {#if b.onScreen}
+        <NumberField
+          label="Brush size on the screen"
+          value={b.pixels}
+          min={1}
+          max={400}
+          log
+          unit="px"
+          scale={2}
+          fallback={24}
+          commit={(v) => (b.pixels = v)}
+          preview={(v) => (b.pixels = v)}
         />
-      {:else if c.components === 3}
-        <span class="quiet">the brush's color</span>
       {:else}
         <NumberField
-          label={`Brush ${c.label}`}
-          value={b.values[c.channel] ?? 0}
-          min={c.channel === 'height' ? -0.002 : c.min}
-          max={c.channel === 'height' ? 0.002 : c.max}
-          unit={c.unit}
-          scale={c.scale}
-          commit={(v) => (b.values[c.channel] = v)}
+          label="Brush size"
+          value={b.size}
+          min={0.0002}
+          max={0.5}
+          log
+          unit="mm"
+          scale={2000}
+          fallback={0.008}
+          commit={(v) => (b.size = v)}
+          preview={(v) => (b.size = v)}
         />
       {/if}
-    {/each}
-    <span class="quiet">pen drives</span>
-    <span class="flex gap-3">
-      <label><input type="checkbox" bind:checked={b.penSize} /> size</label>
-      <label><input type="checkbox" bind:checked={b.penFlow} /> strength</label>
-    </span>
-  </div>
+      <span class="quiet">strength</span>
+      <NumberField
+        label="Strength"
+        value={b.strength}
+        min={0}
+        max={1}
+        unit="%"
+        scale={100}
+        fallback={1}
+        commit={(v) => (b.strength = v)}
+        preview={(v) => (b.strength = v)}
+      />
+      <span class="quiet">hardness</span>
+      <NumberField
+        label="Hardness"
+        value={b.hardness}
+        min={0}
+        max={1}
+        unit="%"
+        scale={100}
+        fallback={0.4}
+        commit={(v) => (b.hardness = v)}
+        preview={(v) => (b.hardness = v)}
+      />
+      {#if inMask}
+        <span class="quiet">leaves</span>
+        <span class="flex gap-1">
+          <button class="chip" aria-pressed={b.mask < 0.5} class:on={b.mask < 0.5} onclick={() => (b.mask = 0)}
+            >hide</button
+          >
+          <button class="chip" aria-pressed={b.mask >= 0.5} class:on={b.mask >= 0.5} onclick={() => (b.mask = 1)}
+            >show</button
+          >
+        </span>
+      {/if}
+      {#each session.channels.filter((c) => t.channels.includes(c.channel) && c.channel !== 'normal') as c (c.channel)}
+        <span class="quiet">{c.label}</span>
+        {#if c.channel === 'baseColor'}
+          <ColorField label="Brush color" {ui} value={b.color} commit={(v) => (b.color = v)} />
+        {:else if c.channel === 'emissive'}
+          <ColorField
+            label="Brush emissive"
+            channel="emissive"
+            {ui}
+            value={b.emissive}
+            commit={(v) => (b.emissive = v)}
+          />
+        {:else if c.components === 3}
+          <span class="quiet">the brush's color</span>
+        {:else}
+          <NumberField
+            label={`Brush ${c.label}`}
+            value={b.values[c.channel] ?? 0}
+            min={c.channel === 'height' ? -0.002 : c.min}
+            max={c.channel === 'height' ? 0.002 : c.max}
+            unit={c.unit}
+            scale={c.scale}
+            commit={(v) => (b.values[c.channel] = v)}
+          />
+        {/if}
+      {/each}
+      <span class="quiet">lays</span>
+      <select
+        class="pick"
+        aria-label="What the brush does"
+        value={b.does || b.blend}
+        onchange={(e) => {
+          const v = e.currentTarget.value;
+          const does = v === 'up' || v === 'down';
+          b.does = does ? (v === 'up' ? 'lighten' : 'darken') : '';
+          b.blend = does ? '' : v;
+        }}
+      >
+        {#each modes as m (m)}<option value={m}>{m || 'normal'}</option>{/each}
+        <option value="up" selected={b.does === 'lighten'}>lifts what is there</option>
+        <option value="down" selected={b.does === 'darken'}>sinks what is there</option>
+      </select>
+      <span class="quiet" title="How far the brush lags behind the hand">steady</span>
+      <NumberField
+        label="Steady hand"
+        value={b.steady}
+        min={0}
+        max={0.95}
+        unit="%"
+        scale={100}
+        fallback={0}
+        commit={(v) => (b.steady = v)}
+      />
+      <span class="quiet" title="Stamps that a straight line sets from its beginning to its end (Shift and a click)"
+        >row of</span
+      >
+      <NumberField
+        label="Stamps in a row"
+        value={b.row}
+        min={0}
+        max={200}
+        whole
+        nought="by spacing"
+        fallback={0}
+        commit={(v) => (b.row = v)}
+      />
+      <span class="quiet">pen drives</span>
+      <span class="flex gap-3">
+        <label><input type="checkbox" bind:checked={b.penSize} /> size</label>
+        <label><input type="checkbox" bind:checked={b.penFlow} /> strength</label>
+      </span>
+    </div>
+  {:else if tab === 'tip'}
+    <div class="grid">
+      <span class="quiet">tip</span>
+      <select class="pick" aria-label="Tip" value={k?.tip ?? ''} onchange={(e) => set('tip', e.currentTarget.value)}>
+        {#each about?.tips ?? [] as x (x.name)}<option value={x.name} title={x.help}>{x.name || 'round'}</option>{/each}
+      </select>
+      {@render number(
+        'spacing',
+        'spacing',
+        k?.spacing ?? 0,
+        0.02,
+        5,
+        100,
+        '%',
+        'from dab to dab, in diameters',
+        'swept',
+      )}
+      {@render number(
+        'flow',
+        'flow',
+        k?.flow ?? 1,
+        0,
+        1,
+        100,
+        '%',
+        'what one dab lays of what is missing to the strength',
+      )}
+      {@render number('round', 'roundness', k?.round || 1, 0.05, 1, 100, '%', 'height of a dab over its width')}
+      {@render number('angle', 'angle', k?.angle ?? 0, -180, 180, 1, '°', 'a dab is turned so far')}
+      <span class="quiet">turns</span>
+      <span class="flex gap-3">
+        <label
+          ><input type="checkbox" checked={k?.along ?? false} onchange={(e) => set('along', e.currentTarget.checked)} /> with
+          the stroke</label
+        >
+      </span>
+      <span class="quiet">grain</span>
+      <select
+        class="pick"
+        aria-label="Grain"
+        value={k?.grain?.kind ?? ''}
+        onchange={(e) => {
+          const kind = e.currentTarget.value;
+          set('grain', kind ? ({ size: 0.0015, amount: 0.8, ...k?.grain, kind } as Kit['grain']) : undefined);
+        }}
+      >
+        <option value="">none</option>
+        {#each about?.grains ?? [] as g (g)}<option value={g}>{g}</option>{/each}
+      </select>
+      {#if k?.grain}
+        {@const g = k.grain}
+        <span class="quiet">its size</span>
+        <NumberField
+          label="Size of the grain"
+          value={g.size}
+          min={0.0001}
+          max={0.1}
+          log
+          scale={1000}
+          unit="mm"
+          fallback={0.0015}
+          commit={(v) => (g.size = v)}
+        />
+        <span class="quiet">its depth</span>
+        <NumberField
+          label="Depth of the grain"
+          value={g.amount}
+          min={0}
+          max={1}
+          scale={100}
+          unit="%"
+          fallback={0.8}
+          commit={(v) => (g.amount = v)}
+        />
+      {/if}
+      <span class="quiet">resting pen</span>
+      <span class="flex gap-3">
+        <label
+          ><input type="checkbox" checked={k?.build ?? false} onchange={(e) => set('build', e.currentTarget.checked)} /> builds
+          up</label
+        >
+      </span>
+      {#if k}
+        <button class="chip" onclick={() => (b.kit = null)} title="A round brush that is swept, without dabs"
+          >Plain and round</button
+        >
+      {/if}
+    </div>
+  {:else if tab === 'chance'}
+    <div class="grid">
+      {@render number(
+        'scatter',
+        'scatter',
+        k?.scatter ?? 0,
+        0,
+        8,
+        100,
+        '%',
+        'how far dabs fall from the line, in radii',
+      )}
+      {@render number('count', 'at once', k?.count || 1, 1, 16, 1, '', 'dabs at each place', '', true)}
+      {@render number('sizeJitter', 'size', k?.sizeJitter ?? 0, 0, 1, 100, '%', 'down to so much smaller')}
+      {@render number('angleJitter', 'angle', k?.angleJitter ?? 0, 0, 1, 100, '%', '100 %: any way')}
+      {@render number('strengthJitter', 'strength', k?.strengthJitter ?? 0, 0, 1, 100, '%', 'down to so much weaker')}
+      {@render number('hueJitter', 'hue', k?.hueJitter ?? 0, 0, 1, 100, '%', 'of the colour circle, either way')}
+      {@render number('lightJitter', 'lightness', k?.lightJitter ?? 0, 0, 1, 100, '%', 'lighter or darker')}
+    </div>
+  {:else if tab === 'pen'}
+    <div class="flex items-center gap-2 pb-1 text-sm">
+      <span class="quiet">practice pen</span>
+      <select class="pick" aria-label="What the practice pen plays" bind:value={played}>
+        {#each recordings as r (r.name)}<option value={r.name} title={r.help}>{r.name}</option>{/each}
+      </select>
+      <button
+        class="chip"
+        disabled={playing}
+        onclick={practise}
+        title="Plays a recorded stroke over the middle of the view">{playing ? 'plays …' : 'Play'}</button
+      >
+    </div>
+    <div class="drives">
+      {#each about?.driven ?? [] as what (what)}
+        {@const d = drives.find((x) => x.what === what)}
+        <span class="quiet">{what}</span>
+        <select
+          class="pick"
+          aria-label={`What drives ${what}`}
+          value={d?.by ?? ''}
+          onchange={(e) => drive(what, e.currentTarget.value)}
+        >
+          <option value="">as set</option><option value="pressure">pressure</option><option value="tilt">tilt</option>
+        </select>
+        {#if d}
+          <NumberField
+            label={`${what} at nothing`}
+            value={d.from}
+            min={0}
+            max={what === 'angle' ? 1 : 4}
+            scale={100}
+            unit="%"
+            commit={(v) => bend(what, { from: v })}
+          />
+          <NumberField
+            label={`${what} at full`}
+            value={d.to}
+            min={0}
+            max={what === 'angle' ? 1 : 4}
+            scale={100}
+            unit="%"
+            commit={(v) => bend(what, { to: v })}
+          />
+          <NumberField
+            label={`${what}, bend`}
+            value={d.bend || 1}
+            min={0.1}
+            max={10}
+            log
+            commit={(v) => bend(what, { bend: v })}
+          />
+        {:else}<span></span><span></span><span></span>{/if}
+      {/each}
+      <span class="quiet" title="Surfaces turned away further than this take no paint">takes paint</span>
+      <select
+        class="pick"
+        aria-label="Which surfaces take paint"
+        value={k?.through ? 'through' : 'facing'}
+        onchange={(e) => set('through', e.currentTarget.value === 'through')}
+      >
+        <option value="facing">what faces the pen</option><option value="through">right through</option>
+      </select>
+      {#if !k?.through}
+        <NumberField
+          label="Faces the pen within"
+          value={k?.facing || 90}
+          min={5}
+          max={180}
+          unit="°"
+          fallback={90}
+          commit={(v) => set('facing', v)}
+        />
+        <NumberField
+          label="Fades over"
+          value={k?.fade || 30}
+          min={1}
+          max={90}
+          unit="°"
+          fallback={30}
+          commit={(v) => set('fade', v)}
+        />
+      {:else}<span></span><span></span>{/if}
+      <NumberField
+        label="Depth of a dab"
+        value={k?.depth || 1}
+        min={0.02}
+        max={4}
+        log
+        unit="× radius"
+        fallback={1}
+        commit={(v) => set('depth', v)}
+      />
+    </div>
+  {:else}
+    <div class="grid">
+      <span class="quiet">over planes</span>
+      <span class="flex gap-1">
+        {#each ['x', 'y', 'z'] as const as axis (axis)}
+          <button
+            class="chip"
+            aria-label={`Mirror across ${axis}`}
+            aria-pressed={ui.mirror[axis]}
+            class:on={ui.mirror[axis]}
+            onclick={() => (ui.mirror[axis] = !ui.mirror[axis])}>{axis}</button
+          >
+        {/each}
+      </span>
+      <span class="quiet" title="Strokes weaken near the planes, so that both sides do not meet as twins">fade</span>
+      <NumberField
+        label="Fade near the planes"
+        value={ui.mirror.fade}
+        min={0}
+        max={0.5}
+        scale={1000}
+        unit="mm"
+        nought="none"
+        fallback={0}
+        commit={(v) => (ui.mirror.fade = v)}
+      />
+      <span class="quiet">times around</span>
+      <NumberField
+        label="Times around the axis"
+        value={ui.mirror.times}
+        min={1}
+        max={32}
+        whole
+        fallback={1}
+        commit={(v) => (ui.mirror.times = v)}
+      />
+      <span class="quiet">the axis</span>
+      <select class="pick" aria-label="Axis of the repeats" bind:value={ui.mirror.axis}>
+        <option value="x">x</option><option value="y">y, upright</option><option value="z">z</option>
+      </select>
+    </div>
+  {/if}
 </section>
+{#if shelf}<BrushShelf {ui} close={() => (shelf = false)} />{/if}
+
+{#snippet number(
+  key: keyof Kit,
+  label: string,
+  value: number,
+  min: number,
+  max: number,
+  scale: number,
+  unit: string,
+  help: string,
+  nought = '',
+  whole = false,
+)}
+  <span class="quiet" title={help}>{label}</span>
+  <NumberField
+    {label}
+    {value}
+    {min}
+    {max}
+    {scale}
+    {unit}
+    {whole}
+    {nought}
+    fallback={min}
+    commit={(v) => set(key, v as never)}
+  />
+{/snippet}
 
 <style>
   .brush {
     flex: none;
-    width: 410px;
+    width: min(600px, 62%);
     border: 1px solid var(--verdigris);
     border-radius: 4px;
     background: var(--raised);
@@ -130,15 +522,56 @@
     margin-left: auto;
     overflow: auto;
   }
-  canvas {
+  .shown {
+    position: relative;
+    display: block;
     width: 100%;
-    height: 24px;
+    height: 38px;
+    margin: 3px 0 4px;
+    border: 1px solid var(--line);
     border-radius: 3px;
-    margin-bottom: 4px;
+    overflow: hidden;
+    background: #5c5c5c;
+  }
+  .shown:hover {
+    border-color: var(--plum);
+  }
+  .shown img {
+    width: 100%;
+    height: 100%;
+    object-fit: cover;
+  }
+  .shown span {
+    position: absolute;
+    left: 5px;
+    bottom: 1px;
+    font-size: 11.5px;
+    padding: 0 4px;
+    background: rgb(20 20 20 / 0.72);
+    color: #eee;
+  }
+  .tabs {
+    display: flex;
+  }
+  .tabs button {
+    padding: 2px 8px;
+    font-size: 12.5px;
+    color: var(--quiet);
+  }
+  .tabs button[aria-selected='true'] {
+    color: var(--text);
+    box-shadow: inset 0 -2px var(--verdigris);
+  }
+  .drives {
+    display: grid;
+    grid-template-columns: auto 1.2fr 1fr 1fr 1fr;
+    gap: 3px 6px;
+    align-items: center;
+    font-size: 12.5px;
   }
   .grid {
     display: grid;
-    grid-template-columns: auto 1fr auto 1fr;
+    grid-template-columns: repeat(3, auto 1fr);
     gap: 3px 7px;
     align-items: center;
     font-size: 12.5px;

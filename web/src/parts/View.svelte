@@ -19,7 +19,7 @@
   let painter: Painter | null = null;
   let loading = $state<'' | 'rough' | 'nothing'>('nothing');
   let failed = $state('');
-  let cursor = $state<{ x: number; y: number; path: string; texels: number } | null>(null);
+  let cursor = $state<{ x: number; y: number; path: string; texels: number; mm: number } | null>(null);
   let held = $state('');
   let sampleAt = $state({ x: 0, y: 0 });
   let pan: { x: number; y: number } | null = null;
@@ -170,7 +170,7 @@
     if (handle) {
       dragged = handle;
       stage.controls.enabled = false;
-      canvas.setPointerCapture(e.pointerId);
+      capture(e.pointerId);
       return;
     }
     if (e.button === 0 && prep && prep.hand !== 'look' && ui.station === 'Prepare' && !e.altKey) {
@@ -194,27 +194,35 @@
       return;
     }
     if (painting && e.button === 0 && !e.altKey) {
-      canvas.setPointerCapture(e.pointerId);
+      capture(e.pointerId);
       const why = painter!.down(e, x, y);
       if (why) session.message = `A stroke can hit nothing: ${why}.`;
-      else if (!painter!.active) orbitFrom(e);
+      else if (!painter!.took) orbitFrom(e);
       return;
     }
     if (painting || (stage.overFlat(x) && ui.tool !== 'drill')) {
       if (stage.overFlat(x)) {
         pan = { x, y };
         stage.controls.enabled = false;
-        canvas.setPointerCapture(e.pointerId);
+        capture(e.pointerId);
       } else orbitFrom(e);
       return;
     }
     if (ui.tool === 'drill' && e.button === 0) drill(stage.pick(x, y), x, y);
   }
+  /** Keeps the pointer's events here; a played pen is none that could be kept. */
+  function capture(id: number) {
+    try {
+      canvas.setPointerCapture(id);
+    } catch {
+      // not a pointer of the browser
+    }
+  }
   /** Off the model, or with Alt, the brush's pointer turns the view. */
   function orbitFrom(e: PointerEvent) {
     if (!stage || stage.controls.enabled || stage.mode === 'flat') return;
     stage.controls.enabled = true;
-    canvas.releasePointerCapture(e.pointerId);
+    if (canvas.hasPointerCapture(e.pointerId)) canvas.releasePointerCapture(e.pointerId);
     canvas.dispatchEvent(new PointerEvent('pointerdown', e));
   }
   function drill(h: Hit | null, x: number, y: number) {
@@ -237,7 +245,9 @@
       return;
     }
     if (held === 's' && painting) {
-      ui.brush.size = Math.min(Math.max(ui.brush.size * Math.exp(e.movementX / 120), 1e-5), 5);
+      const grow = Math.exp(e.movementX / 120);
+      if (ui.brush.onScreen) ui.brush.pixels = Math.min(Math.max(ui.brush.pixels * grow, 1), 400);
+      else ui.brush.size = Math.min(Math.max(ui.brush.size * grow, 1e-5), 5);
       ui.brush.strength = Math.min(Math.max(ui.brush.strength - e.movementY / 250, 0), 1);
     }
     if (pan) {
@@ -247,10 +257,11 @@
     painter?.move(e, left, top);
     if (!painting) return;
     const h = stage.pick(x, y);
-    const path = h && !stage.overFlat(x) ? stage.footprint(h, ui.brush.size) : '';
+    const radius = h && painter ? painter.radius(h.pos) : ui.brush.size;
+    const path = h && !stage.overFlat(x) ? stage.footprint(h, radius) : '';
     const size = h ? (session.doc?.sheets?.[stage.sheets[h.sheet]?.name]?.size ?? 0) : 0;
     const density = h ? densities[h.sheet] * size : 0;
-    cursor = { x, y, path, texels: Math.round(ui.brush.size * 2 * density) };
+    cursor = { x, y, path, texels: Math.round(radius * 2 * density), mm: radius * 2000 };
   }
   function up(e: PointerEvent) {
     if (dragged && turned) session.op(conditionsOp(session, { [dragged]: turned }, `Turn the ${handleNames[dragged]}`));
@@ -324,9 +335,7 @@
     <svg class="over" aria-hidden="true"><path d={cursor.path} class="halo" /><path d={cursor.path} /></svg>
     <div class="says" class:bad={!t.ok} style:left={`${cursor.x + 22}px`} style:top={`${cursor.y + 14}px`}>
       {t.text}{#if t.ok}{' '}· <b>{Math.round(ui.brush.strength * 100)} %</b>
-        <span class="quiet"
-          >· {(ui.brush.size * 2000).toFixed(1)} mm{cursor.texels ? `, ${cursor.texels} texels` : ''}</span
-        >{/if}
+        <span class="quiet">· {cursor.mm.toFixed(1)} mm{cursor.texels ? `, ${cursor.texels} texels` : ''}</span>{/if}
     </div>
   {/if}
   {#if painting && !t.ok}

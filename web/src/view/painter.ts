@@ -1,17 +1,44 @@
 // Pointer events to strokes: samples are found on the surface and sent as they come.
+import { Vector3 } from 'three';
 import type { Session } from '../lib/session.svelte';
 import { newID } from '../lib/session.svelte';
 import { target, type UI } from '../lib/ui.svelte';
 import type { Hit, Stage } from './stage';
 
 const EACH = 2000; // samples after which a long stroke goes on as a new one
+const REST = 45; // milliseconds after which a resting pen lays another dab
+
+interface Place {
+  x: number;
+  y: number;
+  pressure: number;
+  tilt: number;
+}
+
+type Last = Place & { hit: Hit };
+
+/** What a stroke is stored as: numbers for each sample, and the pen's tilt. */
+interface Samples {
+  points: number[];
+  tilt: number[];
+}
 
 export class Painter {
   private drawing = '';
   private count = 0;
-  private last: { x: number; y: number; pressure: number; hit: Hit } | null = null;
-  private queue: number[] = [];
+  private last: Last | null = null;
+  private queue: Samples = { points: [], tilt: [] };
   private timer = 0;
+  private resting = 0;
+  /** where the hand was, and the middle between its last two places: curves go from
+   * middle to middle, so that a fast stroke has no corners */
+  private hand: Place | null = null;
+  private middle: Place | null = null;
+  private steadied: Place | null = null;
+  /** the last press of the pointer hit the surface, whether its stroke goes on or has ended */
+  took = false;
+  /** where the last stroke ended: a straight line begins there */
+  private end: Hit | null = null;
 
   constructor(
     private readonly stage: Stage,
@@ -23,15 +50,30 @@ export class Painter {
     return this.drawing !== '';
   }
 
+  /** The radius of a dab at a place, in metres. */
+  radius(at: Vector3): number {
+    const b = this.ui.brush;
+    return b.onScreen ? b.pixels * this.stage.pixel(at) : b.size;
+  }
+
   /** Begins a stroke; returns why it cannot, or ''. */
   down(e: PointerEvent, x: number, y: number): string {
     const t = target(this.session, this.ui);
+    this.took = false;
     if (!t.ok) return t.text;
     const hit = this.stage.pick(x, y);
     if (!hit) return '';
-    this.begin();
-    this.sample(hit, pressure(e), x, y);
+    this.took = true;
+    const place = { x, y, pressure: pressure(e), tilt: tilt(e) };
+    if (e.shiftKey && this.end) {
+      this.straight(this.end, hit, place);
+      return '';
+    }
+    this.begin(hit);
+    this.sample(hit, place);
     this.flush();
+    this.hand = this.middle = this.steadied = place;
+    if (this.ui.brush.kit?.build) this.resting = window.setInterval(() => this.rest(), REST);
     return '';
   }
 
@@ -39,19 +81,54 @@ export class Painter {
     if (!this.drawing) return;
     this.stage.hurry();
     const events = e.getCoalescedEvents?.() ?? [];
-    for (const c of events.length ? events : [e]) this.to(c.clientX - left, c.clientY - top, pressure(c));
+    for (const c of events.length ? events : [e])
+      this.follow({ x: c.clientX - left, y: c.clientY - top, pressure: pressure(c), tilt: tilt(c) });
     this.timer ||= window.setTimeout(() => this.flush(), 12);
   }
 
   up() {
     if (!this.drawing) return;
+    window.clearInterval(this.resting);
+    if (this.hand) this.to(this.hand); // the curve ends where the hand does
     this.flush();
     this.session.send({ t: 'stroke.end', id: 2 });
+    this.end = this.last?.hit ?? this.end;
+    this.drawing = '';
+    this.last = this.hand = this.middle = this.steadied = null;
+  }
+
+  /** A straight line from where the last stroke ended, over the surface in between. */
+  private straight(from: Hit, to: Hit, end: Place) {
+    const a = this.stage.project(from.pos);
+    const flat = this.stage.overFlat(end.x);
+    const n = Math.max(2, Math.ceil(Math.hypot(end.x - a.x, end.y - a.y) / 3));
+    const hits: Hit[] = [from];
+    for (let i = 1; i < n && !flat; i++) {
+      const h = this.stage.pick(a.x + ((end.x - a.x) * i) / n, a.y + ((end.y - a.y) * i) / n);
+      if (h) hits.push(h);
+    }
+    hits.push(to);
+    let length = 0;
+    for (let i = 1; i < hits.length; i++) length += hits[i].pos.distanceTo(hits[i - 1].pos);
+    const rows = this.ui.brush.row;
+    this.begin(from, rows > 1 ? length / (rows - 1) : 0);
+    for (const hit of hits) this.sample(hit, end);
+    this.hand = null;
+    this.flush();
+    this.session.send({ t: 'stroke.end', id: 2 });
+    this.end = to;
     this.drawing = '';
     this.last = null;
   }
 
-  private begin() {
+  private rest() {
+    if (!this.last || !this.drawing) return;
+    this.sample(this.last.hit, this.last);
+    this.flush();
+  }
+
+  /** @param apart metres from dab to dab, or 0: as the brush has it */
+  private begin(hit: Hit, apart = 0) {
     const t = target(this.session, this.ui);
     const b = this.ui.brush;
     const values: Record<string, number[]> = {};
@@ -63,6 +140,13 @@ export class Painter {
       else if (this.session.channels.find((x) => x.channel === c)?.components === 3) values[c] = [...b.color];
       else values[c] = [b.values[c] ?? 0];
     }
+    const radius = this.radius(hit.pos);
+    let kit = b.kit ? (JSON.parse(JSON.stringify(b.kit)) as NonNullable<typeof b.kit>) : null;
+    if (apart > 0) {
+      kit ??= { spacing: 1, flow: 1 } as NonNullable<typeof b.kit>;
+      // a hair less, so that the last stamp is not lost to rounding
+      kit = { ...kit, spacing: Math.min(Math.max((apart / (2 * radius)) * 0.9999, 0.02), 10), pen: null };
+    }
     this.drawing = newID();
     this.count = 0;
     this.session.settled = false;
@@ -72,63 +156,121 @@ export class Painter {
       step: t.step,
       stroke: {
         id: this.drawing,
-        radius: b.size,
+        radius,
         strength: b.strength,
         hardness: b.hardness,
         erase: this.ui.tool === 'erase',
         penSize: b.penSize,
         penFlow: b.penFlow,
+        does: this.ui.tool === 'erase' ? '' : b.does,
+        blend: b.blend,
+        kit: kit ?? undefined,
+        mirror: this.mirror(),
+        up: row(new Vector3(0, 1, 0).applyQuaternion(this.stage.camera.quaternion)),
         values,
         points: [],
       },
     });
   }
 
-  /** Follows the hand; long gaps are filled with samples found on the surface. */
-  private to(x: number, y: number, p: number) {
+  private mirror() {
+    const m = this.ui.mirror;
+    const axes = { x: new Vector3(1, 0, 0), y: new Vector3(0, 1, 0), z: new Vector3(0, 0, 1) };
+    const planes = (['x', 'y', 'z'] as const).filter((k) => m[k]).map((k) => row(axes[k]));
+    if (!planes.length && m.times < 2) return undefined;
+    const middle = this.stage.bounds.getCenter(new Vector3());
+    return { at: row(middle), planes, axis: row(axes[m.axis]), radial: m.times, fade: m.fade };
+  }
+
+  /** Takes the hand's next place: held back where the brush is steady, and rounded. */
+  private follow(p: Place) {
+    const s = this.ui.brush.steady;
+    if (s > 0 && this.steadied) p = mix(this.steadied, p, 1 - s);
+    this.steadied = p;
+    const from = this.hand ?? p;
+    const mid = mix(from, p, 0.5);
+    const start = this.middle ?? from;
+    const steps = Math.max(1, Math.ceil(Math.hypot(mid.x - start.x, mid.y - start.y) / 6));
+    for (let i = 1; i <= steps; i++) {
+      const t = i / steps;
+      // a quadratic curve whose middle the hand's place pulls
+      this.to(mix(mix(start, from, t), mix(from, mid, t), t));
+    }
+    this.hand = p;
+    this.middle = mid;
+  }
+
+  /** Goes straight to a place; long gaps are filled with samples found on the surface. */
+  private to(p: Place) {
     const from = this.last;
     if (!from) {
-      const hit = this.stage.pick(x, y);
-      if (hit) this.sample(hit, p, x, y);
+      const hit = this.stage.pick(p.x, p.y);
+      if (!hit) return;
+      if (!this.count && this.drawing) this.sample(hit, p);
+      else {
+        this.begin(hit);
+        this.sample(hit, p);
+      }
       return;
     }
-    const step = Math.max((this.ui.brush.size * 0.5) / this.stage.pixel(from.hit.pos), 2);
-    const n = Math.max(1, Math.ceil(Math.hypot(x - from.x, y - from.y) / step));
+    const step = Math.max((this.radius(from.hit.pos) * 0.5) / this.stage.pixel(from.hit.pos), 2);
+    const n = Math.max(1, Math.ceil(Math.hypot(p.x - from.x, p.y - from.y) / step));
     for (let i = 1; i <= n; i++) {
-      const [px, py] = [from.x + ((x - from.x) * i) / n, from.y + ((y - from.y) * i) / n];
-      const hit = this.stage.pick(px, py);
-      if (!hit || (this.last && hit.pos.distanceTo(this.last.hit.pos) > this.ui.brush.size * 6)) {
+      const at = mix(from, p, i / n);
+      const hit = this.stage.pick(at.x, at.y);
+      if (
+        !hit ||
+        (this.last && hit.pos.distanceTo(this.last.hit.pos) > this.radius(hit.pos) * 6 + 12 * this.stage.pixel(hit.pos))
+      ) {
         // left the surface or jumped to something behind it: the stroke must not bridge the gap
-        if (this.last) this.split();
+        if (this.last) this.split(hit);
         if (!hit) continue;
       }
-      this.sample(hit, from.pressure + ((p - from.pressure) * i) / n, px, py);
+      this.sample(hit, at);
     }
   }
 
-  private split() {
+  private split(hit: Hit | null) {
+    const where = hit ?? this.last!.hit;
     this.flush();
     this.session.send({ t: 'stroke.end', id: 2 });
     this.last = null;
-    this.begin();
+    this.begin(where);
   }
 
-  private sample(h: Hit, p: number, x: number, y: number) {
-    if (this.count >= EACH) this.split();
+  private sample(hit: Hit, p: Place) {
+    if (this.count >= EACH) this.split(hit);
     this.count++;
-    this.queue.push(h.pos.x, h.pos.y, h.pos.z, h.nrm.x, h.nrm.y, h.nrm.z, p);
-    this.last = { x, y, pressure: p, hit: h };
+    this.queue.points.push(hit.pos.x, hit.pos.y, hit.pos.z, hit.nrm.x, hit.nrm.y, hit.nrm.z, p.pressure);
+    this.queue.tilt.push(p.tilt);
+    this.last = { ...p, hit };
   }
 
   private flush() {
     this.timer = 0;
-    if (!this.queue.length) return;
-    this.session.send({ t: 'stroke.add', points: this.queue });
-    this.queue = [];
+    const { points, tilt } = this.queue;
+    if (!points.length) return;
+    const driven = this.ui.brush.kit?.pen?.some((d) => d.by === 'tilt');
+    this.session.send({ t: 'stroke.add', points, tilt: driven ? tilt : undefined });
+    this.queue = { points: [], tilt: [] };
   }
 }
+
+const row = (v: Vector3) => ({ X: v.x, Y: v.y, Z: v.z });
+
+const mix = (a: Place, b: Place, t: number): Place => ({
+  x: a.x + (b.x - a.x) * t,
+  y: a.y + (b.y - a.y) * t,
+  pressure: a.pressure + (b.pressure - a.pressure) * t,
+  tilt: a.tilt + (b.tilt - a.tilt) * t,
+});
 
 /** A mouse has no pressure: it paints in full. */
 function pressure(e: PointerEvent): number {
   return e.pointerType === 'pen' ? e.pressure : 1;
+}
+
+/** 0 upright, 1 flat on the surface. */
+function tilt(e: PointerEvent): number {
+  return e.pointerType === 'pen' ? Math.min(Math.hypot(e.tiltX, e.tiltY) / 90, 1) : 0;
 }

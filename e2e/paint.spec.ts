@@ -1,0 +1,115 @@
+// Painting through the interface: brushes of the shelf, the practice pen, twins, rows.
+import { apart, canvas, openProject, pixel, settled, type } from './app';
+import { expect, test, type Page } from './setup';
+
+async function paintLayer(page: Page) {
+  await openProject(page, 'Mooring bollard');
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await expect(page.getByRole('region', { name: 'Brush' })).toContainText('paint · base color');
+  await settled(page);
+}
+
+async function take(page: Page, brush: string) {
+  await page.getByRole('button', { name: /^Brushes:/ }).click();
+  await page.getByRole('textbox', { name: 'Find a brush' }).fill(brush);
+  await page.getByRole('button', { name: `Take ${brush}`, exact: true }).click();
+}
+
+async function play(page: Page, recording: string) {
+  await page.getByRole('tab', { name: 'Pen' }).click();
+  await page.getByRole('combobox', { name: 'What the practice pen plays' }).selectOption(recording);
+  await page.getByRole('button', { name: 'Play', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Play', exact: true })).toBeEnabled();
+  await page.getByRole('tab', { name: 'Line' }).click();
+}
+
+const undoTitle = (page: Page) => page.getByRole('button', { name: 'Undo' }).getAttribute('title');
+
+/** Every message that the page sends from now on. */
+async function sent(page: Page) {
+  await page.evaluate(() => {
+    const send = WebSocket.prototype.send;
+    (window as any).sent = [];
+    WebSocket.prototype.send = function (data) {
+      (window as any).sent.push(JSON.parse(String(data)));
+      send.call(this, data);
+    };
+  });
+  return (t: string): Promise<any[]> => page.evaluate((t) => (window as any).sent.filter((m: any) => m.t === t), t);
+}
+
+test('a brush of the shelf, pulled by the practice pen: pressure and tilt arrive, the model changes, undo brings it back', async ({ page }) => {
+  await paintLayer(page);
+  const before = await pixel(page, 0.5, 0.5);
+  const messages = await sent(page);
+  await take(page, 'Marker');
+  await expect(page.getByRole('button', { name: 'Brushes: Marker' })).toBeVisible();
+  await type(page, 'Brush size', '60');
+  await page.getByRole('tab', { name: 'Pen' }).click();
+  await page.getByRole('combobox', { name: 'What drives flow' }).selectOption('tilt');
+  await play(page, 'Swelling line');
+  await settled(page);
+  const begin = (await messages('stroke.begin'))[0].stroke;
+  expect(begin.kit.pen.map((d: any) => `${d.by} ${d.what}`).sort()).toEqual(['pressure size', 'tilt flow']);
+  const adds = await messages('stroke.add');
+  const pressures = adds.flatMap((m) => m.points.filter((_: number, i: number) => i % 7 === 6));
+  expect(Math.min(...pressures)).toBeLessThan(0.4);
+  expect(Math.max(...pressures)).toBeGreaterThan(0.9);
+  const tilts = adds.flatMap((m) => m.tilt);
+  expect(tilts.length).toBe(pressures.length);
+  expect(tilts[0]).toBeCloseTo(Math.hypot(22, 18) / 90, 1);
+  const after = await pixel(page, 0.5, 0.5);
+  expect(apart(before, after)).toBeGreaterThan(15);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await settled(page);
+  expect(apart(before, await pixel(page, 0.5, 0.5))).toBeLessThan(6);
+});
+
+test('twins on both sides, a row of stamps between two clicks, and a brush kept in the stock', async ({ page }) => {
+  await paintLayer(page);
+  const messages = await sent(page);
+  const box = (await canvas(page).boundingBox())!;
+  const click = (fx: number, fy: number) => page.mouse.click(box.x + box.width * fx, box.y + box.height * fy);
+
+  // mirrored across x, the stroke is on both sides
+  await type(page, 'Brush size', '50');
+  await page.getByRole('tab', { name: 'Twins' }).click();
+  await page.getByRole('button', { name: 'Mirror across x' }).click();
+  await page.getByRole('tab', { name: 'Line' }).click();
+  await click(0.5, 0.55);
+  await settled(page);
+  const first = (await messages('stroke.begin'))[0].stroke;
+  expect(first.mirror.planes).toEqual([{ X: 1, Y: 0, Z: 0 }]);
+  await page.getByRole('tab', { name: 'Twins' }).click();
+  await page.getByRole('button', { name: 'Mirror across x' }).click();
+  await page.getByRole('tab', { name: 'Line' }).click();
+
+  // five rivets from the last click to the next one with Shift
+  await take(page, 'Rivets');
+  await type(page, 'Brush size', '12');
+  await type(page, 'Stamps in a row', '5');
+  await click(0.46, 0.6);
+  await page.keyboard.down('Shift');
+  await click(0.54, 0.6);
+  await page.keyboard.up('Shift');
+  await settled(page);
+  const row = (await messages('stroke.begin')).at(-1).stroke;
+  const points: number[] = (await messages('stroke.add')).at(-1).points;
+  let length = 0;
+  for (let i = 7; i < points.length; i += 7)
+    length += Math.hypot(points[i] - points[i - 7], points[i + 1] - points[i - 6], points[i + 2] - points[i - 5]);
+  expect(length / (row.kit.spacing * 2 * row.radius)).toBeCloseTo(4, 1); // four gaps
+  expect(await undoTitle(page)).toContain('stroke');
+
+  // kept under a name of one's own, found again, dropped
+  await page.getByRole('button', { name: /^Brushes:/ }).click();
+  await page.getByRole('textbox', { name: 'Name to keep the brush by' }).fill('Ferry rivets');
+  await page.getByRole('button', { name: 'Keep', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Take Ferry rivets' })).toBeVisible();
+  await page.getByRole('button', { name: 'Take Marker', exact: true }).click();
+  await take(page, 'Ferry rivets');
+  await expect(page.getByRole('button', { name: 'Brushes: Ferry rivets' })).toBeVisible();
+  await page.getByRole('button', { name: /^Brushes:/ }).click();
+  await page.getByRole('button', { name: 'Drop Ferry rivets from the stock' }).click();
+  await expect(page.getByRole('button', { name: 'Take Ferry rivets' })).toHaveCount(0);
+});
