@@ -379,7 +379,13 @@ func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err e
 	d.Layers = append(d.Layers[:half:half], append([]*stack.Layer{paint}, d.Layers[half:]...)...)
 	st := &brush.Stroke{ID: "bench", Radius: b.radius, Strength: 1, Hardness: 0.5, Values: values, Kit: b.kit}
 	touched := 0
-	tiles := eval.Tiles(0, b.size)
+	var tiles []eval.Tile
+	var blocks [][]geom.Box
+	for _, tile := range eval.Tiles(0, b.size) {
+		if u := sc.OnTile(tile); !u.Empty() {
+			tiles, blocks = append(tiles, tile), append(blocks, u.Frame().Blocks)
+		}
+	}
 	for i := range 70 {
 		next := *st
 		next.Points = append(next.Points[:len(next.Points):len(next.Points)], at(float64(i)*0.02))
@@ -392,11 +398,11 @@ func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err e
 		p := eval.Compile(sc, live, "paint", st.ID)
 		g, gctx := errgroup.WithContext(ctx)
 		g.SetLimit(2) // as the live session does it
-		for _, tile := range tiles {
-			u := sc.OnTile(tile)
-			if u.Empty() || !st.Touches(u.Frame().Blocks, 0, max(0, st.Segments()-1), st.Segments()) {
+		for k, tile := range tiles {
+			if !st.Touches(blocks[k], 0, max(0, st.Segments()-1), st.Segments()) {
 				continue
 			}
+			u := sc.OnTile(tile)
 			touched++
 			g.Go(func() error {
 				_, err := p.Channel(gctx, u, stack.BaseColor)

@@ -311,7 +311,7 @@ func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, sp *s
 			return pix.Plane{}, fmt.Errorf("layer %q: %w", pl.layer.Name, err)
 		}
 		out = grey(v)
-		if pl.covers == nil && sp.single(upTo) {
+		if only := sp.single(upTo); pl.covers == nil && only != nil && p.remembers(u, only) {
 			return pix.Plane{Data: out}, nil // the source itself is kept already
 		}
 	} else {

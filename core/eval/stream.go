@@ -98,19 +98,19 @@ func (sp *streamPlan) active(upTo int) bool {
 	return false
 }
 
-// single reports whether the first steps come to one source that is kept by its own
-// parameters, laid as it is over the ground.
-func (sp *streamPlan) single(upTo int) bool {
-	found := false
+// single returns the one source that the first steps come to, kept by its own
+// parameters and laid as it is over the ground, or nil.
+func (sp *streamPlan) single(upTo int) *stepPlan {
+	var found *stepPlan
 	for i := range upTo {
 		s := &sp.steps[i]
 		if !s.step.On {
 			continue
 		}
-		if found || s.desc == nil || !s.desc.Costly || !s.plain() {
-			return false
+		if found != nil || s.desc == nil || !s.desc.Costly || !s.plain() {
+			return nil
 		}
-		found = true
+		found = s
 	}
 	return found
 }
@@ -188,7 +188,7 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 // written.
 func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo int) ([][]float32, error) {
 	n := len(u.Frame().Pos)
-	if sp.single(upTo) {
+	if only := sp.single(upTo); only != nil {
 		for i := range upTo {
 			if s := &sp.steps[i]; s.step.On {
 				return [][]float32{p.plainSource(u, s, nil, nil, true)}, ctx.Err()
