@@ -113,3 +113,53 @@ test('twins on both sides, a row of stamps between two clicks, and a brush kept 
   await page.getByRole('button', { name: 'Drop Ferry rivets from the stock' }).click();
   await expect(page.getByRole('button', { name: 'Take Ferry rivets' })).toHaveCount(0);
 });
+
+test('a part is filled, another fill fades between two points, a chipped mask stays in one island, all is undone', async ({ page }) => {
+  await paintLayer(page);
+  const before = await pixel(page, 0.5, 0.5);
+  const messages = await sent(page);
+  await page.keyboard.press('i');
+  const region = page.getByRole('region', { name: 'Brush' });
+  await expect(region).toContainText('Fill');
+  const hex = region.getByRole('textbox', { name: 'Brush color' });
+  await hex.fill('#2040e0');
+  await hex.press('Enter');
+  const box = (await canvas(page).boundingBox())!;
+  const at = (fx: number, fy: number): [number, number] => [box.x + box.width * fx, box.y + box.height * fy];
+  await page.mouse.click(...at(0.5, 0.5));
+  await settled(page);
+  const [r, g, b] = await pixel(page, 0.5, 0.5);
+  expect(b).toBeGreaterThan(r + 25);
+  expect(b).toBeGreaterThan(g + 25);
+
+  // erase nothing, fill again in red, fading from the top down
+  await hex.fill('#e02020');
+  await hex.press('Enter');
+  await page.mouse.move(...at(0.5, 0.42));
+  await page.mouse.down();
+  await page.mouse.move(...at(0.5, 0.6), { steps: 4 });
+  await page.mouse.up();
+  await settled(page);
+  const fills = (await messages('stroke.begin')).map((m) => m.stroke.fill);
+  expect(fills[0]).toEqual({});
+  expect(fills[1].ramp).toBe(true);
+  const top = await pixel(page, 0.5, 0.43);
+  const low = await pixel(page, 0.5, 0.6);
+  expect(top[0] - top[2]).toBeGreaterThan(low[0] - low[2] + 40);
+
+  for (let i = 0; i < 2; i++) {
+    await page.getByRole('button', { name: 'Undo' }).click();
+    await page.waitForTimeout(200);
+  }
+  await settled(page);
+  expect(apart(before, await pixel(page, 0.5, 0.5))).toBeLessThan(6);
+
+  // a stroke that stays in the island where it begins
+  await page.keyboard.press('p');
+  await take(page, 'Paint chip');
+  await page.getByRole('combobox', { name: 'What a stroke stays in' }).selectOption('island');
+  await play(page, 'Wave');
+  await settled(page);
+  expect((await messages('stroke.begin')).at(-1).within).toBe('island');
+  expect(await undoTitle(page)).toContain('stroke');
+});

@@ -65,6 +65,8 @@ type Stroke struct {
 	Blend    blend.Mode           `json:"blend,omitempty" doc:"how the values meet what was painted before; empty: normal"`
 	Kit      *Kit                 `json:"kit,omitempty"`
 	Mirror   *Mirror              `json:"mirror,omitempty"`
+	Within   *Area                `json:"within,omitempty" doc:"what it stays in; none: the whole model"`
+	Fill     *Fill                `json:"fill,omitempty" doc:"covers all of that at once"`
 	Up       geom.Vec3            `json:"up,omitzero" doc:"what is up for the tip, as the view had it"`
 	Tilt     []float32            `json:"tilt,omitempty" doc:"of the pen at each point: 0 upright, 1 flat"`
 	Points   Points               `json:"points"`
@@ -105,6 +107,12 @@ func (s *Stroke) Check() error {
 		if err := s.Kit.check(); err != nil {
 			return err
 		}
+	}
+	if err := s.Within.check(); err != nil {
+		return err
+	}
+	if f := s.Fill; f != nil && (s.Within == nil || !f.From.Finite() || !f.To.Finite()) {
+		return fmt.Errorf("a fill needs an area")
 	}
 	if s.Mirror != nil {
 		if err := s.Mirror.check(); err != nil {
@@ -147,6 +155,9 @@ func (s *Stroke) segment(i int) (a, b Point) {
 // Bounds returns the box that segments from..to (exclusive) can touch.
 func (s *Stroke) Bounds(from, to int) geom.Box {
 	box := geom.EmptyBox()
+	if s.Fill != nil {
+		return s.Within.Box
+	}
 	for _, w := range s.twins() {
 		for i := from; i < to; i++ {
 			box = box.Union(s.bounds(i, w))
@@ -166,6 +177,10 @@ func (s *Stroke) bounds(i int, w twin) geom.Box {
 // blocks, or come within pad metres of one. It may say yes for a near miss, never
 // no for a hit.
 func (s *Stroke) Touches(blocks []geom.Box, pad float32, from, to int) bool {
+	if s.Fill != nil {
+		box := s.Within.Box.Pad(pad)
+		return slices.ContainsFunc(blocks, func(b geom.Box) bool { return b.Overlaps(box) })
+	}
 	for _, w := range s.twins() {
 		for i := from; i < to; i++ {
 			box := s.bounds(i, w).Pad(pad)
@@ -205,7 +220,7 @@ func (s *Stroke) sweep(f *raster.Frame, cover []float32, from, to int, w twin) {
 			x0, y0 := k%bw*raster.Block, k/bw*raster.Block
 			for y := y0; y < min(y0+raster.Block, f.H); y++ {
 				for j := y*f.W + x0; j < y*f.W+min(x0+raster.Block, f.W); j++ {
-					if f.Tri[j] >= 0 {
+					if f.Tri[j] >= 0 && s.Within.Has(f.Tri[j]) {
 						if c := seg.at(f.Pos[j], f.Nrm[j]) * near; c > cover[j] {
 							cover[j] = c
 						}

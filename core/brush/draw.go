@@ -36,6 +36,14 @@ func (c *Coverage) Clone() *Coverage {
 // its share of what is missing, c + w (1 − c), so flow builds up to the strength of
 // the stroke and never over it.
 func (s *Stroke) Draw(f *raster.Frame, c *Coverage, from, to int) {
+	if s.Fill != nil {
+		for i, t := range f.Tri {
+			if t >= 0 && s.Within.Has(t) {
+				c.Cover[i] = s.Fill.at(f.Pos[i])
+			}
+		}
+		return
+	}
 	for _, w := range s.twins() {
 		if s.Kit == nil {
 			s.sweep(f, c.Cover, from, to, w)
@@ -101,7 +109,7 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin) {
 				if !k.Through {
 					a *= look(nrm.Dot(f.Nrm[j]))
 				}
-				if a *= d.weight; a <= 0 {
+				if a *= d.weight; a <= 0 || !s.Within.Has(f.Tri[j]) {
 					continue
 				}
 				had := c.Cover[j]

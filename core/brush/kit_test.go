@@ -356,3 +356,59 @@ func TestKitsThatCannotBeAreRefused(t *testing.T) {
 		}
 	}
 }
+
+func TestAreasBoundStrokesAndFills(t *testing.T) {
+	f := ground(64, 1)
+	corner := func(tri int) [3]geom.Vec3 { return [3]geom.Vec3{f.Pos[tri], f.Pos[tri], f.Pos[tri]} }
+	for i := range f.Tri { // each texel a triangle of its own
+		f.Tri[i] = int32(i)
+	}
+	left := AreaOf(len(f.Tri), func(i int) bool { return i%64 < 20 || i == 5000 }, corner)
+	for i := range f.Tri {
+		if left.Has(int32(i)) != (i%64 < 20) {
+			t.Fatalf("triangle %d: in the area %v", i, left.Has(int32(i)))
+		}
+	}
+	for _, k := range []*Kit{nil, {Spacing: 0.1, Flow: 1}} {
+		s := stroke(Point{Pos: geom.V3(-0.4, 0, 0), Nrm: up, Pressure: 1}, Point{Pos: geom.V3(0.4, 0, 0), Nrm: up, Pressure: 1})
+		s.Kit, s.Within = k, left
+		in, out := 0, 0
+		for i, v := range s.on(f).Cover {
+			if v > 0 && i%64 < 20 {
+				in++
+			} else if v > 0 {
+				out++
+			}
+		}
+		if in < 100 || out > 0 {
+			t.Errorf("%d texels inside of the area, %d outside", in, out)
+		}
+	}
+	s := stroke(Point{Nrm: up})
+	s.Within, s.Fill = left, &Fill{}
+	if err := s.Check(); err != nil {
+		t.Fatal(err)
+	}
+	for i, v := range s.on(f).Cover {
+		if (v == 1) != (i%64 < 20) {
+			t.Fatalf("texel %d is filled with %v", i, v)
+		}
+	}
+	s.Fill = &Fill{Ramp: true, From: geom.V3(0, 0, -0.25), To: geom.V3(0, 0, 0.25)}
+	c := s.on(f).Cover
+	for _, q := range []struct {
+		row  int
+		want float32
+	}{{2, 1}, {15, 1}, {32, 0.484375}, {24, 0.734375}, {48, 0}, {60, 0}} {
+		if got := c[q.row*64+3]; mag(got-q.want) > 1e-3 {
+			t.Errorf("row %d of the ramp: %v, want %v", q.row, got, q.want)
+		}
+	}
+	if !s.Touches(f.Blocks, 0, 0, 1) || s.Bounds(0, 1) != left.Box {
+		t.Error("a fill does not touch what it fills")
+	}
+	s.Within = &Area{Faces: []int32{5, 2, 3, 1}}
+	if err := s.Check(); err == nil || !strings.Contains(err.Error(), "run 2") {
+		t.Errorf("runs out of order: %v", err)
+	}
+}

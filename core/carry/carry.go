@@ -36,8 +36,24 @@ func (c *Carrier) place(p, n geom.Vec3) (spatial.Place, bool) {
 // of the points find one.
 func (c *Carrier) Stroke(s *brush.Stroke, id string) (*brush.Stroke, bool) {
 	n := *s
-	n.ID, n.Points = id, nil
-	for _, p := range s.Points {
+	n.ID, n.Points, n.Tilt = id, nil, nil
+	if a := s.Within; a != nil { // the faces nearest to its faces
+		r, _ := c.Reach(stack.Reach{Faces: a.Faces})
+		on := map[int]bool{}
+		for k := 0; k+1 < len(r.Faces); k += 2 {
+			for i := range r.Faces[k+1] {
+				on[int(r.Faces[k]+i)] = true
+			}
+		}
+		m := c.to
+		n.Within = brush.AreaOf(len(m.Tri), func(i int) bool { return on[i] }, func(i int) [3]geom.Vec3 {
+			return [3]geom.Vec3{m.Pos[m.Tri[i][0]], m.Pos[m.Tri[i][1]], m.Pos[m.Tri[i][2]]}
+		})
+		if len(n.Within.Faces) == 0 {
+			return &n, false
+		}
+	}
+	for i, p := range s.Points {
 		at, ok := c.place(p.Pos, p.Nrm)
 		if !ok {
 			continue
@@ -48,6 +64,9 @@ func (c *Carrier) Stroke(s *brush.Stroke, id string) (*brush.Stroke, bool) {
 			nrm = p.Nrm
 		}
 		n.Points = append(n.Points, brush.Point{Pos: at.Pos, Nrm: nrm, Pressure: p.Pressure})
+		if i < len(s.Tilt) {
+			n.Tilt = append(n.Tilt, s.Tilt[i])
+		}
 	}
 	return &n, 2*len(n.Points) >= len(s.Points) && len(n.Points) > 0
 }

@@ -17,7 +17,8 @@ type Request struct {
 	Op     *stack.Op     `json:"op"`
 	Stroke *brush.Stroke `json:"stroke"`
 	Points brush.Points  `json:"points"`
-	Tilt   []float32     `json:"tilt"` // of the pen, one a point, or none
+	Tilt   []float32     `json:"tilt"`   // of the pen, one a point, or none
+	Within string        `json:"within"` // part, island, sheet, face or all: what a stroke stays in, by the place it begins
 	Layer  string        `json:"layer"`
 	Layers []string      `json:"layers"`
 	Parent string        `json:"parent"`

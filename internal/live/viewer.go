@@ -269,6 +269,13 @@ func (v *viewer) beginStroke(r Request) error {
 	if v.s.strokes[r.Stroke.ID] != nil {
 		return fmt.Errorf("the stroke id %q was used before", r.Stroke.ID)
 	}
+	if r.Within != "" {
+		area, err := v.s.area(r)
+		if err != nil {
+			return err
+		}
+		r.Stroke.Within = area
+	}
 	try := *r.Stroke
 	if len(try.Points) == 0 {
 		try.Points = brush.Points{{}}
@@ -280,6 +287,34 @@ func (v *viewer) beginStroke(r Request) error {
 	}
 	v.stroke, v.s.hot = &op, r.Layer
 	return nil
+}
+
+// area is the part, island, sheet or face around the place that a request names, or
+// the whole model.
+func (s *Session) area(r Request) (*brush.Area, error) {
+	m := s.Model()
+	on := func(int) bool { return true }
+	if r.Within != "all" {
+		tri := s.nearest(geom.V3(r.Pos[0], r.Pos[1], r.Pos[2]), geom.V3(r.Nrm[0], r.Nrm[1], r.Nrm[2]))
+		if tri < 0 {
+			return nil, fmt.Errorf("there is no surface at the place where the stroke begins")
+		}
+		switch r.Within {
+		case "part":
+			on = func(i int) bool { return m.TriPart[i] == m.TriPart[tri] }
+		case "island":
+			on = func(i int) bool { return m.Island[i] == m.Island[tri] }
+		case "sheet":
+			on = func(i int) bool { return m.TriSheet[i] == m.TriSheet[tri] }
+		case "face":
+			on = func(i int) bool { return i == int(tri) }
+		default:
+			return nil, fmt.Errorf("a stroke cannot stay within a %q; it can within a part, island, sheet, face or all", r.Within)
+		}
+	}
+	return brush.AreaOf(len(m.Tri), on, func(i int) [3]geom.Vec3 {
+		return [3]geom.Vec3{m.Pos[m.Tri[i][0]], m.Pos[m.Tri[i][1]], m.Pos[m.Tri[i][2]]}
+	}), nil
 }
 
 // drill answers with a core sample: outermost layer first.

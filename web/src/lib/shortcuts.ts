@@ -46,6 +46,7 @@ export const shortcuts: Shortcut[] = [
   tool('O', 'o', 'orbit', 'orbit'),
   tool('P', 'p', 'brush', 'paint with the brush'),
   tool('E', 'e', 'erase', 'erase'),
+  tool('I', 'i', 'fill', 'fill a part, an island, all; dragged: fading'),
   tool('D', 'd', 'drill', 'drill: what every layer adds at a point'),
   tool('R', 'r', 'reach', 'pick the open layer’s reach on the model'),
   {

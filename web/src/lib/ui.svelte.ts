@@ -5,7 +5,7 @@ import type { Picked, Session } from './session.svelte';
 import { addStep, eachStep, title } from './stack';
 
 export type Station = 'Prepare' | 'Layer' | 'Judge' | 'Deliver';
-export type Tool = 'orbit' | 'brush' | 'erase' | 'drill' | 'reach';
+export type Tool = 'orbit' | 'brush' | 'erase' | 'fill' | 'drill' | 'reach';
 export type ViewMode = 'model' | 'flat' | 'both';
 /** What the view shows: the shaded surface, or one thing alone. */
 export type Alone = '' | 'mask' | string;
@@ -76,6 +76,8 @@ export class UI {
     onScreen: false, // the size stays the same on the screen
     pixels: 24, // that size, as a radius
     steady: 0, // how far the brush lags behind the hand, 0..0.95
+    within: '', // what a stroke stays in, by the place it begins: part, island, sheet, face
+    filled: 'part', // what the fill tool fills: these, or all
     row: 0, // stamps between two clicks; 0: by the spacing
   });
   /** where strokes are repeated while one paints */
@@ -98,7 +100,7 @@ export class UI {
       else if (c === 'emissive') b.emissive = [...v];
       else if (v.length === 1 && c !== 'mask') b.values[c] = v[0];
     }
-    if (this.tool !== 'erase') this.tool = 'brush';
+    if (this.tool !== 'erase' && this.tool !== 'fill') this.tool = 'brush';
   }
 
   /** The brush as it is set now, as one of the shelf. */

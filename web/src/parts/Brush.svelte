@@ -81,7 +81,7 @@
 
 <section class="brush" aria-label="Brush">
   <div class="flex items-center gap-2">
-    <h3 class="font-semibold">{ui.tool === 'erase' ? 'Eraser' : 'Brush'}</h3>
+    <h3 class="font-semibold">{ui.tool === 'erase' ? 'Eraser' : ui.tool === 'fill' ? 'Fill' : 'Brush'}</h3>
     <span class="quiet grow truncate text-xs">{t.text}</span>
     <div class="tabs" role="tablist" aria-label="Settings of the brush">
       {#each tabs as [id, label, help] (id)}
@@ -208,6 +208,25 @@
         <option value="up" selected={b.does === 'lighten'}>lifts what is there</option>
         <option value="down" selected={b.does === 'darken'}>sinks what is there</option>
       </select>
+      {#if ui.tool === 'fill'}
+        <span class="quiet" title="A click fills it; dragged, it fades from where one pressed to where one lets go"
+          >fills</span
+        >
+        <select class="pick" aria-label="What is filled" bind:value={b.filled}>
+          <option value="part">the part</option><option value="island">the island</option><option value="sheet"
+            >the sheet</option
+          >
+          <option value="face">the face</option><option value="all">everything</option>
+        </select>
+      {:else}
+        <span class="quiet" title="By the place where the stroke begins">stays in</span>
+        <select class="pick" aria-label="What a stroke stays in" bind:value={b.within}>
+          <option value="">anywhere</option><option value="part">the part</option><option value="island"
+            >the island</option
+          >
+          <option value="sheet">the sheet</option><option value="face">the face</option>
+        </select>
+      {/if}
       <span class="quiet" title="How far the brush lags behind the hand">steady</span>
       <NumberField
         label="Steady hand"

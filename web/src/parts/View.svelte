@@ -24,12 +24,13 @@
   let sampleAt = $state({ x: 0, y: 0 });
   let pan: { x: number; y: number } | null = null;
 
-  const painting = $derived(ui.station === 'Layer' && (ui.tool === 'brush' || ui.tool === 'erase'));
+  const painting = $derived(ui.station === 'Layer' && ['brush', 'erase', 'fill'].includes(ui.tool));
   const t = $derived(target(session, ui));
   const tools: [Tool, string][] = [
     ['orbit', 'O'],
     ['brush', 'P'],
     ['erase', 'E'],
+    ['fill', 'I'],
     ['drill', 'D'],
     ['reach', 'R'],
   ];
@@ -266,7 +267,7 @@
   function up(e: PointerEvent) {
     if (dragged && turned) session.op(conditionsOp(session, { [dragged]: turned }, `Turn the ${handleNames[dragged]}`));
     dragged = turned = null;
-    painter?.up();
+    painter?.up(local(e)[0], local(e)[1]);
     pan = null;
     if (canvas.hasPointerCapture(e.pointerId)) canvas.releasePointerCapture(e.pointerId);
     if (stage) stage.controls.enabled = !painting && ui.mode !== 'flat';

@@ -22,7 +22,7 @@
   /** whether colours can be in the open stream */
   const color = $derived(channel ? channel.components === 3 : made.some((c) => c.components === 3 && inside(c)));
   let dragging = $state('');
-  const painting = $derived(ui.tool === 'brush' || ui.tool === 'erase');
+  const painting = $derived(['brush', 'erase', 'fill'].includes(ui.tool));
   const t = $derived(target(session, ui));
 
   $effect(() => session.focus(ui.selected));

@@ -27,6 +27,7 @@ export class Painter {
   private drawing = '';
   private count = 0;
   private last: Last | null = null;
+  private filling: Last | null = null;
   private queue: Samples = { points: [], tilt: [] };
   private timer = 0;
   private resting = 0;
@@ -65,6 +66,10 @@ export class Painter {
     if (!hit) return '';
     this.took = true;
     const place = { x, y, pressure: pressure(e), tilt: tilt(e) };
+    if (this.ui.tool === 'fill') {
+      this.filling = { ...place, hit };
+      return '';
+    }
     if (e.shiftKey && this.end) {
       this.straight(this.end, hit, place);
       return '';
@@ -86,7 +91,9 @@ export class Painter {
     this.timer ||= window.setTimeout(() => this.flush(), 12);
   }
 
-  up() {
+  up(x: number, y: number) {
+    if (this.filling) this.fill(this.filling, x, y);
+    this.filling = null;
     if (!this.drawing) return;
     window.clearInterval(this.resting);
     if (this.hand) this.to(this.hand); // the curve ends where the hand does
@@ -95,6 +102,19 @@ export class Painter {
     this.end = this.last?.hit ?? this.end;
     this.drawing = '';
     this.last = this.hand = this.middle = this.steadied = null;
+  }
+
+  /** Fills what lies around the place where the pointer was pressed; dragged further, it
+   * fades from there to where it is let go. */
+  private fill(from: Last, x: number, y: number) {
+    const to = Math.hypot(x - from.x, y - from.y) > 6 ? this.stage.pick(x, y) : null;
+    const ramp = to ? { ramp: true, From: row(from.hit.pos), To: row(to.pos) } : {};
+    this.begin(from.hit, 0, ramp);
+    this.sample(from.hit, { ...from, pressure: 1 });
+    this.flush();
+    this.session.send({ t: 'stroke.end', id: 2 });
+    this.drawing = '';
+    this.last = null;
   }
 
   /** A straight line from where the last stroke ended, over the surface in between. */
@@ -127,8 +147,8 @@ export class Painter {
     this.flush();
   }
 
-  /** @param apart metres from dab to dab, or 0: as the brush has it */
-  private begin(hit: Hit, apart = 0) {
+  /** @param apart metres from dab to dab, or 0: as the brush has it; fill: what fills at once */
+  private begin(hit: Hit, apart = 0, fill?: object) {
     const t = target(this.session, this.ui);
     const b = this.ui.brush;
     const values: Record<string, number[]> = {};
@@ -154,6 +174,9 @@ export class Painter {
       t: 'stroke.begin',
       layer: t.layer,
       step: t.step,
+      within: fill ? b.filled : b.within,
+      pos: hit.pos.toArray(),
+      nrm: hit.nrm.toArray(),
       stroke: {
         id: this.drawing,
         radius,
@@ -165,7 +188,8 @@ export class Painter {
         does: this.ui.tool === 'erase' ? '' : b.does,
         blend: b.blend,
         kit: kit ?? undefined,
-        mirror: this.mirror(),
+        mirror: fill ? undefined : this.mirror(),
+        fill,
         up: row(new Vector3(0, 1, 0).applyQuaternion(this.stage.camera.quaternion)),
         values,
         points: [],
