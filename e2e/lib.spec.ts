@@ -1,6 +1,6 @@
 // What the page works out by itself, without a browser.
 import { expect, test } from './setup';
-import { decode, encode, fromHex, fromHSV, toHex, toHSV } from '../web/src/lib/color';
+import { colorsIn, decode, encode, fromHex, fromHSV, toHex, toHSV } from '../web/src/lib/color';
 import { chosen, doubleLayers, eachStep, faceCount, groupLayers, modeName, moveLayers, removeLayers, streamOf, toggleFace } from '../web/src/lib/stack';
 
 type Node = { id: string; layers?: Node[] };
@@ -135,4 +135,10 @@ test('colours: hex, hue, and linear light by IEC 61966-2-1', () => {
     fromHSV(...toHSV(c)).forEach((v, i) => expect(v).toBeCloseTo(c[i], 6));
   expect(decode(0.5)).toBeCloseTo(0.214041, 5);
   expect(encode(decode(0.02))).toBeCloseTo(0.02, 9);
+});
+
+test('colours are found in lists and in JSON, each once', () => {
+  expect(colorsIn('C8A13C\n#102030, #102030')).toEqual(['#c8a13c', '#102030']);
+  expect(colorsIn('{"colors":[{"name":"rust","hex":"#6b3012"},"00ff80"]}')).toEqual(['#6b3012', '#00ff80']);
+  expect(colorsIn('no colour; #12345; 1234567')).toEqual([]);
 });

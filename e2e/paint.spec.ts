@@ -84,6 +84,19 @@ test('twins on both sides, a row of stamps between two clicks, and a brush kept 
   await page.getByRole('button', { name: 'Mirror across x' }).click();
   await page.getByRole('tab', { name: 'Line' }).click();
 
+  // colours kept with the project, brought in as a list, taken by a click
+  await page.getByRole('button', { name: 'Brush color', exact: true }).click();
+  await page.getByRole('button', { name: 'Keep this colour' }).click();
+  await page.getByRole('button', { name: 'List', exact: true }).click();
+  await page.getByRole('textbox', { name: 'Colours as a list' }).fill('ff8800\n{"deep":"#0044aa"}');
+  await page.getByRole('button', { name: 'Bring these in' }).click();
+  await expect(page.getByRole('group', { name: 'Colours of the project' }).getByRole('button')).toHaveCount(4);
+  await page.getByRole('button', { name: 'Take #0044aa' }).click();
+  await expect(page.getByRole('textbox', { name: 'Brush color as hex' })).toHaveValue('#0044aa');
+  await page.getByRole('button', { name: 'Close', exact: true }).click();
+  await page.keyboard.press('Control+z');
+  await page.keyboard.press('Control+z');
+
   // five rivets from the last click to the next one with Shift
   await take(page, 'Rivets');
   await type(page, 'Brush size', '12');

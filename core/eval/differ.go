@@ -18,7 +18,7 @@ func OnlyStrokes(a, b *Program) (box geom.Box, ok bool) {
 	}
 	d := differ{box: geom.EmptyBox()}
 	x, y := *a.Doc, *b.Doc
-	x.Layers, y.Layers = nil, nil
+	x.Layers, y.Layers, x.Palette, y.Palette = nil, nil, nil, nil
 	if !reflect.DeepEqual(x, y) || !d.layers(a.Doc.Layers, b.Doc.Layers) {
 		return box, false
 	}

@@ -205,3 +205,33 @@ func TestFiltersReadOverSeamsAndSheets(t *testing.T) {
 		}
 	}
 }
+
+// A stroke set down dab by dab is the same over seams and sheets as on one island: it
+// lies on the surface, not on the texels.
+func TestBrushesPaintOverSeamsAndSheets(t *testing.T) {
+	one, four := whole(t), cutUp(t)
+	for _, m := range brush.Shelf() {
+		if m.Kit == nil {
+			continue
+		}
+		hand := st("hand", nil)
+		s := &brush.Stroke{ID: "over " + m.Name, Radius: 14 * texel, Strength: 1, Hardness: m.Hardness, Kit: m.Kit, Values: map[string][]float32{"mask": {1}}}
+		for i := range 12 {
+			s.Points = append(s.Points, brush.Point{Pos: geom.V3((20+float32(i)*19)*texel, 0, (40+float32(i%3)*20)*texel), Nrm: geom.V3(0, 1, 0), Pressure: 0.4 + 0.05*float32(i)})
+		}
+		hand.Strokes = []*brush.Stroke{s}
+		want, got := onPlate(t, one, []*stack.Step{hand}), onPlate(t, four, []*stack.Step{hand})
+		worst, painted := 0.0, 0
+		for x := range 256 {
+			for z := range 128 {
+				worst = max(worst, math.Abs(float64(got[x][z]-want[x][z])))
+				if want[x][z] > 0.05 {
+					painted++
+				}
+			}
+		}
+		if painted < 60 || worst > 1.0/255 {
+			t.Errorf("%s: %d texels painted, up to %.4f apart over the seams", m.Name, painted, worst)
+		}
+	}
+}

@@ -34,6 +34,9 @@ func (d *Document) Check() error {
 	if err := d.checkAdded(); err != nil {
 		return err
 	}
+	if err := checkPalette(d.Palette); err != nil {
+		return err
+	}
 	if err := d.Conditions.check(); err != nil {
 		return err
 	}

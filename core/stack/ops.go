@@ -27,6 +27,7 @@ import (
 //	light.set     Value "encoded" or "linear"
 //	channel.add   Value a AddedChannel, Index (−1 last)
 //	channel.remove Target channel; the layers lose their coats of it
+//	palette.set     Value: colours as #rrggbb; Label for the ledger
 //	conditions.set  Value: the conditions, or null for the usual ones; Label for the ledger
 //	prepare.set   Value: what was prepared, and which sheets there are; Label for the ledger
 //	document      Value: everything, as Encode writes it without strokes
@@ -92,6 +93,8 @@ func (d *Document) apply(op Op) (Op, string, error) {
 		return d.prepare(op)
 	case "conditions.set":
 		return d.setConditions(op)
+	case "palette.set":
+		return d.setPalette(op)
 	case "document":
 		return d.replaceWhole(op)
 	case "layer.add":

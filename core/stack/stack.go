@@ -22,6 +22,8 @@ type Document struct {
 
 	Conditions *Conditions `json:"conditions,omitempty" doc:"what all agents read"`
 
+	Palette []string `json:"palette,omitempty" doc:"colours kept with the project, as #rrggbb"`
+
 	Prepared *Prepared `json:"prepared,omitempty" doc:"what was done to the model before the first layer"`
 }
 

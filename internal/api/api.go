@@ -119,6 +119,7 @@ func (s *Server) engine() *gin.Engine {
 	s.files(g)
 	s.stockFiles(g)
 	s.brushFiles(g)
+	s.paletteFiles(g)
 	if s.Page != nil {
 		g.NoRoute(gin.WrapH(s.Page))
 	}

@@ -6,9 +6,12 @@ import (
 	"encoding/json"
 	"fmt"
 	"image/png"
+	"io"
+	"net/http"
 	"time"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/pix"
 	"velvetgrime/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -116,5 +119,25 @@ func (s *Server) brushFiles(g *gin.Engine) {
 			return
 		}
 		show(c, m, 380, 44)
+	})
+}
+
+// paletteFiles answers with the main colours of a picture, as #rrggbb.
+func (s *Server) paletteFiles(g *gin.Engine) {
+	g.POST("/api/palette", func(c *gin.Context) {
+		b, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, 64<<20))
+		var p *pix.Picture
+		if err == nil {
+			p, err = pix.DecodePicture(bytes.NewReader(b))
+		}
+		if err != nil {
+			refuse(c, 422, fmt.Errorf("the picture cannot be read: %w", err))
+			return
+		}
+		list := []string{}
+		for _, v := range p.Main(12) {
+			list = append(list, fmt.Sprintf("#%02x%02x%02x", pix.Byte(v[0]), pix.Byte(v[1]), pix.Byte(v[2])))
+		}
+		c.JSON(200, list)
 	})
 }

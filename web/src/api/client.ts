@@ -89,6 +89,8 @@ export const api = {
   keepMask: (name: string, project: string, layer: string) =>
     call<SavedMask>('POST', '/api/stock/masks', { name, project, layer }),
   brushes: () => call<Brushes>('GET', '/api/brushes'),
+  /** The main colours of a picture, as #rrggbb. */
+  mainColors: (f: Blob) => call<string[]>('POST', '/api/palette', f),
   keepBrush: (m: MadeBrush) => call<MadeBrush>('POST', '/api/stock/brushes', m),
   /** A stroke as it will be, as a picture's address. */
   brushPicture: async (m: MadeBrush) => {

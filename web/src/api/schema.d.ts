@@ -606,6 +606,8 @@ export interface components {
        * @enum {string}
        */
       light?: 'encoded' | 'linear';
+      /** @description colours kept with the project, as #rrggbb */
+      palette?: string[] | null;
       /** @description what was done to the model before the first layer */
       prepared?: components['schemas']['Prepared'];
       /** @description texture size of each sheet by name */

@@ -32,3 +32,9 @@ export function fromHSV(h: number, s: number, v: number): number[] {
   };
   return [f(5), f(3), f(1)];
 }
+
+/** Every colour in a text: a plain list of hex values, or JSON that holds some. */
+export function colorsIn(text: string): string[] {
+  const found = [...text.matchAll(/#?\b([0-9a-f]{6})\b/gi)].map((m) => '#' + m[1].toLowerCase());
+  return [...new Set(found)];
+}

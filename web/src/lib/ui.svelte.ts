@@ -80,6 +80,9 @@ export class UI {
     filled: 'part', // what the fill tool fills: these, or all
     row: 0, // stamps between two clicks; 0: by the spacing
   });
+  /** the project's colours, as #rrggbb, and how they are set; wired where the project is open */
+  palette = $state.raw<string[]>([]);
+  setPalette: (list: string[], label: string) => void = () => {};
   /** where strokes are repeated while one paints */
   mirror = $state({ x: false, y: false, z: false, times: 1, axis: 'y' as 'x' | 'y' | 'z', fade: 0 });
 

@@ -18,7 +18,7 @@
   function open(e: MouseEvent) {
     const r = (e.currentTarget as HTMLElement).getBoundingClientRect();
     const left = Math.min(r.right + 8, innerWidth - 250);
-    place = place ? null : { left, top: Math.max(50, Math.min(r.top - 40, innerHeight - 380)) };
+    place = place ? null : { left, top: Math.max(50, Math.min(r.top - 40, innerHeight - 500)) };
   }
   function typed(e: Event) {
     const el = e.currentTarget as HTMLInputElement;

@@ -4,6 +4,7 @@
   // what the light makes of it.
   import { css, decode, encode, fromHex, fromHSV, toHex, toHSV } from '../lib/color';
   import type { UI } from '../lib/ui.svelte';
+  import Palette from './Palette.svelte';
   import NumberField from './NumberField.svelte';
 
   interface Props {
@@ -137,6 +138,7 @@
       }}
     />
   </div>
+  {#if ui}<Palette {ui} {now} {commit} />{/if}
   <div class="foot">
     {#if ui}<button class="chip" aria-pressed={!!ui.taking} onclick={take}>Take from the model</button>{/if}
     <button class="chip ml-auto" onclick={close}>Close</button>

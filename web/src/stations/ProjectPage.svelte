@@ -20,6 +20,10 @@
   // svelte-ignore state_referenced_locally
   const session = new Session(id, about);
   const ui = new UI();
+  $effect(() => {
+    ui.palette = session.doc?.palette ?? [];
+  });
+  ui.setPalette = (list, label) => session.op({ kind: 'palette.set', label, value: list });
   session.connect();
   let prep = $state.raw<Prep | null>(null);
   $effect(() => {

@@ -1,0 +1,113 @@
+package api_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"image"
+	"image/color"
+	"image/png"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/internal/api"
+)
+
+func TestBrushesAreListedKeptShownAndDropped(t *testing.T) {
+	s := startService(t)
+	list := func() api.Brushes {
+		code, b := s.request("GET", "/api/brushes", nil)
+		var out api.Brushes
+		if err := json.Unmarshal(b, &out); code != 200 || err != nil {
+			t.Fatal(code, err)
+		}
+		return out
+	}
+	first := list()
+	if len(first.List) < 30 || len(first.Tips) < 20 {
+		t.Fatalf("%d brushes, %d tips", len(first.List), len(first.Tips))
+	}
+	mine := brush.Made{Name: "Quay moss", Group: "x", Help: "", Strength: 1, Kit: &brush.Kit{Tip: "tuft", Spacing: 0.4, Flow: 1}}
+	code, b := s.request("POST", "/api/stock/brushes", mine)
+	var got brush.Made
+	if err := json.Unmarshal(b, &got); code != 200 || err != nil || got.ID == "" {
+		t.Fatal(code, string(b), err)
+	}
+	again := list()
+	last := again.List[len(again.List)-1]
+	if len(again.List) != len(first.List)+1 || last.Name != "Quay moss" || last.Group != "kept" || last.Kit.Tip != "tuft" {
+		t.Fatalf("kept as %+v", last)
+	}
+	for _, name := range []string{got.ID, "Wall%20chalk"} {
+		code, b = s.request("GET", "/api/brushes/"+name+"/picture", nil)
+		img, err := png.Decode(bytes.NewReader(b))
+		if code != 200 || err != nil || img.Bounds().Dx() != 200 {
+			t.Fatalf("picture of %s: %d %v", name, code, err)
+		}
+	}
+	mine.Kit.Spacing = 0
+	if code, b = s.request("POST", "/api/stock/brushes", mine); code < 400 || !strings.Contains(string(b), "spacing") {
+		t.Errorf("a brush without spacing: %d %s", code, b)
+	}
+	if code, b = s.request("POST", "/api/brushes/preview", mine); code != 422 || !strings.Contains(string(b), "spacing") {
+		t.Errorf("its picture: %d %s", code, b)
+	}
+	if code, _ = s.request("GET", "/api/brushes/nobody/picture", nil); code != 404 {
+		t.Errorf("a brush that is not there: %d", code)
+	}
+	if code, _ = s.request("DELETE", "/api/stock/"+got.ID, nil); code >= 300 || len(list().List) != len(first.List) {
+		t.Errorf("dropped: %d", code)
+	}
+}
+
+func TestMainColoursAreTakenFromAPicture(t *testing.T) {
+	s := startService(t)
+	img := image.NewNRGBA(image.Rect(0, 0, 8, 8))
+	for i := range 64 {
+		img.SetNRGBA(i%8, i/8, map[bool]color.NRGBA{true: {200, 30, 40, 255}, false: {20, 90, 160, 255}}[i < 40])
+	}
+	var b bytes.Buffer
+	_ = png.Encode(&b, img)
+	for body, want := range map[string]string{b.String(): `["#c81e28","#145aa0"]`, "no picture": "cannot be read"} {
+		a, err := http.Post(s.url+"/api/palette", "image/png", strings.NewReader(body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		got, _ := io.ReadAll(a.Body)
+		a.Body.Close()
+		if !strings.Contains(string(got), want) {
+			t.Errorf("%d %s, want %s", a.StatusCode, got, want)
+		}
+	}
+}
+
+// A stroke that is to stay within a part gets the part's triangles from the server;
+// a fill covers them, and no others.
+func TestStrokesStayWithinWhatTheyBeginOn(t *testing.T) {
+	s := startService(t)
+	id := s.bollard()
+	w := s.open(id, "ann")
+	w.send(addCoat)
+	w.until("the coat", layers(2))
+	fill := func(n int, name, within, pos string) {
+		w.send(`{"t":"stroke.begin","layer":"coat","step":"h","within":"%s","pos":%s,"nrm":[0,0,1],"stroke":{"id":"%s","radius":0.05,"strength":1,"hardness":0.5,"fill":{},"values":{"mask":[0]}}}`, within, pos, name)
+		w.send(`{"t":"stroke.add","points":[0,0.3,0.12,0,0,1,1]}`)
+		w.send(`{"t":"stroke.end","id":%d}`, n)
+	}
+	fill(3, "f1", "part", "[0,0.3,0.12]")
+	w.until("the fill", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
+	w.send(`{"t":"stroke.begin","id":9,"layer":"coat","step":"h","within":"shelf","pos":[0,0.3,0.12],"nrm":[0,0,1],"stroke":{"id":"f2","radius":0.05,"strength":1,"hardness":0.5,"values":{"mask":[0]}}}`)
+	if e := w.until("a refusal", func(s state) bool { return s.T == "error" }); !strings.Contains(e.Message, `"shelf"`) {
+		t.Fatal(e.Message)
+	}
+	w.send(`{"t":"stroke.begin","id":10,"layer":"coat","step":"h","stroke":{"id":"f3","radius":0.05,"strength":1,"hardness":0.5,"fill":{},"values":{"mask":[0]}}}`)
+	if e := w.until("a refusal", func(s state) bool { return s.T == "error" }); !strings.Contains(e.Message, "needs an area") {
+		t.Fatal(e.Message)
+	}
+	kept, err := s.store.Strokes(t.Context(), id)
+	if err != nil || kept["f1"] == nil || kept["f1"].Within == nil || len(kept["f1"].Within.Faces) == 0 {
+		t.Fatalf("kept: %v %+v", err, kept["f1"])
+	}
+}
