@@ -91,10 +91,21 @@ const (
 	Paint   = ""        // lays its values
 	Lighten = "lighten" // raises what is there towards the most
 	Darken  = "darken"  // lowers what is there towards nothing
+	Soften  = "soften"  // takes what is there towards its own blur
+	Sharpen = "sharpen" // takes it away from that
 )
 
 // Does are the things a stroke can do.
-var Does = []string{Paint, Lighten, Darken}
+var Does = []string{Paint, Lighten, Darken, Soften, Sharpen}
+
+// Spread is the standard deviation, in metres, of the blur that a softening or
+// sharpening stroke works with; 0: the stroke does not look around itself.
+func (s *Stroke) Spread() float32 {
+	if s.Erase || s.Does != Soften && s.Does != Sharpen {
+		return 0
+	}
+	return 0.22 * s.Radius
+}
 
 const maxTwins = 64
 

@@ -82,6 +82,13 @@ func Preview(s Stroke, w, h int) *image.RGBA {
 			}
 			v := paint
 			switch s.Does {
+			case Soften, Sharpen: // on bars: hard ones become soft, soft ones hard
+				wave := math.Sin(float64(x) * 2 * math.Pi / 18)
+				soft, hard := float32(0.45+0.13*wave), float32(0.45+0.2*min(max(wave*4, -1), 1))
+				if s.Does == Sharpen {
+					soft, hard = hard, soft
+				}
+				back, v = [3]float32{hard, hard, hard}, [3]float32{soft, soft, soft}
 			case Lighten:
 				v = [3]float32{1, 1, 1}
 			case Darken:

@@ -80,7 +80,9 @@ func Shelf() []Made {
 		{Name: "Rope", Group: "rows", Help: "Strands of a laid rope; for height.", Strength: 1, Kit: &Kit{Tip: "strand", Spacing: 0.3, Flow: 1, Along: true}, Values: with(map[string][]float32{"height": {0.002}}, "roughness", 0.9)},
 		{Name: "Rivets", Group: "rows", Help: "Round heads at even distances; for height.", Strength: 1, Kit: &Kit{Tip: "dome", Spacing: 2.2, Flow: 1}, Values: with(with(map[string][]float32{"height": {0.0015}}, "roughness", 0.35), "metallic", 1)},
 
-		{Name: "Lift", Group: "light", Help: "Makes what is painted lighter or higher.", Strength: 0.25, Does: Lighten, Hardness: 0.1, Kit: &Kit{Spacing: 0.1, Flow: 0.2, Pen: pen(flow)}},
-		{Name: "Sink", Group: "light", Help: "Makes what is painted darker or lower.", Strength: 0.25, Does: Darken, Hardness: 0.1, Kit: &Kit{Spacing: 0.1, Flow: 0.2, Pen: pen(flow)}},
+		{Name: "Lift", Group: "over paint", Help: "Makes what is painted lighter or higher.", Strength: 0.25, Does: Lighten, Hardness: 0.1, Kit: &Kit{Spacing: 0.1, Flow: 0.2, Pen: pen(flow)}},
+		{Name: "Sink", Group: "over paint", Help: "Makes what is painted darker or lower.", Strength: 0.25, Does: Darken, Hardness: 0.1, Kit: &Kit{Spacing: 0.1, Flow: 0.2, Pen: pen(flow)}},
+		{Name: "Blunt", Group: "over paint", Help: "Softens what is painted, over seams too.", Strength: 0.9, Does: Soften, Hardness: 0.3, Kit: &Kit{Spacing: 0.1, Flow: 0.25, Pen: pen(flow)}},
+		{Name: "Whet", Group: "over paint", Help: "Sharpens what is painted.", Strength: 0.6, Does: Sharpen, Hardness: 0.3, Kit: &Kit{Spacing: 0.1, Flow: 0.2, Pen: pen(flow)}},
 	}
 }

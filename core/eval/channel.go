@@ -578,7 +578,7 @@ func (p *Program) paintedOwn(ctx context.Context, u *Surface, pl *layerPlan, inf
 		}
 		return out, pix.Plane{}, nil
 	}
-	paint, err := p.painted(ctx, u, list, keys, string(info.Channel), info.Components)
+	paint, err := p.painted(ctx, u, pl.layer.Strokes, list, keys, string(info.Channel), info.Components)
 	if err != nil {
 		return nil, pix.Plane{}, err
 	}

@@ -24,7 +24,7 @@ func OnlyStrokes(a, b *Program) (box geom.Box, ok bool) {
 	}
 	var reach float32
 	for _, pl := range b.all {
-		reach += pl.mask.total()
+		reach += pl.mask.total() + spreadOf(pl.layer.Strokes)
 		for _, c := range pl.coats {
 			if c.stream != nil {
 				reach += c.stream.total()
@@ -43,7 +43,7 @@ func (u *Surface) Within(box geom.Box) bool {
 // total is how far all filters of a stream look together.
 func (sp *streamPlan) total() (r float32) {
 	for i := range sp.steps {
-		r += sp.steps[i].reach
+		r += sp.steps[i].reach + spreadOf(sp.steps[i].step.Strokes)
 		if sp.steps[i].inner != nil {
 			r += sp.steps[i].inner.total()
 		}

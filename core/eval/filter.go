@@ -42,7 +42,11 @@ func (p *Program) before(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 	if v, ok := p.Scene.Cache.get(key); ok {
 		return rows(v.(planes)), nil
 	}
-	out, err := p.stream(ctx, u, sp, upTo)
+	read := func(ctx context.Context, u *Surface) ([][]float32, error) { return p.stream(ctx, u, sp, upTo) }
+	if sp.read != nil {
+		read = sp.read
+	}
+	out, err := read(ctx, u)
 	if err == nil {
 		p.Scene.Cache.put(key, kept(out))
 	}

@@ -32,11 +32,12 @@ type Program struct {
 
 	holders map[*stack.Step]string // the layer of each follow step
 
-	mu    sync.Mutex
-	lists map[listKey][]uint64 // running hashes of lists of strokes
-	below map[string]*Program  // the stack below a layer, by its id
-	aged  map[float32]*Program // by years
-	whole *Program             // that this is the lower part of; nil: this is whole
+	mu      sync.Mutex
+	lists   map[listKey][]uint64 // running hashes of lists of strokes
+	spreads map[listKey]float32  // how far strokes look around themselves
+	below   map[string]*Program  // the stack below a layer, by its id
+	aged    map[float32]*Program // by years
+	whole   *Program             // that this is the lower part of; nil: this is whole
 
 	wayKeys sync.Map // of ways over the surface
 }
@@ -71,7 +72,7 @@ type planKey struct {
 // Compile prepares a document. hotLayer is the id of the layer under edit, or
 // ""; liveStroke is the id of a stroke that still grows, or "".
 func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program {
-	p := &Program{Scene: s, Doc: d, live: liveStroke, all: map[string]*layerPlan{}, hot: map[*layerPlan]bool{}, hotSteps: map[*stack.Step]bool{}, holders: map[*stack.Step]string{}, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
+	p := &Program{Scene: s, Doc: d, live: liveStroke, all: map[string]*layerPlan{}, hot: map[*layerPlan]bool{}, hotSteps: map[*stack.Step]bool{}, holders: map[*stack.Step]string{}, below: map[string]*Program{}, lists: map[listKey][]uint64{}, spreads: map[listKey]float32{}}
 	p.light = newHash("light").str(d.Light).sum()
 	b, _ := json.Marshal(d.Sheets)
 	p.sizes = newHash("sizes").str(string(b)).sum()
@@ -362,9 +363,9 @@ func grey(v [][]float32) []float32 {
 }
 
 // painted folds strokes into colour times coverage (components planes) and
-// coverage (the last plane). The state below the newest stroke is kept, so that
+// coverage (the last plane). list are those of all that count here. The state below the newest stroke is kept, so that
 // a live stroke costs itself only.
-func (p *Program) painted(ctx context.Context, u *Surface, list []*brush.Stroke, keys []Key, channel string, components int) (planes, error) {
+func (p *Program) painted(ctx context.Context, u *Surface, all, list []*brush.Stroke, keys []Key, channel string, components int) (planes, error) {
 	at := func(i int) Key { return join(u.key, keys[i], 0x7061696e74) }
 	n := len(u.Frame().Pos)
 	start := 0
@@ -390,7 +391,14 @@ func (p *Program) painted(ctx context.Context, u *Surface, list []*brush.Stroke,
 			return nil, err
 		}
 		s := list[i]
-		p.fold(s, u.cover(s, s.ID == p.live), cur, channel, components)
+		var soft [][]float32
+		if s.Spread() > 0 {
+			var err error
+			if soft, err = p.softened(ctx, u, s, all, channel, components); err != nil {
+				return nil, err
+			}
+		}
+		p.fold(s, u.cover(s, s.ID == p.live), soft, cur, channel, components)
 		if i == len(list)-2 {
 			keep := make(planes, len(cur))
 			for c := range cur {
@@ -403,8 +411,34 @@ func (p *Program) painted(ctx context.Context, u *Surface, list []*brush.Stroke,
 	return cur, nil
 }
 
-// fold lays one stroke on what was painted before it.
-func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, cur planes, channel string, components int) {
+// softened is the blur of what was painted before a stroke, on a surface; over seams
+// and sheets as a blur of a stream is.
+func (p *Program) softened(ctx context.Context, u *Surface, s *brush.Stroke, all []*brush.Stroke, channel string, components int) ([][]float32, error) {
+	at := slices.Index(all, s)
+	if at < 0 {
+		return nil, fmt.Errorf("the stroke %q is not in its list", s.ID)
+	}
+	below := all[:at]
+	sp := planStream([]*stack.Step{{Kind: "blur", On: true, Amount: 1, Params: map[string]any{"radius": float64(s.Spread())}}}, nil)
+	var hash uint64
+	if at > 0 {
+		hash = p.running(below)[at]
+	}
+	sp.start = newHash("softened").str(s.ID).str(channel).num(hash).sum()
+	sp.read = func(ctx context.Context, t *Surface) ([][]float32, error) {
+		list, keys := p.touching(t, below, channel, 0)
+		if len(list) == 0 {
+			return wide(nil, components+1, len(t.Frame().Pos)), nil
+		}
+		v, err := p.painted(ctx, t, below, list, keys, channel, components)
+		return rows(v), err
+	}
+	return p.filtered(ctx, u, sp, 0)
+}
+
+// fold lays one stroke on what was painted before it; soft is the blur of that, for
+// strokes that look around themselves.
+func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft [][]float32, cur planes, channel string, components int) {
 	cover := c.Cover
 	lo, hi := float32(0), float32(1)
 	if info, ok := p.Doc.Info(stack.Channel(channel)); ok && channel != stack.MaskStream {
@@ -419,6 +453,25 @@ func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, cur planes, channel s
 				if w > 0 {
 					d[k] -= w * s.Strength * d[k]
 				}
+			}
+		}
+		return
+	case soft != nil:
+		for c := range cur {
+			d, b := cur[c].Data, soft[min(c, len(soft)-1)]
+			for k, w := range cover {
+				if w <= 0 {
+					continue
+				}
+				v := b[k]
+				if s.Does == brush.Sharpen {
+					least, most := lo*cov[k], hi*cov[k]
+					if c == components {
+						least, most = 0, 1
+					}
+					v = min(max(2*d[k]-b[k], least), most)
+				}
+				d[k] += w * s.Strength * (v - d[k])
 			}
 		}
 		return
@@ -513,7 +566,7 @@ func (p *Program) part(id string, with bool) *Program {
 	if p.whole != nil {
 		whole = p.whole
 	}
-	q := &Program{Scene: p.Scene, whole: whole, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, baked: p.baked, facts: p.facts, hotSteps: p.hotSteps, below: map[string]*Program{}, lists: map[listKey][]uint64{}}
+	q := &Program{Scene: p.Scene, whole: whole, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, baked: p.baked, facts: p.facts, hotSteps: p.hotSteps, below: map[string]*Program{}, lists: map[listKey][]uint64{}, spreads: map[listKey]float32{}}
 	d := *p.Doc
 	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
 	q.Doc, q.layers = &d, p.cut(d.Layers)

@@ -235,3 +235,65 @@ func TestBrushesPaintOverSeamsAndSheets(t *testing.T) {
 		}
 	}
 }
+
+// Softening and sharpening by hand look at what was painted before, over seams and
+// sheets: the border of a hard stripe becomes soft under the brush, and only there.
+func TestSofteningByHandGoesOverSeams(t *testing.T) {
+	pull := func(id, does string, radius float32, z float32) *brush.Stroke {
+		s := &brush.Stroke{ID: id, Does: does, Radius: radius * texel, Strength: 1, Hardness: 0.9, Values: map[string][]float32{"mask": {1}}}
+		for i := range 9 {
+			s.Points = append(s.Points, brush.Point{Pos: geom.V3((10+float32(i)*29)*texel, 0, z*texel), Nrm: geom.V3(0, 1, 0), Pressure: 1})
+		}
+		return s
+	}
+	stripe := func(more ...*brush.Stroke) []*stack.Step {
+		hand := st("hand", nil)
+		hand.Strokes = append([]*brush.Stroke{pull("stripe", "", 20, 64)}, more...)
+		return []*stack.Step{hand}
+	}
+	one, four := whole(t), cutUp(t)
+	hard := onPlate(t, one, stripe())
+	var soft [256][128]float32
+	for _, c := range []struct {
+		name string
+		list []*brush.Stroke
+	}{
+		{"softened", []*brush.Stroke{pull("soft", brush.Soften, 16, 46)}},
+		{"softened twice", []*brush.Stroke{pull("soft", brush.Soften, 16, 46), pull("again", brush.Soften, 16, 44)}},
+		{"softened and sharpened", []*brush.Stroke{pull("soft", brush.Soften, 16, 46), pull("sharp", brush.Sharpen, 16, 46)}},
+	} {
+		want, got := onPlate(t, one, stripe(c.list...)), onPlate(t, four, stripe(c.list...))
+		worst := 0.0
+		for x := range 256 {
+			for z := range 128 {
+				worst = max(worst, math.Abs(float64(got[x][z]-want[x][z])))
+			}
+		}
+		if worst > 1.0/255 {
+			t.Errorf("%s: up to %.4f apart over the seams", c.name, worst)
+		}
+		if c.name == "softened" {
+			soft = want
+		}
+		steepest := func(v [256][128]float32, lo, hi int) (m float64) {
+			for z := lo; z < hi; z++ {
+				m = max(m, math.Abs(float64(v[128][z+1]-v[128][z])))
+			}
+			return
+		}
+		was, now := steepest(hard, 40, 52), steepest(want, 40, 52)
+		switch c.name {
+		case "softened", "softened twice":
+			if now > 0.5*was {
+				t.Errorf("%s: steps of up to %.3f, %.3f before", c.name, now, was)
+			}
+		default:
+			if s := steepest(soft, 40, 52); now < 1.15*s {
+				t.Errorf("%s: steps of up to %.3f, %.3f when softened", c.name, now, s)
+			}
+		}
+		if a, b := steepest(hard, 76, 90), steepest(want, 76, 90); math.Abs(a-b) > 1e-4 {
+			t.Errorf("%s: the other border was changed too: %.4f, %.4f", c.name, a, b)
+		}
+	}
+}

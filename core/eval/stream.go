@@ -19,6 +19,8 @@ type streamPlan struct {
 	ground []float32 // what it begins with, 1 or 3 components
 	start  Key
 	color  bool // whether colours are wanted at its end
+	// of a stream that begins with what was painted: reads it from a tile
+	read func(ctx context.Context, u *Surface) ([][]float32, error)
 }
 
 type stepPlan struct {
@@ -269,7 +271,7 @@ func (p *Program) hand(ctx context.Context, u *Surface, s *stack.Step, out [][]f
 	if len(list) == 0 {
 		return nil
 	}
-	paint, err := p.painted(ctx, u, list, keys, stack.MaskStream, 1)
+	paint, err := p.painted(ctx, u, s.Strokes, list, keys, stack.MaskStream, 1)
 	if err != nil {
 		return err
 	}

@@ -49,9 +49,40 @@ func (p *Program) running(all []*brush.Stroke) []uint64 {
 	return r
 }
 
+// spread is spreadOf for a list of this program.
+func (p *Program) spread(all []*brush.Stroke) float32 {
+	if len(all) == 0 {
+		return 0
+	}
+	k := listKey{all[0], len(all)}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	r, ok := p.spreads[k]
+	if !ok {
+		r = spreadOf(all)
+		p.spreads[k] = r
+	}
+	return r
+}
+
+// spreadOf is how far strokes that soften or sharpen look around themselves: four and
+// a half standard deviations of the widest for each of the first few.
+func spreadOf(all []*brush.Stroke) float32 {
+	var most float32
+	n := 0
+	for _, s := range all {
+		if r := s.Spread(); r > 0 {
+			most = max(most, r)
+			n++
+		}
+	}
+	return 4.5 * most * float32(min(n, 3))
+}
+
 // touching returns the strokes that touch the surface or come within pad metres
 // of it, and the chain of their keys.
 func (p *Program) touching(u *Surface, all []*brush.Stroke, channel string, pad float32) (list []*brush.Stroke, keys []Key) {
+	pad += p.spread(all)
 	if len(all) < worthRemembering || u.tile == nil {
 		return test(u, all, channel, pad, nil, nil)
 	}

@@ -199,14 +199,16 @@
         value={b.does || b.blend}
         onchange={(e) => {
           const v = e.currentTarget.value;
-          const does = v === 'up' || v === 'down';
-          b.does = does ? (v === 'up' ? 'lighten' : 'darken') : '';
+          const does = ['lighten', 'darken', 'soften', 'sharpen'].includes(v);
+          b.does = does ? v : '';
           b.blend = does ? '' : v;
         }}
       >
         {#each modes as m (m)}<option value={m}>{m || 'normal'}</option>{/each}
-        <option value="up" selected={b.does === 'lighten'}>lifts what is there</option>
-        <option value="down" selected={b.does === 'darken'}>sinks what is there</option>
+        <option value="lighten">lifts what is there</option>
+        <option value="darken">sinks what is there</option>
+        <option value="soften">softens what is there</option>
+        <option value="sharpen">sharpens what is there</option>
       </select>
       {#if ui.tool === 'fill'}
         <span class="quiet" title="A click fills it; dragged, it fades from where one pressed to where one lets go"
