@@ -195,6 +195,10 @@ func demoSheet(ctx context.Context, name, dir string) error {
 	whole := render.Around(m.Bounds, geom.V3(0.55, 0.28, 1), 30)
 	near := whole
 	near.Eye, near.At = near.At.Add(near.Eye.Sub(near.At).Mul(0.34)), near.At.Add(geom.V3(0, -m.Bounds.Size().Y*0.2, 0))
+	if name == "gull" { // its wing
+		wing := geom.V3(-0.05, 0.135, 0)
+		near.At, near.Eye = wing, wing.Add(geom.V3(0.05, 0.10, 0.34))
+	}
 	for k, cam := range []render.Camera{whole, near} {
 		img, err := render.Sketch(ctx, p, cam, c.w, c.h)
 		if err != nil {

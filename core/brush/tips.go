@@ -44,6 +44,7 @@ var tips = map[string]struct {
 	"tuft":    {varied(tuft), 6, "small cushions, as of moss"},
 	"leaf":    {plain(leaf), 1, "a pointed leaf"},
 	"feather": {varied(feather), 6, "a feather with a shaft and barbs"},
+	"plume":   {varied(plume), 6, "a broad feather with a round end"},
 	"stitch":  {plain(stitch), 1, "a thread that goes in at both ends"},
 	"bead":    {plain(bead), 1, "a crescent, as welding leaves one after the other"},
 	"strand":  {plain(strand), 1, "one slanting strand of a rope"},
@@ -330,6 +331,22 @@ func feather(x, y, edge float32, h uint32) float32 {
 	split := step01(-0.75, -0.6, octaves(barb*5, sign(y)*3, h^4, 2)) // barbs that have come apart
 	shaft := line(y, 0.022*(1.1-x), 2*edge)
 	return max(within(mag(y)-w, 3*edge)*lines*(0.3+0.7*split)*step01(1.02, 0.6, hyp(x, 2.2*y)), shaft*step01(0.99, 0.9, mag(x)))
+}
+
+func plume(x, y, edge float32, h uint32) float32 {
+	// broad and round towards +x, lost at its root
+	w := float32(0.62)
+	if x > 0.2 {
+		t := (x - 0.2) / 0.76
+		w *= float32(math.Sqrt(float64(max(1-t*t, 0))))
+	} else {
+		w *= 0.55 + 0.45*step01(-1, 0.2, x)
+	}
+	w += 0.02 * noise.Simplex(x*3, 1, sign(y), h)
+	barb := x*0.8 - 0.7*mag(y)
+	lines := 0.88 + 0.12*noise.Simplex(barb*34, 2, y*4, h)
+	slit := 1 - 0.75*line(barb-0.1-0.35*noise.Random(h, uint32(3+sign(y))), 0.02, 3*edge)*step01(0.15, 0.5, mag(y)/max(w, 0.05))
+	return within(mag(y)-w, 3*edge) * lines * slit * step01(-0.98, -0.45, x) * (1 - 0.3*line(y, 0.025, 2*edge))
 }
 
 func sign(v float32) float32 {

@@ -35,8 +35,7 @@ func GullDocument() *stack.Document {
 			stack.BaseColor: made(src("gradient", blend.Normal, 1, params{"axis": "east", "start": 0.0, "end": 0.75}), brushedOver(brushed(70, 6), 0.4), ramp("smooth", 0.05, "#1f2530", 0.3, "#39465a", 0.62, "#5d7186", 1, "#8ea3b0")),
 			stack.Roughness: num(0.52), stack.Height: rimmed(mm(0.08), 0.0006, 0.2)},
 			src("rub", blend.Normal, 1, params{"much": 0.46, "width": 0.0035, "grain": 0.008, "breakup": 0.45, "contrast": 0.96, "strays": 0.3, "variation": 0.5, "fine": 0.25, "seed": 15.0}), shape("invert", nil)), wings...),
-		parts(layer("feathers", "Feather lines", 0.8, nil, coats{stack.BaseColor: with(col("#141a24"), blend.Normal, 0.9)},
-			src("scales", blend.Normal, 1, params{"size": 0.020, "turn": 90.0, "depth": 1.0, "joint": 0.0, "vary": 0.0, "along": []any{0.0, 0.0, 1.0}, "laid": "flat"}), shape("invert", nil), shape("levels", params{"low": 0.35, "high": 0.95, "gamma": 0.5})), wings...),
+		worn(plumage()),
 		parts(layer("bill", "Bill", 1, nil, coats{
 			stack.BaseColor: made(src("gradient", blend.Normal, 1, params{"axis": "east", "start": 0.86, "end": 1.0}), ramp("smooth", 0, "#d69a2c", 0.6, "#e0a53a", 0.72, "#c3442a", 0.86, "#c3442a", 0.95, "#3a2a22")), stack.Roughness: num(0.34)}), "Bill, right", "Bill, left"),
 		parts(layer("stand", "Stand", 1, nil, coats{
@@ -45,8 +44,8 @@ func GullDocument() *stack.Document {
 			src("baked", blend.Normal, 1, params{"map": "occlusion", "scale": 1.5, "spread": 0.2}), shape("posterize", params{"count": 4.0}), shape("blur", params{"radius": 0.0012})),
 		layer("warm", "Warm light from above", 0.5, nil, coats{stack.BaseColor: with(col("#ffe2ab"), "soft light", 1)},
 			src("bleach", blend.Normal, 1, params{"much": 0.6, "breakup": 0.2, "chalk": 0.0, "grain": 0.04, "variation": 0.2})),
-		layer("edges", "Edge light", 0.8, nil, coats{stack.BaseColor: with(col("#fff6dd"), "screen", 0.75), stack.Roughness: num(0.42)},
-			src("baked", blend.Normal, 1, params{"map": "edges", "scale": 2.2}), shape("threshold", params{"cut": 0.42, "soft": 0.25}), src("noise", "multiply", 0.55, params{"frequency": 28.0, "octaves": 3.0, "amplitude": 1.8, "seed": 4.0})),
+		parts(layer("edges", "Edge light", 0.8, nil, coats{stack.BaseColor: with(col("#fff6dd"), "screen", 0.75), stack.Roughness: num(0.42)},
+			src("baked", blend.Normal, 1, params{"map": "edges", "scale": 2.2}), shape("threshold", params{"cut": 0.42, "soft": 0.25}), src("noise", "multiply", 0.55, params{"frequency": 28.0, "octaves": 3.0, "amplitude": 1.8, "seed": 4.0})), "Body, right", "Body, left", "Bill, right", "Bill, left", "Stand"),
 		layer("dirt", "Harbour dust", 0.5, nil, coats{stack.BaseColor: col("#4a4038"), stack.Roughness: num(0.85)},
 			src("nook", blend.Normal, 1, params{"much": 0.5, "grain": 0.012, "breakup": 0.35, "film": 0.05, "contrast": 0.4, "fine": 0.2})),
 		parts(layer("eye", "Eye", 1, nil, coats{stack.BaseColor: col("#10100f"), stack.Roughness: num(0.08)}), "Eye, right", "Eye, left"),
@@ -58,4 +57,10 @@ func GullDocument() *stack.Document {
 func brushedOver(s *stack.Step, amount float32) *stack.Step {
 	s.Blend, s.Amount = "overlay", amount
 	return s
+}
+
+// worn lets a painted layer chip with the coat below it.
+func worn(l *stack.Layer) *stack.Layer {
+	l.Mask = stream(src("rub", blend.Normal, 1, params{"much": 0.44, "width": 0.0032, "grain": 0.008, "breakup": 0.45, "contrast": 0.96, "strays": 0.3, "variation": 0.5, "fine": 0.25, "seed": 15.0}), shape("invert", nil))
+	return l
 }
