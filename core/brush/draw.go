@@ -14,6 +14,9 @@ import (
 type Coverage struct {
 	Cover      []float32
 	Hue, Light []float32 // nil when the dabs do not differ
+	// Tip reads the kit's picture at a place 0..1 right and down, for a texel that is a
+	// share of its width: grey times opacity. Without it a kit with a picture lays nothing.
+	Tip func(u, v, footprint float32) float32
 }
 
 // NewCoverage is an empty coverage of n points for a stroke.
@@ -27,7 +30,7 @@ func (s *Stroke) NewCoverage(n int) *Coverage {
 
 // Clone returns a copy.
 func (c *Coverage) Clone() *Coverage {
-	return &Coverage{append([]float32(nil), c.Cover...), append([]float32(nil), c.Hue...), append([]float32(nil), c.Light...)}
+	return &Coverage{append([]float32(nil), c.Cover...), append([]float32(nil), c.Hue...), append([]float32(nil), c.Light...), c.Tip}
 }
 
 // Draw adds segments from..to of the stroke, in this order, to its coverage.
@@ -67,7 +70,10 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin) {
 	}
 	var bits []float32
 	n := 0
-	if k.Tip != "" {
+	if k.Picture != "" && c.Tip == nil {
+		return
+	}
+	if k.Picture == "" && k.Tip != "" {
 		bits, n = bitmap(k.Tip, d.variant, 2*d.r/max(f.Footprint, 1e-9))
 	}
 	look := s.facing()
@@ -94,14 +100,21 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin) {
 					continue
 				}
 				var a float32
-				if bits == nil {
+				switch {
+				case k.Picture != "":
+					if a = c.Tip((u+1)/2, (1-v)/2, f.Footprint/(2*d.r)); a <= 0 {
+						continue
+					}
+				case bits == nil:
 					e := u*u + v*v
 					if e >= 1 {
 						continue
 					}
 					a = s.falloff(float32(math.Sqrt(float64(e))), hard)
-				} else if a = sampled(bits, n, u, v); a == 0 {
-					continue
+				default:
+					if a = sampled(bits, n, u, v); a == 0 {
+						continue
+					}
 				}
 				if z > 0.5 {
 					a *= 4 * (1 - z) * z // smooth to nothing at the depth: 1 at half of it

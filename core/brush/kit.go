@@ -13,6 +13,7 @@ import (
 // dab by dab along the stroke. A stroke without a kit is swept.
 type Kit struct {
 	Tip     string  `json:"tip,omitempty" doc:"name of a tip; empty: round"`
+	Picture string  `json:"picture,omitempty" doc:"a stored picture instead of a tip: white lays, black does not, and its opacity counts"`
 	Spacing float32 `json:"spacing" minimum:"0.02" maximum:"10" doc:"from dab to dab, in diameters"`
 	Flow    float32 `json:"flow" minimum:"0" maximum:"1" doc:"what one dab lays of what is still missing to the stroke's strength"`
 	Round   float32 `json:"round,omitempty" doc:"height of a dab over its width, 0.05..1; 0: 1"`

@@ -412,3 +412,38 @@ func TestAreasBoundStrokesAndFills(t *testing.T) {
 		t.Errorf("runs out of order: %v", err)
 	}
 }
+
+func TestAPictureAsTip(t *testing.T) {
+	f := ground(64, 0.4)
+	s := dabbed(Kit{Spacing: 1, Flow: 1, Picture: "arrow"}, 1)
+	s.Points[0].Pos, s.Up = geom.V3(0, 0, 0), geom.V3(0, 0, -1)
+	c := s.NewCoverage(len(f.Pos))
+	s.Draw(f, c, 0, 1)
+	for _, v := range c.Cover {
+		if v != 0 {
+			t.Fatal("without its picture it lays something")
+		}
+	}
+	var widest float32
+	c.Tip = func(u, v, footprint float32) float32 { // a quarter, upper right
+		widest = max(widest, footprint)
+		if u > 0.5 && v < 0.5 {
+			return 0.75
+		}
+		return 0
+	}
+	s.Draw(f, c, 0, 1)
+	for i, v := range c.Cover {
+		p := f.Pos[i]
+		inside := p.X > 0 && p.X < 0.1 && p.Z < 0 && p.Z > -0.1
+		if (v > 0) != inside || inside && mag(v-0.75) > 1e-5 {
+			t.Fatalf("at %v: %v", p, v)
+		}
+	}
+	if mag(widest-0.4/64/0.2) > 1e-6 {
+		t.Errorf("the footprint of a texel is told as %v", widest)
+	}
+	if d := c.Clone(); d.Tip == nil {
+		t.Error("a copy has no tip")
+	}
+}

@@ -398,7 +398,11 @@ func (p *Program) painted(ctx context.Context, u *Surface, all, list []*brush.St
 				return nil, err
 			}
 		}
-		p.fold(s, u.cover(s, s.ID == p.live), soft, cur, channel, components)
+		c, err := u.cover(s, s.ID == p.live)
+		if err != nil {
+			return nil, err
+		}
+		p.fold(s, c, soft, cur, channel, components)
 		if i == len(list)-2 {
 			keep := make(planes, len(cur))
 			for c := range cur {

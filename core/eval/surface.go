@@ -4,6 +4,7 @@
 package eval
 
 import (
+	"fmt"
 	"sync"
 
 	"velvetgrime/core/brush"
@@ -11,6 +12,7 @@ import (
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
+	"velvetgrime/core/step"
 )
 
 // Scene is a model made ready for evaluation; it is shared by all documents.
@@ -218,14 +220,26 @@ func touchesFrom(u *Surface, s *brush.Stroke, pad float32, from, to int) bool {
 }
 
 // cover returns the coverage of the whole stroke on the surface.
-func (u *Surface) cover(s *brush.Stroke, live bool) *brush.Coverage {
+func (u *Surface) cover(s *brush.Stroke, live bool) (*brush.Coverage, error) {
 	f := u.Frame()
+	var tip func(a, b, footprint float32) float32
+	if s.Kit != nil && s.Kit.Picture != "" {
+		pic, err := u.scene.stored(s.Kit.Picture)
+		if err != nil {
+			return nil, fmt.Errorf("the tip of a stroke: %w", err)
+		}
+		tip = func(a, b, footprint float32) float32 {
+			v := pic.Sample(a, b, footprint)
+			return step.Luma(v[0], v[1], v[2]) * v[3]
+		}
+	}
 	n := len(s.Points) - 1
 	if !live || n == 0 { // a first point is no finished segment: nothing is kept of it
 		out := s.NewCoverage(len(f.Pos))
+		out.Tip = tip
 		s.Draw(f, out, 0, s.Segments())
 		s.Held(f, out)
-		return out
+		return out, nil
 	}
 	c := u.covering(s, 0)
 	c.mu.Lock()
@@ -233,11 +247,12 @@ func (u *Surface) cover(s *brush.Stroke, live bool) *brush.Coverage {
 	if c.drawn > n || c.cover == nil {
 		c.cover, c.drawn = s.NewCoverage(len(f.Pos)), 0
 	}
+	c.cover.Tip = tip
 	s.Draw(f, c.cover, c.drawn, n)
 	c.drawn = n
 	out := c.cover.Clone()
 	s.Held(f, out)
-	return out
+	return out, nil
 }
 
 // Forget drops what was kept to extend a live stroke.

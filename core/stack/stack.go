@@ -153,13 +153,22 @@ func (d *Document) Strokes() map[string]*brush.Stroke {
 // Pictures lists every picture that the document names, in no order.
 func (d *Document) Pictures() []string {
 	seen := map[string]bool{}
+	tips := func(list []*brush.Stroke) {
+		for _, s := range list {
+			if s != nil && s.Kit != nil && s.Kit.Picture != "" {
+				seen[s.Kit.Picture] = true
+			}
+		}
+	}
 	d.Walk(func(l *Layer, _ []*Layer) {
+		tips(l.Strokes)
 		for _, c := range l.Channels {
 			for _, h := range c.Pictures {
 				seen[h] = true
 			}
 		}
 		l.EachStep(func(s *Step) {
+			tips(s.Strokes)
 			if h, ok := s.Params["picture"].(string); ok && h != "" {
 				seen[h] = true
 			}

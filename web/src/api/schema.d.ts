@@ -852,6 +852,8 @@ export interface components {
        */
       lightJitter?: number;
       pen?: components['schemas']['Drive'][] | null;
+      /** @description a stored picture instead of a tip: white lays, black does not, and its opacity counts */
+      picture?: string;
       /**
        * Format: float
        * @description height of a dab over its width, 0.05..1; 0: 1

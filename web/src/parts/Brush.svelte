@@ -6,6 +6,7 @@
   import type { Target, UI } from '../lib/ui.svelte';
   import ColorField from './ColorField.svelte';
   import BrushShelf from './BrushShelf.svelte';
+  import PictureField from './PictureField.svelte';
   import NumberField from './NumberField.svelte';
 
   let { session, ui, t }: { session: Session; ui: UI; t: Target } = $props();
@@ -265,6 +266,16 @@
       <select class="pick" aria-label="Tip" value={k?.tip ?? ''} onchange={(e) => set('tip', e.currentTarget.value)}>
         {#each about?.tips ?? [] as x (x.name)}<option value={x.name} title={x.help}>{x.name || 'round'}</option>{/each}
       </select>
+      <span class="quiet" title="A picture of the project as the tip: white lays, black does not">stamp</span>
+      <PictureField
+        {session}
+        label="picture for the tip"
+        value={k?.picture ?? ''}
+        commit={(v) => {
+          set('picture', v || undefined);
+          if (v && (k?.spacing ?? 0) < 0.5) set('spacing', 1.2);
+        }}
+      />
       {@render number(
         'spacing',
         'spacing',
