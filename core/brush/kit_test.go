@@ -58,6 +58,28 @@ func TestDabsLieAtEvenLengthsHoweverManyEventsCame(t *testing.T) {
 	}
 }
 
+func TestAPenThatIsOnlySetDownLeavesOneDab(t *testing.T) {
+	here := Point{Pos: geom.V3(0.2, 0, 0.1), Nrm: up, Pressure: 1}
+	for n := 1; n < 4; n++ {
+		s := dabbed(Kit{Spacing: 0.25, Flow: 1}, 1)
+		s.Points = nil
+		for range n {
+			s.Points = append(s.Points, here)
+		}
+		if d := s.all(); len(d) != 1 || d[0].pos != here.Pos {
+			t.Errorf("%d samples at one place leave %d dabs", n, len(d))
+		}
+		s.Points = append(s.Points, Point{Pos: geom.V3(0.2, 0, 0.21), Nrm: up, Pressure: 1})
+		if d := s.all(); len(d) != 3 { // at 0, 5 and 10 cm
+			t.Errorf("%d samples and 11 cm leave %d dabs, want 3", n, len(d))
+		}
+		s.Kit.Build = true
+		if d := s.all(); len(d) != 2+max(n-1, 1) { // one for each time that it rested
+			t.Errorf("building up, %d samples at rest leave %d dabs", n, len(d))
+		}
+	}
+}
+
 // n dabs of weight f on one place leave 1 − (1 − f)ⁿ, never more than the stroke's strength.
 func TestFlowBuildsUp(t *testing.T) {
 	s := dabbed(Kit{Spacing: 0.05, Flow: 0.1, Falloff: []float32{1, 1}}, 2)

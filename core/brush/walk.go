@@ -72,11 +72,14 @@ func (s *Stroke) walk(from, to int, f func(dab)) {
 		line := b.Pos.Sub(a.Pos)
 		length := line.Length()
 		if length == 0 {
-			if i == 0 && len(s.Points) == 1 || k.Build && i > 0 {
+			if i == 0 || k.Build { // a pen that is only set down leaves one dab
 				if i >= from {
 					s.set(a, ta, geom.Vec3{}, seed, index, f)
 				}
 				index++
+			}
+			if i == 0 {
+				next = s.apart(a, ta)
 			}
 			continue
 		}
@@ -93,10 +96,15 @@ func (s *Stroke) walk(from, to int, f func(dab)) {
 				s.set(p, tilt, way, seed, index, f)
 			}
 			index++
-			next += max(k.Spacing, leastSpacing) * 2 * s.Radius * s.factors(p, tilt).size
+			next += s.apart(p, tilt)
 		}
 		next -= length
 	}
+}
+
+// apart is how far the next dab is from one at p, in metres.
+func (s *Stroke) apart(p Point, tilt float32) float32 {
+	return max(s.Kit.Spacing, leastSpacing) * 2 * s.Radius * s.factors(p, tilt).size
 }
 
 // set makes the dabs of one place.

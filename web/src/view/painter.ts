@@ -96,7 +96,9 @@ export class Painter {
     this.filling = null;
     if (!this.drawing) return;
     window.clearInterval(this.resting);
-    if (this.hand) this.to(this.hand); // the curve ends where the hand does
+    // the curve ends where the hand does
+    const { hand, last } = this;
+    if (hand && (!last || Math.hypot(hand.x - last.x, hand.y - last.y) > 0.5)) this.to(hand);
     this.flush();
     this.session.send({ t: 'stroke.end', id: 2 });
     this.end = this.last?.hit ?? this.end;
