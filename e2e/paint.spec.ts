@@ -176,3 +176,34 @@ test('a part is filled, another fill fades between two points, a chipped mask st
   expect((await messages('stroke.begin')).at(-1).within).toBe('island');
   expect(await undoTitle(page)).toContain('stroke');
 });
+
+test('the line is cut in the middle of a stroke: what was painted meanwhile is there after it is back', async ({ page }) => {
+  await page.addInitScript(() => {
+    const Real = WebSocket;
+    (window as any).WebSocket = class extends Real {
+      constructor(url: string | URL) {
+        super(url);
+        (window as any).line = this;
+      }
+    };
+  });
+  await paintLayer(page);
+  await take(page, 'Marker');
+  await type(page, 'Brush size', '40');
+  const before = await pixel(page, 0.535, 0.56);
+  const box = (await canvas(page).boundingBox())!;
+  const at = (fx: number, fy: number): [number, number] => [box.x + box.width * fx, box.y + box.height * fy];
+  await page.mouse.move(...at(0.47, 0.5));
+  await page.mouse.down();
+  await page.mouse.move(...at(0.49, 0.52), { steps: 4 });
+  await page.waitForTimeout(300);
+  await page.evaluate(() => (window as any).line.close());
+  await page.waitForTimeout(100);
+  await page.mouse.move(...at(0.54, 0.56), { steps: 8 });
+  await page.mouse.up();
+  await page.waitForTimeout(1500); // the page connects again
+  await settled(page);
+  await expect.poll(async () => apart(before, await pixel(page, 0.535, 0.56))).toBeGreaterThan(15);
+  await page.getByRole('button', { name: 'Ledger' }).click();
+  await expect(page.getByText(/stroke/i).nth(1)).toBeVisible(); // the first piece and the second
+});

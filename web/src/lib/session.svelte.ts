@@ -89,6 +89,11 @@ export interface Row {
 
 export { newID };
 
+interface StrokeMessage {
+  t: string;
+  stroke?: Record<string, unknown>;
+}
+
 export class Session {
   doc = $state.raw<Doc | null>(null);
   strokes = $state.raw<Record<string, number>>({});
@@ -121,6 +126,9 @@ export class Session {
 
   private socket: WebSocket | null = null;
   private closed = false;
+  /** the stroke that was begun and not ended, and what was painted while the line was cut */
+  private begun: StrokeMessage | null = null;
+  private waiting: StrokeMessage[] = [];
   private lastView = '';
   private lastSizes = '';
   private lastAlone = '';
@@ -143,6 +151,7 @@ export class Session {
       if (this.lastView) s.send(this.lastView);
       if (this.lastAlone) s.send(this.lastAlone);
       if (this.lastFocus) s.send(this.lastFocus);
+      this.catchUp();
     };
     s.onmessage = (e) => (typeof e.data === 'string' ? this.text(JSON.parse(e.data)) : this.binary(e.data));
     s.onclose = () => {
@@ -158,7 +167,22 @@ export class Session {
   }
 
   send(m: object) {
-    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify(m));
+    const stroke = (m as { t: string }).t.startsWith('stroke.') ? (m as StrokeMessage) : null;
+    if (this.socket?.readyState === WebSocket.OPEN) {
+      this.socket.send(JSON.stringify(m));
+      if (stroke?.t === 'stroke.begin') this.begun = stroke;
+      else if (stroke && stroke.t !== 'stroke.add') this.begun = null;
+    } else if (stroke && this.waiting.length < 20_000) this.waiting.push(stroke);
+  }
+
+  /** Sends what was painted while the line was cut. The server kept what a stroke had
+   * when it was cut; the rest goes on as a stroke of its own. */
+  private catchUp() {
+    const list = this.waiting;
+    this.waiting = [];
+    if (list.length && list[0].t !== 'stroke.begin' && this.begun)
+      this.send({ ...this.begun, stroke: { ...this.begun.stroke, id: newID() } });
+    for (const m of list) this.send(m);
   }
 
   /** Makes a change; the server answers with the new document. */
