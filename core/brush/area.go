@@ -13,7 +13,8 @@ type Area struct {
 	Box   geom.Box `json:"box" doc:"around them"`
 }
 
-// AreaOf makes an area of the triangles that on says yes to.
+// AreaOf makes an area of those of n triangles that on says yes to; corners gives their
+// places in metres, for the box.
 func AreaOf(n int, on func(tri int) bool, corners func(tri int) [3]geom.Vec3) *Area {
 	a := &Area{Box: geom.EmptyBox()}
 	for i := range n {
@@ -58,8 +59,8 @@ func (a *Area) check() error {
 	return nil
 }
 
-// Fill covers the whole of a stroke's area at once; with a ramp it fades from all at
-// From to nothing at To.
+// Fill covers the whole of a stroke's area at once; with a ramp it fades evenly from all
+// at From to nothing at To, places in metres, along the straight line between them.
 type Fill struct {
 	Ramp     bool      `json:"ramp,omitempty"`
 	From, To geom.Vec3 `json:",omitzero"`

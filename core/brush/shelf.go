@@ -2,7 +2,8 @@ package brush
 
 import "velvetgrime/core/blend"
 
-// Made is a brush of the shelf: how it is set, and what it is meant to lay.
+// Made is a brush of the shelf: how it is set, and what it is meant to lay. Strength and
+// Hardness are 0..1; Values are as in Stroke (colours sRGB-encoded, height in metres).
 type Made struct {
 	ID       string               `json:"id,omitempty" doc:"of one that was kept in the stock"`
 	Name     string               `json:"name"`
