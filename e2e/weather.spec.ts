@@ -179,3 +179,59 @@ test('every kind of source has its picture in the list', async ({ page }) => {
   const shot = page.getByRole('button', { name: /^Bricks source/ }).locator('img');
   await expect.poll(() => shot.evaluate((i: HTMLImageElement) => i.naturalWidth), { timeout: 60_000 }).toBe(132);
 });
+
+/** Where a grip lies in the window. */
+async function grip(page: Page, label: string): Promise<[number, number]> {
+  const box = (await page.getByLabel('The model', { exact: true }).boundingBox())!;
+  const find = () => page.evaluate((l) => (window as any).stage.gripsOnScreen().find((g: any) => g.label === l) ?? null, label);
+  await expect.poll(find).not.toBeNull();
+  const g = await find();
+  return [box.x + g.x, box.y + g.y];
+}
+
+async function pull(page: Page, label: string, dx: number, dy: number) {
+  const [x, y] = await grip(page, label);
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  for (let i = 1; i <= 5; i++) await page.mouse.move(x + (dx * i) / 5, y + (dy * i) / 5);
+  await page.mouse.up();
+  return [x, y];
+}
+
+test('places of a step and the conditions are pulled on the model', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await coat(page, '#ff00ff');
+  await add(page, 'Between two points');
+  await settled(page);
+  const name = 'Between two points';
+  const top = await shade(page, name, 0.1, 0.4);
+  expect(top).toBeGreaterThan(await shade(page, name, 0.6, 0.9)); // it was laid over the model's height
+  // the white end is pulled far up: the same place is darker then, and undo brings it back
+  const before = await grip(page, 'white at');
+  await pull(page, 'white at', 0, -60);
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /Pull white at of Between two points/);
+  await settled(page);
+  await expect.poll(() => shade(page, name, 0.1, 0.4)).toBeLessThan(top - 5);
+  const after = await grip(page, 'white at');
+  expect(Math.abs(before[1] - 60 - after[1])).toBeLessThan(2);
+  expect(Math.abs(before[0] - after[0])).toBeLessThan(2);
+  await button(page, 'Undo').click();
+  await expect.poll(async () => Math.abs((await grip(page, 'white at'))[1] - before[1])).toBeLessThan(1);
+
+  // a box: pulled wider, and turned
+  await add(page, 'In a box');
+  const wide = await page.getByRole('slider', { name: 'width', exact: true }).getAttribute('aria-valuenow');
+  await pull(page, 'width', 40, 0);
+  await expect.poll(async () => Number(await page.getByRole('slider', { name: 'width', exact: true }).getAttribute('aria-valuenow'))).toBeGreaterThan(Number(wide) * 1.1);
+  await pull(page, 'turn', -30, 25);
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /Pull turn of In a box/);
+
+  await page.keyboard.press('c');
+  await pull(page, 'waterline', 0, -40);
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /Pull waterline/);
+  await pull(page, 'wind', 30, 30);
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /Pull wind/);
+  await button(page, 'The usual').click();
+  await page.keyboard.press('c');
+  await button(page, 'Delete').click();
+});

@@ -20,7 +20,7 @@ import (
 //	step.add      Target layer, Path stream, Step value, Index (−1 last)
 //	step.remove   Target layer, StepID
 //	step.move     Target layer, StepID, Path stream, Index (counted without the step itself)
-//	step.set      Target layer, StepID, Path on|name|blend|amount|params.<name>, Value; or params, all of them, with a Label for the ledger
+//	step.set      Target layer, StepID, Path on|name|blend|amount|params.<name>, Value; or params, all of them; a Label for the ledger when the page knows a better one
 //	stroke.add    Target layer, StepID of a hand step or "", Stroke, Index (−1 last)
 //	stroke.remove Target layer, StepID or "", StrokeID
 //	sheet.size    Target sheet name, Value
@@ -570,12 +570,11 @@ func (l *Layer) setStep(op Op, s *Step) (Op, string, error) {
 	if err != nil {
 		return Op{}, "", fmt.Errorf("layer %q: %s: %s: %w", l.Name, s.title(), op.Path, err)
 	}
+	if op.Label != "" {
+		return inv, op.Label, nil
+	}
 	if op.Path == "params" {
-		label := op.Label
-		if label == "" {
-			label = fmt.Sprintf("%s: settings of %s", l.Name, s.title())
-		}
-		return inv, label, nil
+		return inv, fmt.Sprintf("%s: settings of %s", l.Name, s.title()), nil
 	}
 	path := op.Path
 	if len(path) > 7 && path[:7] == "params." {

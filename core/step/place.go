@@ -27,7 +27,7 @@ func at(v []float32) geom.Vec3 { return geom.V3(v[0], v[1], v[2]) }
 
 func init() {
 	register(Description{
-		Kind: "gradient", Label: "Gradient", Role: "source", Group: gradients,
+		Kind: "gradient", Label: "Gradient", Role: "source", Group: gradients, Place: "axis",
 		Help: "Grey by the place on the model: black at one end of an axis, white at the other.",
 		Params: []Param{
 			{Name: "axis", Label: "towards", Kind: "choice", Default: "up", Choices: axisNames, Help: "where it grows white"},
@@ -71,7 +71,7 @@ func init() {
 		},
 	})
 	register(Description{
-		Kind: "gradient-line", Label: "Between two points", Role: "source", Group: gradients,
+		Kind: "gradient-line", Label: "Between two points", Role: "source", Group: gradients, Place: "line",
 		Help:   "Black at one point in space, white at the other.",
 		Params: []Param{point("from", "black at", 0, 0, 0), point("to", "white at", 0, 0.3, 0), {Name: "soft", Label: "ends", Kind: "choice", Default: "soft", Choices: []string{"soft", "straight"}, Help: "how it begins and ends"}},
 		Run: func(in Input, out []float32) {
@@ -89,7 +89,7 @@ func init() {
 		},
 	})
 	register(Description{
-		Kind: "gradient-radial", Label: "Round a point", Role: "source", Group: gradients,
+		Kind: "gradient-radial", Label: "Round a point", Role: "source", Group: gradients, Place: "ball",
 		Help:   "White within a ball in space, fading outward.",
 		Params: []Param{point("at", "middle", 0, 0.1, 0), metres("radius", "radius", "where it has become black", 0.1), number("core", "core", "share of the radius that is white throughout", 0, 1, 0.2)},
 		Run: func(in Input, out []float32) {
@@ -100,7 +100,7 @@ func init() {
 		},
 	})
 	register(Description{
-		Kind: "gradient-box", Label: "In a box", Role: "source", Group: gradients,
+		Kind: "gradient-box", Label: "In a box", Role: "source", Group: gradients, Place: "box",
 		Help: "White within a box in space, fading outward from its sides.",
 		Params: []Param{point("at", "middle", 0, 0.1, 0), metres("width", "width", "along x", 0.2), metres("tall", "height", "along y", 0.2), metres("deep", "depth", "along z", 0.2),
 			metres("fade", "fade", "width of the soft border outside of it", 0.02), {Name: "turn", Label: "turn", Kind: "number", Min: -180, Max: 180, Default: 0.0, Unit: "°", Help: "turned about its upright axis"}},

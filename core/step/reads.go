@@ -24,7 +24,7 @@ func init() {
 		return Param{Name: name, Label: label, Kind: "number", Min: -180, Max: 180, Default: 0.0, Unit: "°", Level: fine, Help: "turned on this side alone"}
 	}
 	register(Description{
-		Kind: "picture", Label: "Picture", Role: "source", Group: readings, Special: true,
+		Kind: "picture", Label: "Picture", Role: "source", Group: readings, Special: true, Place: "cast",
 		Help: "A picture laid by the UVs, or cast on the model at a size in the world.",
 		Params: []Param{
 			{Name: "picture", Label: "picture", Kind: "picture", Default: "", Help: "which picture"},

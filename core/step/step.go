@@ -55,7 +55,10 @@ type Description struct {
 	Role   string  `json:"role" enum:"source,agent,shaper"`
 	Params []Param `json:"params"`
 	Hand   bool    `json:"hand,omitempty" doc:"painted by hand"`
-	Inner  string  `json:"inner,omitempty" doc:"what the stream inside the step is for; none when empty"`
+	// Place says what shape in space the parameters describe, so that it can be drawn
+	// and pulled on the model; none when empty.
+	Place string `json:"place,omitempty" enum:"axis,line,ball,box,cast" doc:"shape in space that the parameters describe"`
+	Inner string `json:"inner,omitempty" doc:"what the stream inside the step is for; none when empty"`
 
 	// Run writes (source) or changes (shaper) one plane of values, one a point.
 	// RunColor does it to three; a stream of greys is made one of colours first

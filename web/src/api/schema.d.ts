@@ -587,6 +587,11 @@ export interface components {
       /** @description baked maps that it reads */
       needs?: string[] | null;
       params: components['schemas']['Param'][] | null;
+      /**
+       * @description shape in space that the parameters describe
+       * @enum {string}
+       */
+      place?: 'axis' | 'line' | 'ball' | 'box' | 'cast';
       /** @description named settings */
       presets?: components['schemas']['Preset'][] | null;
       /** @enum {string} */

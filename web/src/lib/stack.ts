@@ -38,6 +38,7 @@ export function addStep(s: Session, ui: UI, kind: string) {
   const params: Record<string, unknown> = (d.params ?? []).some((p) => p.name === 'seed')
     ? { seed: Math.floor(Math.random() * 1000) }
     : {};
+  Object.assign(params, ui.suggest(d));
   if (kind === 'follow') params.layer = 'below';
   if (kind === 'follow') params.what = 'height';
   const steps =

@@ -1,6 +1,6 @@
 // What this page looks at and paints with; nothing here is kept by the server.
 import { SvelteSet } from 'svelte/reactivity';
-import type { Kit, MadeBrush, Step } from '../api/client';
+import type { Kit, MadeBrush, Step, StepKind } from '../api/client';
 import type { Picked, Session } from './session.svelte';
 import { addStep, eachStep, title } from './stack';
 
@@ -28,6 +28,8 @@ export class UI {
   parts = $state.raw<string[]>([]);
   /** called with what was clicked on the model while the reach is picked */
   onReach: (p: Picked) => void = () => {};
+  /** parameters that fit a fresh step to the model; wired where the model is shown */
+  suggest: (kind: StepKind) => Record<string, unknown> = () => ({});
   /** words that layers are found by */
   find = $state('');
   sheet = $state(false);

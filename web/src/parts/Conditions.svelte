@@ -53,7 +53,9 @@
     >
     <button class="chip" onclick={() => (ui.conditions = false)}>Close</button>
   </header>
-  <p class="quiet text-sm">What all agents read. Drag the balls round the model for rain, wind and sun.</p>
+  <p class="quiet text-sm">
+    What all agents read. Pull the balls round the model for rain, wind and sun, on the rings for ground and waterline.
+  </p>
   <div class="grid2">
     {#each numbers as [name, label, min, max, unit, scale, help] (name)}
       <span title={help}>{label}</span>

@@ -1,11 +1,14 @@
 <script lang="ts">
+  import type { Vector3 } from 'three';
   import { onDestroy, onMount, untrack } from 'svelte';
   import { api } from '../api/client';
   import type { Session } from '../lib/session.svelte';
   import { target, type Tool, type UI, type ViewMode } from '../lib/ui.svelte';
   import type { Prep } from '../lib/prep.svelte';
   import { conditionsOf, conditionsOp } from '../lib/conditions';
-  import { Handles, handleNames, type Handle } from '../view/handles';
+  import { findStep, title } from '../lib/stack';
+  import { Handles } from '../view/handles';
+  import { conditionGrips, stepGrips, suggested } from '../view/grips';
   import { Overlay } from '../view/overlay';
   import { Painter } from '../view/painter';
   import { Stage, type Hit } from '../view/stage';
@@ -53,6 +56,7 @@
     s.load(`/api/projects/${id}/model.glb`).then(
       () => {
         stage = s;
+        ui.suggest = (kind) => suggested(kind, s.bounds);
         session.onTile = (tile) => s.write(tile);
         session.onDrafted = () => {
           if (loading) loading = 'rough';
@@ -135,16 +139,39 @@
       overlay?.edges([]);
     };
   });
-  // the conditions are shown on the model while they are open
+  // what can be pulled on the model: the conditions while they are open, else the
+  // places of the open step
   let handles: Handles | null = null;
-  let dragged: Handle | null = null;
-  let turned: number[] | null = null;
+  let pulled = -1;
+  let change: Record<string, unknown> | null = null;
+  let near = $state<{ x: number; y: number; label: string } | null>(null);
+  const pullable = $derived.by(() => {
+    if (ui.station !== 'Layer' || ui.mode === 'flat' || painting) return null;
+    if (ui.conditions) {
+      const facts = conditionsOf(session);
+      return {
+        show: (over: object) => conditionGrips({ ...facts, ...over }, stage!.bounds),
+        op: (over: object, label: string) => conditionsOp(session, over, `Pull ${label}`),
+      };
+    }
+    const layer = session.layer(ui.selected);
+    const step = ui.step ? findStep(layer, ui.step) : undefined;
+    const kind = step && session.about.steps!.find((k) => k.kind === step.kind);
+    if (!layer || !step || !kind) return null;
+    return {
+      show: (over: Record<string, unknown>) => stepGrips(kind, step, over, stage!.bounds),
+      op: (over: Record<string, unknown>, label: string) => {
+        const [[name, value]] = Object.entries(over);
+        const text = `Pull ${label} of ${title(session.about.steps!, step)}`;
+        return { kind: 'step.set', target: layer.id, step: step.id, path: `params.${name}`, value, label: text };
+      },
+    };
+  });
   $effect(() => {
-    const open = ui.conditions && ui.station === 'Layer' && ui.mode !== 'flat';
-    const facts = conditionsOf(session);
-    if (!stage || (!open && !handles)) return;
+    if (!stage || (!pullable && !handles)) return;
     handles ??= new Handles(stage);
-    if (open) handles.show(facts, stage.bounds);
+    if (pulled >= 0) return;
+    if (pullable) handles.show(pullable.show({}));
     else handles.clear();
   });
   $effect(() => stage?.setSharpness(ui.sharpness));
@@ -167,9 +194,9 @@
     if (!stage) return;
     const [x, y] = local(e);
     if (held === 'l') return;
-    const handle = ui.conditions && e.button === 0 && !ui.taking ? handles?.hit(x, y) : null;
-    if (handle) {
-      dragged = handle;
+    const grip = pullable && e.button === 0 && !ui.taking ? (handles?.hit(x, y) ?? -1) : -1;
+    if (grip >= 0) {
+      pulled = grip;
       stage.controls.enabled = false;
       capture(e.pointerId);
       return;
@@ -232,6 +259,10 @@
     sampleAt = { x, y };
     session.send({ t: 'drill', pos: h.pos.toArray(), nrm: h.nrm.toArray() });
   }
+  const at2 = (p: Vector3) => {
+    const q = stage!.project(p);
+    return { x: q.x, y: q.y };
+  };
   function move(e: PointerEvent) {
     if (!stage) return;
     const [x, y, left, top] = local(e);
@@ -239,12 +270,17 @@
       ui.light = (ui.light + e.movementX * 0.6 + 360) % 360;
       return;
     }
-    if (dragged) {
-      turned = handles!.drag(dragged, x, y);
-      session.preview(conditionsOp(session, { [dragged]: turned }, `The ${handleNames[dragged]}`));
-      handles!.show({ ...conditionsOf(session), [dragged]: turned }, stage.bounds);
+    if (pulled >= 0 && pullable) {
+      const grip = handles!.grip(pulled)!;
+      change = grip.change(handles!.drag(pulled, x, y, e.ctrlKey || e.metaKey));
+      session.preview(pullable.op(change, grip.label));
+      handles!.show(pullable.show(change));
+      const now = handles!.grip(pulled);
+      near = now ? { ...at2(now.at), label: now.label } : null;
       return;
     }
+    const over = pullable && !e.buttons ? (handles?.hit(x, y) ?? -1) : -1;
+    near = over >= 0 ? { ...at2(handles!.grip(over)!.at), label: handles!.grip(over)!.label } : null;
     if (held === 's' && painting) {
       const grow = Math.exp(e.movementX / 120);
       if (ui.brush.onScreen) ui.brush.pixels = Math.min(Math.max(ui.brush.pixels * grow, 1), 400);
@@ -265,8 +301,9 @@
     cursor = { x, y, path, texels: Math.round(radius * 2 * density), mm: radius * 2000 };
   }
   function up(e: PointerEvent) {
-    if (dragged && turned) session.op(conditionsOp(session, { [dragged]: turned }, `Turn the ${handleNames[dragged]}`));
-    dragged = turned = null;
+    if (pulled >= 0 && change && pullable) session.op(pullable.op(change, handles!.grip(pulled)!.label));
+    pulled = -1;
+    change = near = null;
     painter?.up(local(e)[0], local(e)[1]);
     pan = null;
     if (canvas.hasPointerCapture(e.pointerId)) canvas.releasePointerCapture(e.pointerId);
@@ -301,6 +338,7 @@
   <canvas
     bind:this={canvas}
     class:painting={painting && t.ok}
+    class:pulling={!!near}
     class:drilling={(ui.station === 'Prepare' && prep && prep.hand !== 'look') ||
       ui.tool === 'drill' ||
       ui.tool === 'reach' ||
@@ -332,6 +370,7 @@
       {/each}
     </div>
   {/if}
+  {#if near}<div class="says" style:left={`${near.x + 14}px`} style:top={`${near.y - 30}px`}>{near.label}</div>{/if}
   {#if cursor}
     <svg class="over" aria-hidden="true"><path d={cursor.path} class="halo" /><path d={cursor.path} /></svg>
     <div class="says" class:bad={!t.ok} style:left={`${cursor.x + 22}px`} style:top={`${cursor.y + 14}px`}>
@@ -403,6 +442,9 @@
   }
   canvas.painting {
     cursor: crosshair;
+  }
+  canvas.pulling {
+    cursor: grab;
   }
   canvas.drilling {
     cursor: cell;

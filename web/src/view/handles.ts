@@ -1,38 +1,62 @@
-// The conditions on the model: arrows for rain, wind and sun whose balls can be
-// dragged, rings for ground and waterline, and the touch points.
+// Things drawn over the model that can be pulled: grips, and the lines between them.
 import {
   BufferGeometry,
-  ConeGeometry,
   Group,
   Line,
   LineBasicMaterial,
-  LineLoop,
   Mesh,
   MeshBasicMaterial,
+  Plane,
   Raycaster,
   Sphere,
   SphereGeometry,
   Vector2,
   Vector3,
-  type Box3,
 } from 'three';
-import type { Conditions } from '../api/client';
 import type { Stage } from './stage';
 
-export type Handle = 'rain' | 'wind' | 'sunAt';
+/** A ball on the model, and what it changes when it is pulled. */
+export interface Grip {
+  label: string;
+  at: Vector3;
+  color: number;
+  /** where it may go: along a line, on a ball, round a ring, on the surface; else beside the picture's plane */
+  along?: Vector3;
+  ball?: { center: Vector3; radius: number };
+  ring?: { center: Vector3; normal: Vector3; radius: number };
+  surface?: boolean;
+  /** the values that change when it is moved to a place */
+  change(to: Vector3): Record<string, unknown>;
+}
 
-const COLORS: Record<Handle, number> = { rain: 0x63b8a2, wind: 0xe8e8e8, sunAt: 0xd9a441 };
-export const handleNames: Record<Handle, string> = { rain: 'rain', wind: 'wind', sunAt: 'sun' };
+/** A line over the model; hidden by it unless it lies before everything. */
+export interface Trace {
+  points: Vector3[];
+  color: number;
+  before?: boolean;
+}
+
+/** A clear ball: how far something goes. */
+export interface Blob {
+  at: Vector3;
+  radius: number;
+  color: number;
+}
+
+export interface Shown {
+  grips: Grip[];
+  traces: Trace[];
+  blobs: Blob[];
+}
 
 export class Handles {
   private readonly group = new Group();
   private readonly ray = new Raycaster();
-  private balls: { handle: Handle; mesh: Mesh }[] = [];
-  private center = new Vector3();
-  private radius = 1;
+  private grips: Grip[] = [];
 
   constructor(private readonly stage: Stage) {
     stage.scene.add(this.group);
+    stage.gripsOnScreen = () => this.grips.map((g) => ({ label: g.label, ...xy(stage.project(g.at)) }));
   }
 
   clear() {
@@ -41,91 +65,85 @@ export class Handles {
       ((o as Mesh).material as MeshBasicMaterial).dispose();
       this.group.remove(o);
     }
-    this.balls = [];
+    this.grips = [];
     this.stage.invalidate();
   }
 
-  show(c: Conditions, box: Box3) {
+  show({ grips, traces, blobs }: Shown) {
     this.clear();
-    box.getCenter(this.center);
-    this.radius = box.getSize(new Vector3()).length() * 0.56;
-    for (const h of ['rain', 'wind', 'sunAt'] as Handle[]) this.arrow(h, this.from(h, c[h] as number[]));
-    const up = new Vector3(...(c.up as [number, number, number])).normalize();
-    const low = box.min.clone();
-    const base = low.dot(up) + c.ground;
-    this.ring(up, base, 0x8a8a8a);
-    if (c.water > 0) this.ring(up, base + c.water, COLORS.rain);
-    for (const t of c.touch ?? []) {
+    const size = this.stage.bounds.getSize(new Vector3()).length();
+    for (const g of grips) {
       const m = new Mesh(
-        new SphereGeometry(t.radius, 24, 16),
-        new MeshBasicMaterial({ color: 0xc28ab2, transparent: true, opacity: 0.28, depthWrite: false }),
+        new SphereGeometry(size * 0.017, 20, 14),
+        new MeshBasicMaterial({ color: g.color, depthTest: false, transparent: true }),
       );
-      m.position.set(...(t.pos as [number, number, number]));
+      m.position.copy(g.at);
+      m.renderOrder = 11;
       this.group.add(m);
     }
+    for (const t of traces) {
+      const look = { color: t.color, transparent: true, depthTest: !t.before };
+      const line = new Line(new BufferGeometry().setFromPoints(t.points), new LineBasicMaterial(look));
+      line.renderOrder = 10;
+      this.group.add(line);
+    }
+    for (const b of blobs) {
+      const look = { color: b.color, transparent: true, opacity: 0.28, depthWrite: false };
+      const m = new Mesh(new SphereGeometry(b.radius, 24, 16), new MeshBasicMaterial(look));
+      m.position.copy(b.at);
+      this.group.add(m);
+    }
+    this.grips = grips;
     this.stage.invalidate();
   }
 
-  /** Where a ball lies: rain and wind come from there, the sun stands there. */
-  private from(h: Handle, d: number[]) {
-    const v = new Vector3(...(d as [number, number, number])).normalize();
-    return h === 'sunAt' ? v : v.negate();
-  }
-
-  private arrow(h: Handle, dir: Vector3) {
-    const color = COLORS[h];
-    const basic = () => new MeshBasicMaterial({ color, depthTest: false, transparent: true });
-    const at = this.center.clone().addScaledVector(dir, this.radius);
-    const ball = new Mesh(new SphereGeometry(this.radius * 0.035, 20, 14), basic());
-    ball.position.copy(at);
-    const tip = this.center.clone().addScaledVector(dir, this.radius * 0.74);
-    const cone = new Mesh(new ConeGeometry(this.radius * 0.022, this.radius * 0.07, 16), basic());
-    cone.position.copy(tip);
-    cone.quaternion.setFromUnitVectors(new Vector3(0, 1, 0), dir.clone().negate());
-    const line = new Line(
-      new BufferGeometry().setFromPoints([at, tip]),
-      new LineBasicMaterial({ color, depthTest: false, transparent: true }),
-    );
-    for (const o of [ball, cone, line]) o.renderOrder = 10;
-    this.group.add(ball, cone, line);
-    this.balls.push({ handle: h, mesh: ball });
-  }
-
-  private ring(up: Vector3, height: number, color: number) {
-    const a = new Vector3(1, 0, 0).cross(up);
-    if (a.lengthSq() < 1e-4) a.set(0, 0, 1).cross(up);
-    a.normalize();
-    const b = up.clone().cross(a);
-    const middle = this.center.clone().addScaledVector(up, height - this.center.dot(up));
-    const points = Array.from({ length: 72 }, (_, i) => {
-      const t = (i / 72) * 2 * Math.PI;
-      return middle
-        .clone()
-        .addScaledVector(a, Math.cos(t) * this.radius * 0.8)
-        .addScaledVector(b, Math.sin(t) * this.radius * 0.8);
+  /** The grip under a point of the canvas, by its number, or -1. */
+  hit(x: number, y: number): number {
+    let best = -1;
+    let near = 14;
+    this.grips.forEach((g, i) => {
+      const d = this.stage.project(g.at).distanceTo(new Vector2(x, y));
+      if (d < near) [near, best] = [d, i];
     });
-    this.group.add(new LineLoop(new BufferGeometry().setFromPoints(points), new LineBasicMaterial({ color })));
-  }
-
-  /** The handle whose ball lies under a point of the canvas. */
-  hit(x: number, y: number): Handle | null {
-    let best: Handle | null = null;
-    let near = 16;
-    for (const { handle, mesh } of this.balls) {
-      const d = this.stage.project(mesh.position).distanceTo(new Vector2(x, y));
-      if (d < near) [near, best] = [d, handle];
-    }
     return best;
   }
 
-  /** The direction that a handle has when its ball is dragged to a point of the canvas. */
-  drag(h: Handle, x: number, y: number): number[] {
-    this.stage.aim(this.ray, x, y);
-    const sphere = new Sphere(this.center, this.radius);
-    const hit = this.ray.ray.intersectSphere(sphere, new Vector3());
-    const at = hit ?? this.ray.ray.closestPointToPoint(this.center, new Vector3());
-    const d = at.sub(this.center).normalize();
-    if (h !== 'sunAt') d.negate();
-    return d.toArray().map((v) => Math.round(v * 1000) / 1000);
+  grip(i: number): Grip | undefined {
+    return this.grips[i];
   }
+
+  /** Where a grip goes when it is pulled to a point of the canvas; on the surface when asked. */
+  drag(i: number, x: number, y: number, stick = false): Vector3 {
+    const g = this.grips[i];
+    this.stage.aim(this.ray, x, y);
+    const { ray } = this.ray;
+    if (g.along) return nearestOnLine(g.at, g.along, ray.origin, ray.direction);
+    if (g.ball) {
+      const hit = ray.intersectSphere(new Sphere(g.ball.center, g.ball.radius), new Vector3());
+      const at = hit ?? ray.closestPointToPoint(g.ball.center, new Vector3());
+      return at.sub(g.ball.center).setLength(g.ball.radius).add(g.ball.center);
+    }
+    if (g.ring) {
+      const { center, normal, radius } = g.ring;
+      const on = ray.intersectPlane(new Plane().setFromNormalAndCoplanarPoint(normal, center), new Vector3());
+      const d = (on ?? ray.closestPointToPoint(center, new Vector3())).sub(center);
+      return d.addScaledVector(normal, -d.dot(normal)).setLength(radius).add(center);
+    }
+    const picked = g.surface || stick ? this.stage.pick(x, y) : null;
+    if (picked) return picked.pos;
+    if (g.surface) return g.at;
+    const facing = new Plane().setFromNormalAndCoplanarPoint(ray.direction, g.at);
+    return ray.intersectPlane(facing, new Vector3()) ?? g.at;
+  }
+}
+
+const xy = (v: Vector2) => ({ x: v.x, y: v.y });
+
+/** The point of the line through p along d that lies nearest to a ray. */
+function nearestOnLine(p: Vector3, d: Vector3, from: Vector3, to: Vector3): Vector3 {
+  const w = p.clone().sub(from);
+  const [b, dw, tw] = [d.dot(to), d.dot(w), to.dot(w)];
+  const det = d.lengthSq() - b * b;
+  const t = Math.abs(det) < 1e-6 ? 0 : (b * tw - dw) / det;
+  return p.clone().addScaledVector(d, t);
 }

@@ -463,6 +463,9 @@ export class Stage {
     return null;
   }
 
+  /** Where what can be pulled lies on the canvas: for tests and for the curious. */
+  gripsOnScreen: () => { label: string; x: number; y: number }[] = () => [];
+
   /** Where points of the model lie on the canvas. */
   project(p: Vector3): Vector2 {
     const { model } = this.rects();

@@ -1,0 +1,396 @@
+// What can be pulled on the model: the conditions, and the places of the open step.
+import { Box3, Vector3 } from 'three';
+import type { Conditions, Step, StepKind } from '../api/client';
+import type { Grip, Shown, Trace } from './handles';
+
+const WHITE = 0xf2f2f2;
+const DARK = 0x3a3a3a;
+const LIVE = 0x63b8a2;
+const SUN = 0xd9a441;
+const PLUM = 0xc28ab2;
+const GREY = 0x8a8a8a;
+
+type Three = [number, number, number];
+const v3 = (a: unknown) => new Vector3(...(a as Three));
+/** to a hundredth of a millimetre */
+const place = (v: Vector3) => v.toArray().map((c) => Math.round(c * 1e5) / 1e5);
+const direction = (v: Vector3) =>
+  v
+    .clone()
+    .normalize()
+    .toArray()
+    .map((c) => Math.round(c * 1000) / 1000);
+
+/** Two directions at right angles to n and to each other, as the server takes them. */
+function tangents(n: Vector3): [Vector3, Vector3] {
+  const sign = n.z < 0 || Object.is(n.z, -0) ? -1 : 1;
+  const a = -1 / (sign + n.z);
+  const c = n.x * n.y * a;
+  return [new Vector3(1 + sign * n.x * n.x * a, sign * c, -sign * n.x), new Vector3(c, sign + n.y * n.y * a, -n.y)];
+}
+
+function circle(center: Vector3, a: Vector3, b: Vector3, radius: number): Vector3[] {
+  return Array.from({ length: 73 }, (_, i) => {
+    const t = (i / 72) * 2 * Math.PI;
+    return center
+      .clone()
+      .addScaledVector(a, Math.cos(t) * radius)
+      .addScaledVector(b, Math.sin(t) * radius);
+  });
+}
+
+/** A small head at the end of a line, as two strokes. */
+function head(at: Vector3, dir: Vector3, size: number, color: number): Trace[] {
+  const [a, b] = tangents(dir);
+  return [a, b].map((s) => ({
+    points: [
+      at
+        .clone()
+        .addScaledVector(dir, -size)
+        .addScaledVector(s, size * 0.4),
+      at,
+      at
+        .clone()
+        .addScaledVector(dir, -size)
+        .addScaledVector(s, -size * 0.4),
+    ],
+    color,
+    before: true,
+  }));
+}
+
+export function conditionGrips(c: Conditions, box: Box3): Shown {
+  const center = box.getCenter(new Vector3());
+  const radius = box.getSize(new Vector3()).length() * 0.47;
+  const out: Shown = { grips: [], traces: [], blobs: [] };
+  const arrow = (name: 'rain' | 'wind' | 'sunAt', label: string, color: number) => {
+    const sign = name === 'sunAt' ? 1 : -1; // rain and wind come from there, the sun stands there
+    const dir = v3(c[name]).normalize().multiplyScalar(sign);
+    const at = center.clone().addScaledVector(dir, radius);
+    const tip = center.clone().addScaledVector(dir, radius * 0.72);
+    out.traces.push({ points: [at, tip], color, before: true });
+    out.traces.push(...head(tip, dir.clone().negate(), radius * 0.06, color));
+    out.grips.push({
+      label,
+      at,
+      color,
+      ball: { center, radius },
+      change: (to) => ({ [name]: direction(to.clone().sub(center).multiplyScalar(sign)) }),
+    });
+  };
+  arrow('rain', 'rain', LIVE);
+  arrow('wind', 'wind', WHITE);
+  arrow('sunAt', 'sun', SUN);
+  const up = v3(c.up).normalize();
+  const low = new Vector3(
+    up.x < 0 ? box.max.x : box.min.x,
+    up.y < 0 ? box.max.y : box.min.y,
+    up.z < 0 ? box.max.z : box.min.z,
+  ).dot(up);
+  const level = (label: string, height: number, color: number, change: (h: number) => Record<string, unknown>) => {
+    const [a, b] = tangents(up);
+    const middle = center.clone().addScaledVector(up, height - center.dot(up));
+    const points = circle(middle, a, b, radius * 0.95);
+    out.traces.push({ points, color });
+    out.grips.push({
+      label,
+      at: points[label === 'ground' ? 38 : 45],
+      color,
+      along: up,
+      change: (to) => change(Math.round((to.dot(up) - low) * 1e4) / 1e4),
+    });
+  };
+  level('ground', low + c.ground, GREY, (h) => ({ ground: Math.min(Math.max(h, -1), 1) }));
+  level('waterline', low + c.ground + c.water, LIVE, (h) => ({ water: Math.min(Math.max(h - c.ground, 0), 2) }));
+  (c.touch ?? []).forEach((t, i) => {
+    const at = v3(t.pos);
+    out.blobs.push({ at, radius: t.radius, color: PLUM });
+    out.grips.push({
+      label: t.name,
+      at,
+      color: PLUM,
+      surface: true,
+      change: (to) => ({ touch: c.touch!.map((o, k) => (k === i ? { ...o, pos: place(to) } : o)) }),
+    });
+  });
+  return out;
+}
+
+const AXES: Record<string, Three> = {
+  up: [0, 1, 0],
+  down: [0, -1, 0],
+  east: [1, 0, 0],
+  west: [-1, 0, 0],
+  south: [0, 0, 1],
+  north: [0, 0, -1],
+};
+
+/** The places of a step with its parameters, or nothing when it has none. */
+export function stepGrips(kind: StepKind, step: Step, over: Record<string, unknown>, box: Box3): Shown {
+  const out: Shown = { grips: [], traces: [], blobs: [] };
+  const p = (name: string) => over[name] ?? step.params?.[name] ?? kind.params!.find((q) => q.name === name)?.default;
+  const num = (name: string) => p(name) as number;
+  const bound = (name: string, v: number) => {
+    const q = kind.params!.find((q) => q.name === name)!;
+    return Math.min(Math.max(Math.round(v * 1e5) / 1e5, q.min), q.max);
+  };
+  const size = box.getSize(new Vector3());
+  const line = (points: Vector3[], color: number, before = false) => out.traces.push({ points, color, before });
+  const dots = (except: string[] = []) => {
+    for (const q of kind.params ?? []) {
+      if (except.includes(q.name)) continue;
+      if (q.kind === 'point') {
+        const grip: Grip = {
+          label: q.label,
+          at: v3(p(q.name)),
+          color: PLUM,
+          change: (to) => ({ [q.name]: place(to) }),
+        };
+        out.grips.push(grip);
+      }
+      if (q.kind === 'points')
+        (p(q.name) as number[][]).forEach((at, i, all) =>
+          out.grips.push({
+            label: `${q.label} ${i + 1}`,
+            at: v3(at),
+            color: PLUM,
+            surface: true,
+            change: (to) => ({ [q.name]: all.map((o, k) => (k === i ? place(to) : o)) }),
+          }),
+        );
+    }
+  };
+  switch (kind.place) {
+    case 'axis': {
+      const a = v3(AXES[p('axis') as string] ?? AXES.up);
+      const back = a.x + a.y + a.z < 0;
+      const from = back ? box.max : box.min;
+      const length = size.dot(a) * (back ? -1 : 1) || 1;
+      const abs = new Vector3(Math.abs(a.x), Math.abs(a.y), Math.abs(a.z));
+      for (const [name, label, color] of [
+        ['start', 'black until', DARK],
+        ['end', 'white from', WHITE],
+      ] as const) {
+        // the outline of a plane through the model's box, a little wider than it
+        const c = box.getCenter(new Vector3());
+        c.addScaledVector(
+          a,
+          from
+            .clone()
+            .addScaledVector(a, num(name) * Math.abs(length))
+            .sub(c)
+            .dot(a),
+        );
+        const flat = size.clone().multiplyScalar(0.54).sub(size.clone().multiplyScalar(0.54).multiply(abs));
+        const [u, w] = abs.y ? ['x', 'z'] : abs.x ? ['z', 'y'] : ['x', 'y'];
+        const corner = (i: number, j: number) => {
+          const v = c.clone();
+          v[u as 'x'] += flat[u as 'x'] * i;
+          v[w as 'y'] += flat[w as 'y'] * j;
+          return v;
+        };
+        line([corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1), corner(-1, -1)], color);
+        out.grips.push({
+          label,
+          at: corner(1, 1),
+          color,
+          along: a,
+          change: (to) => ({ [name]: bound(name, to.clone().sub(from).dot(a) / Math.abs(length)) }),
+        });
+      }
+      break;
+    }
+    case 'line':
+      line([v3(p('from')), v3(p('to'))], GREY, true);
+      dots();
+      out.grips[0].color = DARK;
+      out.grips[1].color = WHITE;
+      break;
+    case 'ball': {
+      const [c, r] = [v3(p('at')), num('radius')];
+      const [x, y, z] = [new Vector3(1, 0, 0), new Vector3(0, 1, 0), new Vector3(0, 0, 1)];
+      for (const [a, b] of [
+        [x, y],
+        [y, z],
+        [z, x],
+      ])
+        line(circle(c, a, b, r), GREY);
+      line(circle(c, x, z, r * Math.min(num('core'), 1)), WHITE);
+      dots();
+      const reach = (
+        label: string,
+        along: Vector3,
+        at: number,
+        change: (r: number) => Record<string, unknown>,
+        color: number,
+      ) =>
+        out.grips.push({
+          label,
+          at: c.clone().addScaledVector(along, at),
+          along,
+          color,
+          change: (to) => change(Math.max(to.clone().sub(c).dot(along), 1e-4)),
+        });
+      reach('radius', x, r, (v) => ({ radius: bound('radius', v) }), GREY);
+      reach('core', z, r * num('core'), (v) => ({ core: bound('core', v / r) }), WHITE);
+      break;
+    }
+    case 'box': {
+      const c = v3(p('at'));
+      const half = new Vector3(num('width'), num('tall'), num('deep')).multiplyScalar(0.5);
+      const t = (num('turn') * Math.PI) / 180;
+      const [ex, ez] = [new Vector3(Math.cos(t), 0, -Math.sin(t)), new Vector3(Math.sin(t), 0, Math.cos(t))];
+      const ey = new Vector3(0, 1, 0);
+      const corner = (i: number, j: number, k: number) =>
+        c
+          .clone()
+          .addScaledVector(ex, half.x * i)
+          .addScaledVector(ey, half.y * j)
+          .addScaledVector(ez, half.z * k);
+      for (const j of [-1, 1])
+        line([corner(-1, j, -1), corner(1, j, -1), corner(1, j, 1), corner(-1, j, 1), corner(-1, j, -1)], WHITE);
+      for (const [i, k] of [
+        [-1, -1],
+        [1, -1],
+        [1, 1],
+        [-1, 1],
+      ])
+        line([corner(i, -1, k), corner(i, 1, k)], WHITE);
+      dots();
+      for (const [name, along, at] of [
+        ['width', ex, half.x],
+        ['tall', ey, half.y],
+        ['deep', ez, half.z],
+      ] as const)
+        out.grips.push({
+          label: kind.params!.find((q) => q.name === name)!.label,
+          at: c.clone().addScaledVector(along, at),
+          along,
+          color: WHITE,
+          change: (to) => ({ [name]: bound(name, 2 * Math.max(to.clone().sub(c).dot(along), 1e-4)) }),
+        });
+      const far = Math.max(half.x, half.z) * 1.5;
+      line(circle(c, new Vector3(1, 0, 0), new Vector3(0, 0, 1), far), GREY);
+      out.grips.push({
+        label: 'turn',
+        at: c.clone().addScaledVector(ex, far),
+        color: SUN,
+        ring: { center: c, normal: ey, radius: far },
+        change: (to) => {
+          const d = to.clone().sub(c);
+          return { turn: bound('turn', (Math.atan2(-d.z, d.x) * 180) / Math.PI) };
+        },
+      });
+      break;
+    }
+    case 'cast': {
+      const laid = p('laid') as string;
+      if (laid === 'by UVs') break;
+      const [c, s] = [v3(p('at')), num('size')];
+      dots();
+      const boxed = laid === 'from three sides' || laid === 'as a box';
+      const normal = boxed ? new Vector3(0, 0, 1) : v3(p('along')).normalize();
+      const t = (num('turn') * Math.PI) / 180;
+      const [a, b] = boxed ? [new Vector3(1, 0, 0), new Vector3(0, 1, 0)] : tangents(normal);
+      const right = a.clone().multiplyScalar(Math.cos(t)).addScaledVector(b, -Math.sin(t));
+      const over = a.clone().multiplyScalar(Math.sin(t)).addScaledVector(b, Math.cos(t));
+      const corner = (i: number, j: number) =>
+        c
+          .clone()
+          .addScaledVector(right, (s / 2) * i)
+          .addScaledVector(over, (s / 2) * j);
+      if (!boxed) {
+        const radius = size.length() * 0.47;
+        const at = c.clone().addScaledVector(normal, radius);
+        line([c, at], LIVE, true);
+        out.grips.push({
+          label: 'axis',
+          at,
+          color: LIVE,
+          ball: { center: c, radius },
+          change: (to) => ({ along: direction(to.clone().sub(c)) }),
+        });
+      }
+      if (!boxed && laid !== 'flat') {
+        // wound round the axis: rings where one repeat begins and ends
+        const wide = (size.length() - Math.abs(size.dot(normal))) / 4;
+        for (const k of [-1, 1]) line(circle(c.clone().addScaledVector(normal, (k * s) / 2), a, b, wide), WHITE);
+        out.grips.push({
+          label: 'size',
+          at: c
+            .clone()
+            .addScaledVector(normal, s / 2)
+            .addScaledVector(a, wide),
+          along: normal,
+          color: WHITE,
+          change: (to) => ({ size: bound('size', 2 * Math.max(to.clone().sub(c).dot(normal), 1e-4)) }),
+        });
+        break;
+      }
+      line([corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1), corner(-1, -1)], WHITE, true);
+      out.grips.push({
+        label: 'size',
+        at: corner(1, 0),
+        along: right,
+        color: WHITE,
+        change: (to) => ({ size: bound('size', 2 * Math.max(to.clone().sub(c).dot(right), 1e-4)) }),
+      });
+      out.grips.push({
+        label: 'turn',
+        at: c.clone().addScaledVector(over, s * 0.66),
+        color: SUN,
+        ring: { center: c, normal, radius: s * 0.66 },
+        change: (to) => {
+          const d = to.clone().sub(c);
+          return { turn: bound('turn', (Math.atan2(d.dot(a), d.dot(b)) * 180) / Math.PI) };
+        },
+      });
+      break;
+    }
+    default:
+      dots();
+  }
+  // directions that nothing else shows stand as arrows at the model's middle
+  const middle = box.getCenter(new Vector3());
+  const radius = size.length() * 0.47;
+  for (const q of kind.params ?? []) {
+    if (q.kind !== 'direction' || kind.place === 'cast') continue;
+    if (kind.kind === 'facing' && p('axis') !== 'as set') continue;
+    const dir = v3(p(q.name)).normalize();
+    const at = middle.clone().addScaledVector(dir, radius);
+    line([middle, at], LIVE, true);
+    out.traces.push(...head(at, dir, radius * 0.06, LIVE));
+    out.grips.push({
+      label: q.label,
+      at,
+      color: LIVE,
+      ball: { center: middle, radius },
+      change: (to) => ({ [q.name]: direction(to.clone().sub(middle)) }),
+    });
+  }
+  return out;
+}
+
+/** Parameters that fit a step's place in space to the model when it is laid. */
+export function suggested(kind: StepKind, box: Box3): Record<string, unknown> {
+  const c = box.getCenter(new Vector3());
+  const size = box.getSize(new Vector3());
+  const two = (v: number) => Number(v.toPrecision(2));
+  switch (kind.place) {
+    case 'line':
+      return { from: place(c.clone().setY(box.min.y)), to: place(c.clone().setY(box.max.y)) };
+    case 'ball':
+      return { at: place(c), radius: two(size.length() * 0.4) };
+    case 'box':
+      return {
+        at: place(c),
+        width: two(size.x * 0.6),
+        tall: two(size.y * 0.6),
+        deep: two(size.z * 0.6),
+        fade: two(size.length() * 0.05),
+      };
+    case 'cast':
+      return { at: place(c), size: two(size.length() * 0.3) };
+  }
+  return {};
+}
