@@ -142,9 +142,26 @@ func (j *job) where(f func(i int) bool) {
 	}
 }
 
+// sampler prepares the noise of a field.
+func (j *job) sampler(kind noise.Kind, size float32, octaves int, persistence float32, salt uint32) noise.Sampler {
+	return noise.FBM{Kind: kind, Seed: j.seed + salt*7919, Frequency: 0.5 / size, Octaves: octaves, Lacunarity: 2.07, Persistence: persistence}.Sampler(j.Frame.Footprint)
+}
+
+// softer widens the border of a threshold, whose half width is soft, by noises that
+// vary within a texel; spreads are their standard deviations. What is cut at a level
+// texel by texel is then what finer texels cut at it have on average: the derivative of
+// the border, 6t(1−t), has a variance of soft²/5.
+func softer(soft float32, spreads ...float32) float32 {
+	sum := soft * soft
+	for _, s := range spreads {
+		sum += 5 * s * s
+	}
+	return float32(math.Sqrt(float64(sum)))
+}
+
 // field evaluates a noise at every point, 0..1 about ½. size is its largest mark.
 func (j *job) field(kind noise.Kind, size float32, octaves int, persistence float32, salt uint32) []float32 {
-	s := noise.FBM{Kind: kind, Seed: j.seed + salt*7919, Frequency: 0.5 / size, Octaves: octaves, Lacunarity: 2.07, Persistence: persistence}.Sampler(j.Frame.Footprint)
+	s := j.sampler(kind, size, octaves, persistence, salt)
 	f := j.Frame
 	out := make([]float32, len(f.Pos))
 	var x, y, z, v [8]float32
@@ -181,6 +198,12 @@ func (j *job) tear() []float32 {
 		out[i] = 0.5 + 1.5*(v-0.5)
 	}
 	return out
+}
+
+// torn is the standard deviation of the tear noise within a texel.
+func (j *job) torn() float32 {
+	s := j.sampler(noise.Clouds, j.Number("grain"), 6, 0.35+0.4*j.Number("fine"), 1)
+	return 1.5 * s.Lost()
 }
 
 // vary is 1 on average, more here and less there.

@@ -37,12 +37,15 @@ func nook(in step.Input, out []float32) {
 	hollows, film, washed := j.Number("hollows"), j.Number("film"), j.Number("washed")
 	washed *= j.fact(func() float32 { return 0.4 + 0.6*j.Facts.Wetness }, 0.7)
 	level := mix(0.95, 0.08, pow(j.much, 0.65))
-	soft := j.soft + 0.2
+	soft := softer(j.soft+0.2, 1.2*j.inner*j.torn())
 	if j.much <= 0 {
 		return
 	}
 	var veil []float32
+	var thin float32
 	if film > 0 {
+		fine := j.sampler(noise.Clouds, j.Number("grain")*5, 6, 0.55, 6)
+		thin = softer(0.175, fine.Lost())
 		veil = j.field(noise.Clouds, j.Number("grain")*5, 6, 0.55, 6)
 	}
 	j.where(func(i int) bool {
@@ -62,7 +65,7 @@ func nook(in step.Input, out []float32) {
 		open := smooth(0.02, 0.25, s)
 		m := smooth(-soft, soft, s-level+j.inner*0.8*(tear[i]-0.5)*open)
 		if film > 0 {
-			f := film * j.much * smooth(0.35, 0.7, veil[i]) * (0.5 + 0.5*smooth(0.05, 0.4, a)) * vary[i]
+			f := film * j.much * smooth(0.525-thin, 0.525+thin, veil[i]) * (0.5 + 0.5*smooth(0.05, 0.4, a)) * vary[i]
 			m += (1 - m) * f
 		}
 		return m

@@ -1,6 +1,9 @@
 package agent
 
-import "velvetgrime/core/step"
+import (
+	"velvetgrime/core/noise"
+	"velvetgrime/core/step"
+)
 
 func init() {
 	agent(step.Description{
@@ -54,7 +57,7 @@ func rub(in step.Input, out []float32) {
 			return at(edge, i, 0) > 0.05 || at(wide, i, 0) > 0.04 || rise > 0 || touched > 0 && at(touch, i, 2) < 1
 		})
 	}
-	chips := j.field("clouds", j.Number("grain")*2.6, 5, 0.6, 5)
+	chips := j.field(noise.Clouds, j.Number("grain")*2.6, 5, 0.6, 5)
 	vary := j.vary()
 	if strays > 0 { // or nowhere but in the chips
 		j.where(func(i int) bool {
@@ -63,6 +66,8 @@ func rub(in step.Input, out []float32) {
 		})
 	}
 	tear := j.tear()
+	fine := j.sampler(noise.Clouds, j.Number("grain")*2.6, 5, 0.6, 5)
+	soft := softer(j.soft, 1.25*j.inner*j.torn(), 0.9*j.inner*fine.Lost())
 	j.each(out, func(i int) float32 {
 		n := j.Frame.Nrm[i]
 		// what stands out: the edge itself, and less so what lies near it
@@ -85,6 +90,6 @@ func rub(in step.Input, out []float32) {
 			e = max(e, s*0.95)
 		}
 		open := smooth(0.02, 0.2, e)
-		return smooth(-j.soft, j.soft, e-level+j.inner*(1.25*(tear[i]-0.5)+0.9*(chips[i]-0.5))*open)
+		return smooth(-soft, soft, e-level+j.inner*(1.25*(tear[i]-0.5)+0.9*(chips[i]-0.5))*open)
 	})
 }

@@ -51,6 +51,7 @@ type Sampler struct {
 	offset  float32 // what faded octaves add, and the centre
 	start   [8]float32
 	spreads []*spread // the octaves as Eight reads them
+	lost    float32   // standard deviation of what has faded
 }
 
 type octave struct {
@@ -72,14 +73,15 @@ func (k Kind) mean() float32 {
 }
 
 // Sampler prepares the noise for texels of footprint metres; an octave whose
-// cycle nears two texels fades to its mean instead of aliasing (Norton, Rockwood
+// cycle nears a texel or two fades to its mean instead of aliasing (Norton, Rockwood
 // and Skolmoski, "Clamping", SIGGRAPH 1982).
 func (f FBM) Sampler(footprint float32) Sampler {
 	s := Sampler{kind: f.Kind, basis: f.Basis}
 	freq, amp := f.Frequency, float32(1)
-	var norm, flat float32
+	var norm, flat, lost float32
 	for o := range f.Octaves {
 		keep := fade(freq * footprint)
+		lost += amp * amp * (1 - keep*keep)
 		flat += amp * (1 - keep) * f.Kind.mean()
 		if keep > 0 {
 			// a shift per octave keeps the lattices from lining up at the origin
@@ -99,11 +101,16 @@ func (f FBM) Sampler(footprint float32) Sampler {
 		s.spreads = append(s.spreads, s.octaves[i].spread())
 	}
 	s.offset = 0.5 + scale*flat
+	s.lost = scale * 0.35 * float32(math.Sqrt(float64(lost)))
 	for i := range s.start {
 		s.start[i] = s.offset
 	}
 	return s
 }
+
+// Lost returns the standard deviation of the octaves that have faded: how far the
+// values within a texel lie about the one that is given for it.
+func (s *Sampler) Lost() float32 { return s.lost }
 
 // At returns the value at a point, 0..1 with a mean near 0.5 for clouds.
 func (s *Sampler) At(x, y, z float32) float32 {
@@ -156,9 +163,10 @@ func (f FBM) At(x, y, z, footprint float32) float32 {
 	return s.At(x, y, z)
 }
 
-// fade is 1 while a cycle has four texels or more and 0 at two.
+// fade is 1 while a cycle has five texels or more and 0 at one and a half, which is close
+// to what a texel's own square leaves of a noise whose cycles are of many lengths.
 func fade(cyclesPerTexel float32) float32 {
-	t := clamp01((0.5 - cyclesPerTexel) / 0.25)
+	t := clamp01((0.65 - cyclesPerTexel) / 0.45)
 	return t * t * (3 - 2*t)
 }
 

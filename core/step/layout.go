@@ -147,22 +147,22 @@ func flatPattern(kind, label, help string, size float64, list []Param, make func
 			texel := in.Frame.Footprint * l.inv
 			n := samplesOf(texel)
 			f := spread(make(in, min(texel/float32(n), 1), l.seed), n, texel)
-			keep, mean := float32(1), float32(0.5)
-			if texel > 0.2 { // pieces of few texels fade to what they are on average
-				keep = 1 - smooth(0.25, 0.7, texel)
-				mean = average(make(in, 0.05, l.seed))
+			keep, usual := float32(1), float32(0.5)
+			if texel > 0.8 { // pieces of few texels fade to what they are on average
+				keep = 1 - smooth(0.8, 2, texel)
+				usual = average(make(in, 0.05, l.seed))
 			}
 			in.each(out, 0, func(i int) float32 {
 				if keep == 0 {
-					return mean
+					return usual
 				}
-				return clamp01(mean + keep*(l.value(i, f)-mean))
+				return clamp01(usual + keep*(l.value(i, f)-usual))
 			})
 		}})
 }
 
-// samplesOf returns at how many places along a side of a texel a pattern is taken: one
-// where its pieces are large, more where lines of it are as fine as the texels.
+// samplesOf returns how thoroughly a texel is averaged: 1 at its middle alone where the
+// pieces are large, 2 and 3 where lines of them are as fine as the texels.
 func samplesOf(texel float32) int {
 	switch {
 	case texel > 0.15:
@@ -173,42 +173,64 @@ func samplesOf(texel float32) int {
 	return 1
 }
 
-// spread averages a flat pattern over n × n places of a texel.
+// differ is how far the places of a texel may lie apart before more are taken: an edge
+// or a line runs through it then.
+const differ = 0.07
+
+// places lists places within a texel, in edges of it from its middle. The first few are
+// taken always (two, or four where pieces are small), the others where those differ.
+// Each set is spread evenly: one place in every row and column of its own grid.
+var places = [2]struct{ first, more [][2]float32 }{
+	{lattice(2, 1), lattice(6, 5)},
+	{[][2]float32{{-0.125, -0.375}, {0.375, -0.125}, {0.125, 0.375}, {-0.375, 0.125}}, lattice(21, 13)},
+}
+
+// lattice is a rank-1 lattice of n places with the step k.
+func lattice(n, k int) (list [][2]float32) {
+	for i := range n {
+		a, b := (float32(i)+0.5)/float32(n), (float32(i*k%n)+0.5)/float32(n)
+		list = append(list, [2]float32{a - 0.5, b - 0.5})
+	}
+	return
+}
+
+// mean averages f over a texel: over a few places, and over more where these differ.
+func mean(n int, f func(a, b float32) float32) float32 {
+	sets := &places[n-2]
+	least, most, sum := float32(2), float32(-1), float32(0)
+	for _, c := range sets.first {
+		g := f(c[0], c[1])
+		sum += g
+		least, most = min(least, g), max(most, g)
+	}
+	if most-least <= differ {
+		return sum / float32(len(sets.first))
+	}
+	for _, c := range sets.more {
+		sum += f(c[0], c[1])
+	}
+	return sum / float32(len(sets.first)+len(sets.more))
+}
+
+// spread averages a flat pattern over a texel.
 func spread(f func(u, v float32) float32, n int, texel float32) func(u, v float32) float32 {
 	if n == 1 {
 		return f
 	}
-	at := func(k int) float32 { return texel * ((float32(k)+0.5)/float32(n) - 0.5) }
 	return func(u, v float32) float32 {
-		var sum float32
-		for y := range n {
-			for x := range n {
-				sum += f(u+at(x), v+at(y))
-			}
-		}
-		return sum / float32(n*n)
+		return mean(n, func(a, b float32) float32 { return f(u+a*texel, v+b*texel) })
 	}
 }
 
-// corners of a tetrahedron of unit radius: four places around a point in space.
-var corners = [4]geom.Vec3{{X: 0.577, Y: 0.577, Z: 0.577}, {X: 0.577, Y: -0.577, Z: -0.577}, {X: -0.577, Y: 0.577, Z: -0.577}, {X: -0.577, Y: -0.577, Z: 0.577}}
-
-// spreadSolid averages a pattern in space over a texel.
-func spreadSolid(f func(p geom.Vec3, i int) float32, n int, texel float32) func(p geom.Vec3, i int) float32 {
+// spreadSolid averages a pattern in space over the square of the surface that a texel
+// stands for: edges gives its two edges at point i.
+func spreadSolid(f func(p geom.Vec3, i int) float32, n int, edges func(i int) (a, b geom.Vec3)) func(p geom.Vec3, i int) float32 {
 	if n == 1 {
 		return f
 	}
-	// two opposite places where pieces are large, four where they are not: each is costly
-	at := corners[:]
-	if n == 2 {
-		at = []geom.Vec3{corners[0], corners[0].Mul(-1)}
-	}
 	return func(p geom.Vec3, i int) float32 {
-		var sum float32
-		for _, c := range at {
-			sum += f(p.Add(c.Mul(0.4*texel)), i)
-		}
-		return sum / float32(len(at))
+		u, v := edges(i)
+		return mean(n, func(a, b float32) float32 { return f(p.Add(u.Mul(a)).Add(v.Mul(b)), i) })
 	}
 }
 
@@ -234,18 +256,18 @@ func solidPattern(kind, label, help, group string, size float64, list []Param, m
 			texel := footprint(in, stretch) * inv
 			seed := uint32(in.Number("seed"))
 			n := samplesOf(texel)
-			f := spreadSolid(make(in, min(texel*[4]float32{0, 1, 0.6, 0.45}[n], 1), seed), n, texel)
 			sp := in.space(stretch)
-			keep, mean := float32(1), float32(0.5)
-			if texel > 0.2 {
-				keep = 1 - smooth(0.25, 0.7, texel)
-				mean = averageSolid(make(in, 0.05, seed))
+			f := spreadSolid(make(in, min(texel*[4]float32{0, 1, 0.5, 0.4}[n], 1), seed), n, func(i int) (a, b geom.Vec3) { return sp.texel(i, inv) })
+			keep, usual := float32(1), float32(0.5)
+			if texel > 0.8 {
+				keep = 1 - smooth(0.8, 2, texel)
+				usual = averageSolid(make(in, 0.05, seed))
 			}
 			in.each(out, 0, func(i int) float32 {
 				if keep == 0 {
-					return mean
+					return usual
 				}
-				return clamp01(mean + keep*(f(sp.at(i).Mul(inv), i)-mean))
+				return clamp01(usual + keep*(f(sp.at(i).Mul(inv), i)-usual))
 			})
 		}})
 }

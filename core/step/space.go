@@ -58,7 +58,23 @@ func (s *space) at(i int) geom.Vec3 {
 			p = geom.V3(uv.X, uv.Y, 0)
 		}
 	}
-	p = p.Sub(s.shift)
+	return s.bend(p.Sub(s.shift))
+}
+
+// texel returns the two edges of the square of the surface that point i stands for, in
+// the source's space times inv.
+func (s *space) texel(i int, inv float32) (a, b geom.Vec3) {
+	if s.byUV {
+		a, b = geom.V3(1, 0, 0), geom.V3(0, 1, 0)
+	} else {
+		a, b = s.in.Frame.Nrm[i].Tangents()
+	}
+	w := s.in.Frame.Footprint * inv
+	return s.bend(a).Mul(w), s.bend(b).Mul(w)
+}
+
+// bend turns and stretches a vector.
+func (s *space) bend(p geom.Vec3) geom.Vec3 {
 	if s.turn { // about the axis (Rodrigues)
 		p = p.Mul(s.cos).Add(s.axis.Cross(p).Mul(s.sin)).Add(s.axis.Mul(s.axis.Dot(p) * (1 - s.cos)))
 	}
