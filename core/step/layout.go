@@ -177,13 +177,19 @@ func samplesOf(texel float32) int {
 // or a line runs through it then.
 const differ = 0.07
 
-// places lists places within a texel, in edges of it from its middle. The first few are
-// taken always (two, or four where pieces are small), the others where those differ.
-// Each set is spread evenly: one place in every row and column of its own grid.
-var places = [2]struct{ first, more [][2]float32 }{
-	{lattice(2, 1), lattice(6, 5)},
-	{[][2]float32{{-0.125, -0.375}, {0.375, -0.125}, {0.125, 0.375}, {-0.375, 0.125}}, lattice(21, 13)},
-}
+// sampling lists places within a texel, in edges of it from its middle. The first few
+// are taken always, the others where those differ. Each set is spread evenly: one place
+// in every row and column of its own grid.
+type sampling struct{ first, more [][2]float32 }
+
+var (
+	four = [][2]float32{{-0.125, -0.375}, {0.375, -0.125}, {0.125, 0.375}, {-0.375, 0.125}}
+	// of patterns whose pieces are large, and of those whose lines are as fine as texels;
+	// a flat one is cheap and may be as regular as a grid
+	largePieces = sampling{lattice(2, 1), lattice(6, 5)}
+	fineSolid   = sampling{four, lattice(12, 5)}
+	fineFlat    = sampling{four, lattice(21, 13)}
+)
 
 // lattice is a rank-1 lattice of n places with the step k.
 func lattice(n, k int) (list [][2]float32) {
@@ -195,8 +201,7 @@ func lattice(n, k int) (list [][2]float32) {
 }
 
 // mean averages f over a texel: over a few places, and over more where these differ.
-func mean(n int, f func(a, b float32) float32) float32 {
-	sets := &places[n-2]
+func (sets *sampling) mean(f func(a, b float32) float32) float32 {
 	least, most, sum := float32(2), float32(-1), float32(0)
 	for _, c := range sets.first {
 		g := f(c[0], c[1])
@@ -217,8 +222,12 @@ func spread(f func(u, v float32) float32, n int, texel float32) func(u, v float3
 	if n == 1 {
 		return f
 	}
+	sets := &largePieces
+	if n > 2 {
+		sets = &fineFlat
+	}
 	return func(u, v float32) float32 {
-		return mean(n, func(a, b float32) float32 { return f(u+a*texel, v+b*texel) })
+		return sets.mean(func(a, b float32) float32 { return f(u+a*texel, v+b*texel) })
 	}
 }
 
@@ -228,9 +237,13 @@ func spreadSolid(f func(p geom.Vec3, i int) float32, n int, edges func(i int) (a
 	if n == 1 {
 		return f
 	}
+	sets := &largePieces
+	if n > 2 {
+		sets = &fineSolid
+	}
 	return func(p geom.Vec3, i int) float32 {
 		u, v := edges(i)
-		return mean(n, func(a, b float32) float32 { return f(p.Add(u.Mul(a)).Add(v.Mul(b)), i) })
+		return sets.mean(func(a, b float32) float32 { return f(p.Add(u.Mul(a)).Add(v.Mul(b)), i) })
 	}
 }
 

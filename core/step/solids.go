@@ -7,25 +7,40 @@ import (
 	"velvetgrime/core/noise"
 )
 
-// near calls f for each of the count points scattered in every unit cube around p: the
-// vector from p to the point, and a hash that names it.
-func near(p geom.Vec3, seed uint32, count int, f func(to geom.Vec3, id uint32)) {
-	nearPlane(p, geom.Vec3{}, 0, seed, count, f)
+// near calls f for each of the count points scattered in every unit cube around p that
+// has a part within reach of it, at most 1: the vector from p to the point, and a hash
+// that names it.
+func near(p geom.Vec3, seed uint32, count int, reach float32, f func(to geom.Vec3, id uint32)) {
+	nearPlane(p, geom.Vec3{}, 0, seed, count, reach, f)
 }
 
 // nearPlane is near for the points within depth of the plane through p with normal n:
 // cubes that lie wholly elsewhere are passed over.
-func nearPlane(p, n geom.Vec3, depth float32, seed uint32, count int, f func(to geom.Vec3, id uint32)) {
-	reach := depth + 0.5*(abs32(n.X)+abs32(n.Y)+abs32(n.Z))
+func nearPlane(p, n geom.Vec3, depth float32, seed uint32, count int, reach float32, f func(to geom.Vec3, id uint32)) {
+	thick := depth + 0.5*(abs32(n.X)+abs32(n.Y)+abs32(n.Z))
 	flat := depth > 0
 	i, j, k := noise.Floor(p.X), noise.Floor(p.Y), noise.Floor(p.Z)
+	reach *= reach
+	// squared distance to the cubes before, at and after p, by axis
+	gap := func(v float32, i int32) [3]float32 {
+		d := v - float32(i)
+		return [3]float32{d * d, 0, (1 - d) * (1 - d)}
+	}
+	gx, gy, gz := gap(p.X, i), gap(p.Y, j), gap(p.Z, k)
 	for dz := int32(-1); dz <= 1; dz++ {
 		for dy := int32(-1); dy <= 1; dy++ {
+			far := gz[dz+1] + gy[dy+1]
+			if far > reach {
+				continue
+			}
 			for dx := int32(-1); dx <= 1; dx++ {
+				if far+gx[dx+1] > reach {
+					continue
+				}
 				x, y, z := i+dx, j+dy, k+dz
 				cx, cy, cz := float32(x)-p.X, float32(y)-p.Y, float32(z)-p.Z
 				if flat {
-					if d := (cx+0.5)*n.X + (cy+0.5)*n.Y + (cz+0.5)*n.Z; d > reach || d < -reach {
+					if d := (cx+0.5)*n.X + (cy+0.5)*n.Y + (cz+0.5)*n.Z; d > thick || d < -thick {
 						continue
 					}
 				}
@@ -45,9 +60,9 @@ func init() {
 			return func(p geom.Vec3, _ int) float32 {
 				// a smooth least of parabolas
 				least := float32(4)
-				near(p, seed, 1, func(to geom.Vec3, _ uint32) { least = min(least, to.Dot(to)) })
+				near(p, seed, 1, 2, func(to geom.Vec3, _ uint32) { least = min(least, to.Dot(to)) })
 				sum := 0.0 // those that are not much farther than the nearest
-				near(p, seed, 1, func(to geom.Vec3, _ uint32) {
+				near(p, seed, 1, 2, func(to geom.Vec3, _ uint32) {
 					if d := (to.Dot(to) - least) / soft * 1.6; d < 6 {
 						sum += math.Exp(float64(-d))
 					}
@@ -116,7 +131,7 @@ func init() {
 				if knots > 0 {
 					// branches leave the pith: rings bend round them
 					k := p.Sub(axis.Mul(axis.Dot(p) * 0.55)).Mul(1.0 / 22)
-					near(k, seed+3, 1, func(to geom.Vec3, id uint32) {
+					near(k, seed+3, 1, 0.8, func(to geom.Vec3, id uint32) {
 						if noise.Random(id, 1) > knots {
 							return
 						}
@@ -143,7 +158,7 @@ func init() {
 			return func(p geom.Vec3, _ int) float32 {
 				var best float32
 				wob := ragged * 0.12 * noise.Simplex(p.X*6, p.Y*6, p.Z*6, seed+1)
-				near(p, seed, 2, func(to geom.Vec3, id uint32) {
+				near(p, seed, 2, 0.7+texel, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount {
 						return
 					}
@@ -160,7 +175,7 @@ func init() {
 			return func(p geom.Vec3, _ int) float32 {
 				a := amount * (1 - clump + clump*2*smooth(-0.2, 0.6, noise.Simplex(p.X*0.3, p.Y*0.3, p.Z*0.3, seed+1)))
 				var deep float32
-				near(p, seed, 2, func(to geom.Vec3, id uint32) {
+				near(p, seed, 2, 0.5, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > a {
 						return
 					}
@@ -212,7 +227,7 @@ func init() {
 			amount, rim := in.Number("amount"), in.Number("rim")
 			return func(p geom.Vec3, _ int) float32 {
 				var best float32
-				near(p, seed, 2, func(to geom.Vec3, id uint32) {
+				near(p, seed, 2, 0.48, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount {
 						return
 					}
@@ -233,7 +248,7 @@ func init() {
 				a := amount * (1 - clump + clump*2.2*smooth(-0.1, 0.5, noise.Simplex(p.X*0.22, p.Y*0.22, p.Z*0.22, seed+1)))
 				var best float32
 				t, b := frame.Nrm[i].Tangents()
-				nearPlane(p, frame.Nrm[i], 0.6, seed, 1, func(to geom.Vec3, id uint32) {
+				nearPlane(p, frame.Nrm[i], 0.6, seed, 1, 0.8, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > a {
 						return
 					}
@@ -264,7 +279,7 @@ func init() {
 				var best float32
 				n := frame.Nrm[i]
 				t, b := n.Tangents()
-				nearPlane(p, n, 0.5, seed, 1, func(to geom.Vec3, id uint32) {
+				nearPlane(p, n, 0.5, seed, 1, 0.71, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount || abs32(to.Dot(n)) > 0.5 {
 						return
 					}
@@ -311,7 +326,7 @@ func init() {
 			return func(p geom.Vec3, _ int) float32 {
 				wob := ragged * 0.9 * (fbm.At(p.X, p.Y, p.Z) - 0.5)
 				var best float32
-				near(p, seed, 1, func(to geom.Vec3, id uint32) {
+				near(p, seed, 1, 0.85, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount {
 						return
 					}
@@ -357,7 +372,7 @@ func init() {
 				var best float32
 				n := frame.Nrm[i]
 				t, b := n.Tangents()
-				nearPlane(p, n, 0.5, seed, 1, func(to geom.Vec3, id uint32) {
+				nearPlane(p, n, 0.5, seed, 1, 0.71, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount || abs32(to.Dot(n)) > 0.5 {
 						return
 					}
@@ -396,7 +411,7 @@ func init() {
 			return func(p geom.Vec3, _ int) float32 {
 				field := 0.5 + 0.6*noise.Simplex(p.X*0.3, p.Y*0.3, p.Z*0.3, seed+1) + 0.2*noise.Simplex(p.X*0.9, p.Y*0.9, p.Z*0.9, seed+3)
 				var h float32
-				near(p, seed, 1, func(to geom.Vec3, id uint32) {
+				near(p, seed, 1, 0.7, func(to geom.Vec3, id uint32) {
 					r := 0.35 + 0.35*noise.Random(id, 1)
 					if field+0.4*(noise.Random(id, 2)-0.5) < 1-amount {
 						return
