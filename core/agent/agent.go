@@ -4,6 +4,7 @@
 package agent
 
 import (
+	"fmt"
 	"math"
 	"slices"
 
@@ -161,6 +162,14 @@ func softer(soft float32, spreads ...float32) float32 {
 
 // field evaluates a noise at every point, 0..1 about ½. size is its largest mark.
 func (j *job) field(kind noise.Kind, size float32, octaves int, persistence float32, salt uint32) []float32 {
+	if j.Keep != nil && j.Need == nil {
+		name := fmt.Sprint("field", kind, size, octaves, persistence, j.seed+salt*7919)
+		return j.Keep(name, func() []float32 {
+			all := *j
+			all.wanted, all.Keep = nil, nil // elsewhere another age may want it
+			return all.field(kind, size, octaves, persistence, salt)
+		})
+	}
 	s := j.sampler(kind, size, octaves, persistence, salt)
 	f := j.Frame
 	out := make([]float32, len(f.Pos))
@@ -193,8 +202,9 @@ func (j *job) field(kind noise.Kind, size float32, octaves int, persistence floa
 
 // tear is the noise that breaks marks up, widened to use its range.
 func (j *job) tear() []float32 {
-	out := j.field(noise.Clouds, j.Number("grain"), 6, 0.35+0.4*j.Number("fine"), 1)
-	for i, v := range out {
+	list := j.field(noise.Clouds, j.Number("grain"), 6, 0.35+0.4*j.Number("fine"), 1)
+	out := make([]float32, len(list))
+	for i, v := range list {
 		out[i] = 0.5 + 1.5*(v-0.5)
 	}
 	return out
@@ -209,8 +219,9 @@ func (j *job) torn() float32 {
 // vary is 1 on average, more here and less there.
 func (j *job) vary() []float32 {
 	k := j.Number("variation") * 2.4
-	out := j.field(noise.Clouds, j.Number("patches"), 3, 0.5, 2)
-	for i, v := range out {
+	list := j.field(noise.Clouds, j.Number("patches"), 3, 0.5, 2)
+	out := make([]float32, len(list))
+	for i, v := range list {
 		out[i] = max(1+k*(v-0.5)*1.6, 0)
 	}
 	return out
@@ -262,6 +273,10 @@ func smooth(a, b, v float32) float32 {
 func pow(v, e float32) float32 {
 	if v <= 0 {
 		return 0
+	}
+	if e == 0.75 { // the common one, without logarithms
+		r := float32(math.Sqrt(float64(v)))
+		return r * float32(math.Sqrt(float64(r)))
 	}
 	return float32(math.Pow(float64(v), float64(e)))
 }

@@ -71,7 +71,7 @@ func rub(in step.Input, out []float32) {
 	j.each(out, func(i int) float32 {
 		n := j.Frame.Nrm[i]
 		// what stands out: the edge itself, and less so what lies near it
-		e := max(0.95*pow(clamp(1.5*(at(edge, i, 0)-0.05), 0, 1), 0.8), 0.8*pow(clamp(2.2*(at(wide, i, 0)-0.04), 0, 1), 0.8))
+		e := max(0.95*pow(clamp(1.5*(at(edge, i, 0)-0.05), 0, 1), 0.75), 0.8*pow(clamp(2.2*(at(wide, i, 0)-0.04), 0, 1), 0.75))
 		_, rise := gathers(raised, around, i)
 		e = max(e, rise)
 		e *= 1 - sheltered*smooth(0.25, 0.75, at(hidden, i, 0))

@@ -63,6 +63,17 @@ func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan, need []boo
 	f := u.Frame()
 	in, d := p.input(u, s.step)
 	in.Facts, in.Read = p.Doc.Facts(), map[string][]float32{}
+	if u.tile == nil || u.tile.Size <= draft {
+		in.Keep = func(name string, make func() []float32) []float32 {
+			k := newHash("field").key(u.key).str(name).sum()
+			if v, ok := p.Scene.Cache.get(k); ok {
+				return v.(planes)[0].Data
+			}
+			row := make()
+			p.Scene.Cache.put(k, planes{{Data: row}})
+			return row
+		}
+	}
 	for _, n := range s.readNames() {
 		if name, ok := missingFor(s.reads[n]); ok && !p.hasBaked(name) {
 			continue // it does without
@@ -163,11 +174,12 @@ func (p *Program) wayRow(ctx context.Context, u *Surface, name string, in step.I
 	if err != nil {
 		return nil, err
 	}
+	if w.runs != nil {
+		return p.runRow(u, in, p.wayKey(name, s), w.runs), nil
+	}
 	out := make([]float32, len(u.Frame().Pos))
 	w.row(in, in.Facts, p.Scene.Model, u.Frame(), out)
-	if name != "run" {
-		p.Scene.Cache.put(key, planes{{Data: out}})
-	}
+	p.Scene.Cache.put(key, planes{{Data: out}})
 	return out, nil
 }
 

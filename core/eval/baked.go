@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
@@ -71,10 +72,17 @@ func (p *Program) bakedStep(u *Surface, s *stack.Step) ([][]float32, error) {
 	case "sky exposure":
 		neutral = 1
 	}
+	key := newHash("baked step").key(u.key).key(p.baked).str(fmt.Sprint(s.Params)).sum()
+	if v, ok := p.Scene.Cache.get(key); ok {
+		return [][]float32{v.(planes)[0].Data}, nil
+	}
 	out := make([]float32, len(u.Frame().Pos))
 	tone := bakedTone(in, what, neutral)
 	pix.Plane{Value: tone(neutral)}.Fill(out)
 	_, err := p.readBaked(u, name, func(i int, v [4]float32, _ stack.Baked) { out[i] = tone(f(v[0])) })
+	if err == nil && u.tile != nil && u.tile.Size <= draft {
+		p.Scene.Cache.put(key, planes{{Data: out}})
+	}
 	return [][]float32{out}, err
 }
 
@@ -192,6 +200,11 @@ func (p *Program) underlay(u *Surface, info stack.ChannelInfo, c planes) error {
 	if name == "" || len(p.Doc.Preparation().Baked) == 0 {
 		return nil
 	}
+	key := join(join(u.key, p.baked, 78), newHash("channel").str(string(info.Channel)).sum(), 79)
+	if v, ok := p.Scene.Cache.get(key); ok {
+		copy(c, v.(planes))
+		return nil
+	}
 	n := len(u.Frame().Pos)
 	rows := make([][]float32, len(c))
 	for k := range rows {
@@ -215,6 +228,9 @@ func (p *Program) underlay(u *Surface, info stack.ChannelInfo, c planes) error {
 	}
 	for k := range c {
 		c[k] = shrink(rows[k])
+	}
+	if u.tile != nil && u.tile.Size <= draft {
+		p.Scene.Cache.put(key, slices.Clone(c))
 	}
 	return nil
 }

@@ -412,8 +412,12 @@ func (p *Program) plainSource(u *Surface, s *stepPlan, out [][]float32, scratch 
 // which are few and asked for again at once, and in the layer under edit. Elsewhere
 // masks and channels are kept, which is all that a change needs again.
 func (p *Program) remembers(u *Surface, s *stepPlan) bool {
-	return u.tile == nil || u.tile.Size <= 512 || p.hotSteps[s.step]
+	return u.tile == nil || u.tile.Size <= draft || p.hotSteps[s.step]
 }
+
+// draft is the largest size of a sheet, in texels a side, at which what a change needs
+// again is kept however small it is: drafts are few, and a slider asks for them at once.
+const draft = 512
 
 // special carries out the sources that read more than their own parameters.
 func (p *Program) special(ctx context.Context, u *Surface, s *stepPlan) (src [][]float32, cover []float32, err error) {

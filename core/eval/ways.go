@@ -34,6 +34,7 @@ type walk struct {
 	mu   sync.Mutex
 	done bool
 	row  rowOf
+	runs *stainer // of runs, in place of a row
 }
 
 // rowOf writes what was found on the way at every point of a frame.
@@ -174,6 +175,14 @@ func (p *Program) walked(ctx context.Context, name string, in step.Input, s *ste
 	if k.done {
 		return k, nil
 	}
+	if name == "run" {
+		runs, err := p.trace(ctx, in, s)
+		if err != nil {
+			return nil, err
+		}
+		k.runs, k.done = &stainer{runs: runs, known: map[float32]*flow.Stains{}}, true
+		return k, nil
+	}
 	row, err := p.walk(ctx, name, in, s)
 	if err != nil {
 		return nil, err
@@ -199,8 +208,7 @@ func (p *Program) onCloud(ctx context.Context, s *stepPlan, name string) ([]floa
 }
 
 func (p *Program) walk(ctx context.Context, name string, in step.Input, s *stepPlan) (rowOf, error) {
-	w, m, c := p.Scene.wander(), p.Scene.Model, p.Doc.Facts()
-	cloud := w.cloud
+	cloud, c := p.Scene.wander().cloud, p.Doc.Facts()
 	in.Params = s.step.Params
 	switch name {
 	case "touch":
@@ -217,23 +225,25 @@ func (p *Program) walk(ctx context.Context, name string, in step.Input, s *stepP
 		return p.distance(in, cloud)
 	case "creep":
 		return p.creep(ctx, in, s, cloud)
-	case "run":
-		sources, err := p.sources(ctx, in, s, cloud)
-		if err != nil {
-			return nil, err
-		}
-		down := dir(c.Up).Mul(-1)
-		wind := dir(c.Wind)
-		step := min(max(cloud.Spacing*0.5, in.Number("width")*0.6), cloud.Spacing*1.5)
-		weather := flow.Weather{Down: down, Push: wind.Sub(down.Mul(wind.Dot(down))).Mul(in.Number("wind")), Meander: in.Number("meander"), Leave: in.Number("length"),
-			Gap: in.Number("gap"), Length: min(in.Number("length")*6, m.Bounds.Size().Length()*3), Seed: uint32(in.Number("seed"))}
-		runs, err := flow.Trace(ctx, m, w.tree, weather, step, sources)
-		if err != nil {
-			return nil, err
-		}
-		return stained(runs), nil
 	}
 	return nil, fmt.Errorf("there is no way %q over the surface", name)
+}
+
+// trace lets the water of a step run.
+func (p *Program) trace(ctx context.Context, in step.Input, s *stepPlan) (*flow.Runs, error) {
+	w, m, c := p.Scene.wander(), p.Scene.Model, p.Doc.Facts()
+	cloud := w.cloud
+	in.Params = s.step.Params
+	sources, err := p.sources(ctx, in, s, cloud)
+	if err != nil {
+		return nil, err
+	}
+	down := dir(c.Up).Mul(-1)
+	wind := dir(c.Wind)
+	step := min(max(cloud.Spacing*0.5, in.Number("width")*0.6), cloud.Spacing*1.5)
+	weather := flow.Weather{Down: down, Push: wind.Sub(down.Mul(wind.Dot(down))).Mul(in.Number("wind")), Meander: in.Number("meander"), Leave: in.Number("length"),
+		Gap: in.Number("gap"), Length: min(in.Number("length")*6, m.Bounds.Size().Length()*3), Seed: uint32(in.Number("seed"))}
+	return flow.Trace(ctx, m, w.tree, weather, step, sources)
 }
 
 func dir(v [3]float32) geom.Vec3 { return geom.V3(v[0], v[1], v[2]).Unit() }
@@ -547,32 +557,77 @@ func (p *Program) sources(ctx context.Context, in step.Input, s *stepPlan, c *fl
 	return out, nil
 }
 
-// stained draws runs. How many have begun depends on the age, their ways do not: what
-// is prepared for the last few widths is kept.
-func stained(runs *flow.Runs) rowOf {
-	var mu sync.Mutex
-	known := map[float32]*flow.Stains{}
-	return func(in step.Input, c *stack.Conditions, _ *mesh.Model, f *raster.Frame, out []float32) {
-		look := lookOf(in, c)
-		mu.Lock()
-		s := known[look.Width]
-		if s == nil {
-			if len(known) > 4 {
-				clear(known)
-			}
-			s = flow.NewStains(runs, look.Width)
-			known[look.Width] = s
+// stainer draws runs of water, with stains prepared for a few widths.
+type stainer struct {
+	mu    sync.Mutex
+	runs  *flow.Runs
+	known map[float32]*flow.Stains
+}
+
+func (r *stainer) of(width float32) *flow.Stains {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	s := r.known[width]
+	if s == nil {
+		if len(r.known) > 4 {
+			clear(r.known)
 		}
-		mu.Unlock()
-		if !s.Near(f.Bounds) {
-			return
-		}
+		s = flow.NewStains(r.runs, width)
+		r.known[width] = s
+	}
+	return s
+}
+
+// runRow draws the runs of a step at the points of a surface. On drafts what each run
+// left is kept, so that a moved age only weighs it anew.
+func (p *Program) runRow(u *Surface, in step.Input, way Key, r *stainer) []float32 {
+	f, look := u.Frame(), lookOf(in, in.Facts)
+	out := make([]float32, len(f.Pos))
+	s := r.of(look.Width)
+	if !s.Near(f.Bounds) {
+		return out
+	}
+	if u.tile != nil && u.tile.Size > draft {
 		for i, t := range f.Tri {
 			if t >= 0 {
 				out[i] = s.At(&look, f.Pos[i], f.Nrm[i], f.Footprint)
 			}
 		}
+		return out
 	}
+	still := look
+	still.Age = 0
+	key := newHash("marks").key(u.key).key(way).str(fmt.Sprint(still)).sum()
+	var counts, marks []float32
+	if v, ok := p.Scene.Cache.get(key); ok {
+		counts, marks = v.(planes)[0].Data, v.(planes)[1].Data
+	} else {
+		var list []flow.Mark
+		counts = make([]float32, len(f.Pos))
+		for i, t := range f.Tri {
+			if t < 0 {
+				continue
+			}
+			list = s.Marks(&look, f.Pos[i], f.Nrm[i], f.Footprint, list[:0])
+			counts[i] = float32(len(list))
+			for _, m := range list {
+				marks = append(marks, m.Rank, m.Much)
+			}
+		}
+		p.Scene.Cache.put(key, planes{{Data: counts}, {Data: marks}})
+	}
+	var room [16]flow.Mark
+	for i, n := range counts {
+		if n == 0 {
+			continue
+		}
+		list := room[:0]
+		for range int(n) {
+			list, marks = append(list, flow.Mark{Rank: marks[0], Much: marks[1]}), marks[2:]
+		}
+		out[i] = flow.Grown(list, look.Age)
+	}
+	return out
 }
 
 // lookOf is what the drawing of runs depends on, besides their ways.

@@ -63,28 +63,50 @@ func NewStains(r *Runs, width float32) *Stains {
 // Near reports whether any run may touch a box.
 func (s *Stains) Near(b geom.Box) bool { return !b.Empty() && s.box.Overlaps(b) }
 
+// Mark is what one run left at a place: how much when it has run long, and its rank
+// among the runs, from which it follows when it begins.
+type Mark struct{ Rank, Much float32 }
+
 // At returns how much was left at a place, 0..1; texel is the edge of a texel. The
 // look's width is the one that the stains were made with.
 func (s *Stains) At(look *Look, p, n geom.Vec3, texel float32) float32 {
-	list := s.cells[key(noise.Floor(p.X/s.cell), noise.Floor(p.Y/s.cell), noise.Floor(p.Z/s.cell))]
-	clean, best, last := float32(1), float32(0), int32(-1)
-	for _, g := range list { // segments of a run follow each other
-		if g.run != last {
-			clean *= 1 - best
-			best, last = 0, g.run
+	var room [8]Mark
+	return Grown(s.Marks(look, p, n, texel, room[:0]), look.Age)
+}
+
+// Marks appends to list what the runs left at a place, whatever the age of the look.
+func (s *Stains) Marks(look *Look, p, n geom.Vec3, texel float32, list []Mark) []Mark {
+	last := int32(-1)
+	for _, g := range s.cells[key(noise.Floor(p.X/s.cell), noise.Floor(p.Y/s.cell), noise.Floor(p.Z/s.cell))] {
+		v := s.segment(look, g, p, n, texel)
+		if v <= 0 {
+			continue
 		}
-		if v := s.segment(look, g, p, n, texel); v > best {
-			best = v
+		// segments of a run follow each other: the strongest counts
+		if k := len(list) - 1; g.run == last {
+			list[k].Much = max(list[k].Much, v)
+		} else {
+			list, last = append(list, Mark{s.runs.List[g.run].Source.Rank, v}), g.run
 		}
 	}
-	return 1 - clean*(1-best)
+	return list
+}
+
+// Grown returns how much marks have left at an age: the share of runs that have begun;
+// each strengthens after it has.
+func Grown(list []Mark, age float32) float32 {
+	clean := float32(1)
+	for _, m := range list {
+		if m.Rank < age {
+			grown := smoothstep(m.Rank, m.Rank+0.35, age)
+			clean *= 1 - min(m.Much*(0.35+0.65*grown), 1)
+		}
+	}
+	return 1 - clean
 }
 
 func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) float32 {
 	run := &s.runs.List[g.run]
-	if run.Source.Rank >= l.Age {
-		return 0 // it has not begun yet
-	}
 	a, b := &run.Nodes[g.node], &run.Nodes[g.node+1]
 	e, d := b.Pos.Sub(a.Pos), p.Sub(a.Pos)
 	long := e.Length()
@@ -103,6 +125,10 @@ func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) floa
 	share := flow / max(run.Source.Amount, 1e-9)
 	w := l.Width * min(0.35+0.65*float32(math.Sqrt(float64(share))), maxWide)
 	w *= smoothstep(0, 3*l.Width, at) // it begins at a point
+	// no farther than its raggedness could bring it
+	if far := w * (1 + 0.5*l.Ragged); d.Dot(d) > pow2(max(far, texel)+0.3*l.Ragged*far) {
+		return 0
+	}
 	side := float32(1)
 	if d.Dot(a.Nrm.Cross(e)) < 0 {
 		side = -1
@@ -133,9 +159,10 @@ func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) floa
 		left = min(left, 1.4) // the foot, where the rest has dried
 	}
 	left = float32(math.Sqrt(float64(max(left, 0))))
-	grown := smoothstep(run.Source.Rank, run.Source.Rank+0.35, l.Age)
-	return min(max(v*(w/wide)*min(left, 1.25)*(0.35+0.65*grown), 0), 1)
+	return max(v*(w/wide)*min(left, 1.25), 0)
 }
+
+func pow2(v float32) float32 { return v * v }
 
 func smoothstep(a, b, v float32) float32 {
 	t := min(max((v-a)/(b-a), 0), 1)

@@ -118,7 +118,10 @@ type Input struct {
 	Params map[string]any
 	Weight []float32 // of a filter on a coarse patch: the share of each texel that lies on the surface; nil: all or nothing, as the frame says
 	Need   []bool    // of a filter: the points whose result will be read; nil: all
-	desc   *Description
+	// Keep, when there is one, gives a row that was kept under a name at these points, or
+	// makes and keeps it: what a moved slider needs again. The row is not to be written.
+	Keep func(name string, make func() []float32) []float32
+	desc *Description
 }
 
 // Needs reports whether the result at point i will be read.
