@@ -52,9 +52,11 @@ func BollardDocument() *stack.Document {
 			stack.Roughness: varied(0.35, 0.8, src("noise", blend.Normal, 1, noiseP("clouds", 60, 6, 7))), stack.Metallic: num(0), stack.Height: scaled(0, 2.2, src("tufts", blend.Normal, 1, params{"size": 0.011, "amount": 0.95, "fuzz": 0.6}), src("noise", "overlay", 0.5, noiseP("clouds", 220, 5, 9)))},
 			src("tide", blend.Normal, 1, params{"from": "waterline", "height": 0.055, "fade": 0.06, "much": 0.75, "grain": 0.014, "breakup": 0.85, "splashed": 0.15, "soaked": 0.8, "contrast": 0.5, "seed": 5.0})),
 		layer("barnacles", "Barnacles", 1, nil, coats{
-			stack.BaseColor: made(src("barnacles", blend.Normal, 1, params{"size": 0.014, "amount": 0.55, "clump": 0.95}), ramp("smooth", 0, "#57503f", 0.3, "#8f8873", 1, "#c7c1ad")),
-			stack.Roughness: num(0.86), stack.Metallic: num(0), stack.Height: scaled(0, 4, src("barnacles", blend.Normal, 1, params{"size": 0.014, "amount": 0.55, "clump": 0.95}))},
-			src("barnacles", blend.Normal, 1, params{"size": 0.014, "amount": 0.55, "clump": 0.95}), shape("threshold", params{"cut": 0.1, "soft": 0.15}), src("gradient", "multiply", 1, params{"axis": "down", "start": 0.84, "end": 0.90})),
+			stack.BaseColor: made(append(shells(), ramp("smooth", 0, "#4e4738", 0.3, "#8a836e", 0.75, "#b9b29d", 1, "#cfcab8"))...),
+			stack.Roughness: num(0.86), stack.Metallic: num(0), stack.Height: scaled(0, 4, shells()...)},
+			append(shells(), shape("threshold", params{"cut": 0.1, "soft": 0.15}), src("gradient", "multiply", 1, params{"axis": "down", "start": 0.83, "end": 0.92}),
+				// in colonies, and the thinner the farther from the water
+				src("noise", "multiply", 1, params{"frequency": 9.0, "octaves": 4.0, "amplitude": 2.4, "seed": 51.0}), shape("levels", params{"low": 0.44, "high": 0.6}))...),
 		layer("saltline", "Salt rings", 0.6, nil, coats{stack.BaseColor: col("#b9b3a2"), stack.Roughness: num(0.93), stack.Metallic: num(0)},
 			src("tide", blend.Normal, 1, params{"from": "waterline", "lies": "in lines", "height": 0.2, "lines": 5.0, "much": 0.7, "grain": 0.012, "breakup": 0.8}), src("noise", "multiply", 1, params{"frequency": 90.0, "octaves": 6.0, "amplitude": 2.0, "seed": 22.0})),
 		layer("salt", "Salt and droppings", 0.95, nil, coats{stack.BaseColor: made(src("noise", blend.Normal, 1, noiseP("clouds", 60, 6, 13)), ramp("smooth", 0.25, "#8f8b7d", 0.45, "#c9c5b7", 0.8, "#e0ddd2")), stack.Roughness: num(0.88), stack.Metallic: num(0), stack.Height: mm(0.35)},
@@ -64,4 +66,13 @@ func BollardDocument() *stack.Document {
 			src("settle", blend.Normal, 1, params{"much": 0.4, "grain": 0.02, "breakup": 0.8, "drifts": 0.85, "seed": 4.0})),
 	}
 	return d
+}
+
+// shells are barnacles, old and young ones between each other.
+func shells() []*stack.Step {
+	return []*stack.Step{
+		src("barnacles", blend.Normal, 1, params{"size": 0.019, "amount": 0.5, "clump": 0.9}),
+		src("barnacles", "lighten", 0.85, params{"size": 0.0095, "amount": 0.5, "clump": 0.8, "seed": 7.0}),
+		src("barnacles", "lighten", 0.6, params{"size": 0.005, "amount": 0.4, "clump": 0.7, "seed": 12.0}),
+	}
 }

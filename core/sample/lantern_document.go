@@ -75,10 +75,13 @@ func LanternDocument() *stack.Document {
 			stack.Metallic:  num(0), stack.Height: rimmed(mm(0.16), 0.0007, 0.35)}, append(left(0.62), hand())...),
 		layer("crazing", "Crazing", 0.5, []string{enamel}, coats{stack.BaseColor: with(col("#2a0d0a"), "multiply", 0.7), stack.Height: mm(-0.05), stack.Roughness: num(0.6)},
 			src("cracks", blend.Normal, 1, params{"size": 0.011, "width": 0.02, "broken": 0.55, "finer": 0.5, "seed": 3.0}), src("follow", "multiply", 1, params{"layer": "enamel", "what": "mask"}), src("noise", "multiply", 1, params{"frequency": 16.0, "octaves": 5.0, "amplitude": 2.4, "seed": 41.0})),
-		layer("fading", "Faded enamel", 0.7, []string{enamel}, coats{stack.BaseColor: with(col("#a8705c"), blend.Normal, 0.42), stack.Roughness: num(0.55)},
-			src("bleach", blend.Normal, 1, params{"much": 0.62, "grain": 0.02, "chalk": 0.7, "breakup": 0.6}), src("follow", "multiply", 1, params{"layer": "enamel", "what": "mask"})),
-		layer("scours", "Scours", 0.8, []string{enamel}, coats{stack.BaseColor: col("#9c7a6c"), stack.Roughness: num(0.68), stack.Height: mm(-0.05)},
-			src("scour", blend.Normal, 1, params{"much": 0.55, "size": 0.032, "width": 0.00045, "towards": []any{0.4, 1.0, 0.2}, "spread": 0.35, "standing": 0.4}), src("follow", "multiply", 1, params{"layer": "enamel", "what": "mask"})))
+		layer("fading", "Faded enamel", 0.7, []string{enamel}, coats{stack.BaseColor: with(col("#a5674f"), blend.Normal, 0.4), stack.Roughness: num(0.6)},
+			src("bleach", blend.Normal, 1, params{"much": 0.66, "grain": 0.02, "chalk": 0.85, "breakup": 0.75, "variation": 0.7}),
+			// rain washes the chalk off again where it runs
+			src("run", "subtract", 0.65, params{"from": "rain", "count": 420.0, "width": 0.0045, "length": 0.1, "streaks": 0.85, "contrast": 0.3, "seed": 44.0}),
+			src("noise", "multiply", 0.5, params{"frequency": 22.0, "octaves": 5.0, "amplitude": 2.0, "seed": 45.0}), src("follow", "multiply", 1, params{"layer": "enamel", "what": "mask"})),
+		layer("scours", "Scours", 0.8, []string{enamel}, coats{stack.BaseColor: col("#c09a86"), stack.Roughness: num(0.68), stack.Height: mm(-0.06)},
+			src("scour", blend.Normal, 1, params{"much": 0.62, "size": 0.032, "width": 0.00045, "towards": []any{0.4, 1.0, 0.2}, "spread": 0.35, "standing": 0.4}), src("follow", "multiply", 1, params{"layer": "enamel", "what": "mask"})))
 
 	glass := bundle("glass-coats", "Panes",
 		layer("glass", "Glass", 1, []string{"Glass"}, coats{stack.BaseColor: col("#aebfb8"), stack.Roughness: num(0.07), stack.Metallic: num(0), stack.Opacity: num(0.22)}),

@@ -263,7 +263,7 @@ func (u *pusher) pass(ctx context.Context) error {
 		u.v.send(map[string]any{"t": "drafted"})
 	}
 	// a stack that is slow to evaluate gets a coarser draft the next time, and a quick one a finer
-	if took := time.Since(began); took > 160*time.Millisecond && len(draft) > 0 {
+	if took := time.Since(began); took > 100*time.Millisecond && len(draft) > 0 {
 		u.rough = draftQuick
 	} else if took < 25*time.Millisecond && len(draft) > draftAbove {
 		u.rough = draftSize
