@@ -115,7 +115,7 @@ func benchCommand() *cobra.Command {
 			return r.print(c.OutOrStdout(), asJSON)
 		}}
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
-	c.Flags().StringVar(&shots, "pictures", "", "instead write contact sheets to this folder: sources, agents, brushes, lantern, bollard, gull, or those named")
+	c.Flags().StringVar(&shots, "pictures", "", "instead write contact sheets to this folder: sources, agents, brushes, stamps, lantern, bollard, gull, or those named")
 	c.Flags().StringVar(&profile, "profile", "", "also write a CPU profile to this file")
 	c.Flags().StringVar(&benchDSN, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL for page-stroke; without one that is left out")
 	return c

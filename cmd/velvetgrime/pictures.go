@@ -14,6 +14,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/press"
 	"velvetgrime/core/render"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
@@ -55,6 +56,11 @@ func pictures(ctx context.Context, dir string, only []string) error {
 	}
 	if wanted("agents") {
 		if err := agentSheet(ctx, trial, dir); err != nil {
+			return err
+		}
+	}
+	if wanted("stamps") {
+		if err := stampSheet(ctx, dir); err != nil {
 			return err
 		}
 	}
@@ -140,6 +146,20 @@ func brushSheet(dir string) error {
 		c.add(brush.Preview(m.Stroke(), c.w, c.h), m.Name)
 	}
 	return c.write(filepath.Join(dir, "brushes.png"))
+}
+
+// stampSheet shows every stamp of the shelf as a lit relief.
+func stampSheet(ctx context.Context, dir string) error {
+	list := press.Shelf()
+	c := newContact(len(list), 10, 124, 124)
+	for _, m := range list {
+		st, err := press.Draw(ctx, &m.Recipe, c.w)
+		if err != nil {
+			return fmt.Errorf("stamp %q: %w", m.Recipe.Name, err)
+		}
+		c.add(st.Image("relief"), m.Recipe.Name)
+	}
+	return c.write(filepath.Join(dir, "stamps.png"))
 }
 
 // agentSheet shows each agent alone at three strengths: its mask, and a coat of paint

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 
@@ -213,10 +214,10 @@ func TestTones(t *testing.T) {
 		}
 	}
 	// Fritsch and Carlson: between rising points the curve never falls
-	c := newCurve([][]float32{{0, 0}, {0.1, 0.5}, {0.15, 0.5}, {0.9, 0.52}, {1, 1}})
+	c := pix.NewCurve([][]float32{{0, 0}, {0.1, 0.5}, {0.15, 0.5}, {0.9, 0.52}, {1, 1}})
 	last := float32(-1)
 	for i := range 1001 {
-		if v := c.at(float32(i) / 1000); v < last-1e-6 {
+		if v := c.At(float32(i) / 1000); v < last-1e-6 {
 			t.Fatalf("the curve falls at %v", float32(i)/1000)
 		} else {
 			last = v

@@ -3,6 +3,8 @@ package step
 import (
 	"math"
 	"sort"
+
+	"velvetgrime/core/pix"
 )
 
 func init() {
@@ -11,9 +13,9 @@ func init() {
 		Help:   "Bends the greys by a smooth curve through your points; it never overshoots them.",
 		Params: []Param{{Name: "points", Label: "curve", Kind: "curve", Default: []any{[]any{0.0, 0.0}, []any{0.5, 0.5}, []any{1.0, 1.0}}, Help: "in across, out upward"}},
 		Run: func(in Input, out []float32) {
-			c := newCurve(in.Rows("points"))
+			c := pix.NewCurve(in.Rows("points"))
 			for i, v := range out {
-				out[i] = c.at(v)
+				out[i] = c.At(v)
 			}
 		},
 	})
@@ -200,62 +202,6 @@ func rampAt(stops [][]float32, between string, v float32) [3]float32 {
 		t = t * t * (3 - 2*t)
 	}
 	return [3]float32{a[1] + (b[1]-a[1])*t, a[2] + (b[2]-a[2])*t, a[3] + (b[3]-a[3])*t}
-}
-
-// curve is a monotone cubic Hermite spline (Fritsch and Carlson, "Monotone
-// Piecewise Cubic Interpolation", 1980).
-type curve struct {
-	p [][]float32
-	m []float32
-}
-
-func newCurve(p [][]float32) curve {
-	n := len(p)
-	c := curve{p, make([]float32, n)}
-	slope := make([]float32, max(n-1, 0))
-	for i := range slope {
-		if dx := p[i+1][0] - p[i][0]; dx > 1e-9 {
-			slope[i] = (p[i+1][1] - p[i][1]) / dx
-		}
-	}
-	for i := range c.m {
-		switch {
-		case n == 1:
-		case i == 0:
-			c.m[i] = slope[0]
-		case i == n-1:
-			c.m[i] = slope[n-2]
-		case slope[i-1]*slope[i] > 0:
-			c.m[i] = (slope[i-1] + slope[i]) / 2
-		}
-	}
-	for i, s := range slope {
-		if s == 0 {
-			c.m[i], c.m[i+1] = 0, 0
-			continue
-		}
-		a, b := c.m[i]/s, c.m[i+1]/s
-		if r := a*a + b*b; r > 9 {
-			k := 3 / float32(math.Sqrt(float64(r)))
-			c.m[i], c.m[i+1] = k*a*s, k*b*s
-		}
-	}
-	return c
-}
-
-func (c curve) at(v float32) float32 {
-	n := sort.Search(len(c.p), func(i int) bool { return c.p[i][0] > v })
-	if n == 0 {
-		return c.p[0][1]
-	}
-	if n == len(c.p) {
-		return c.p[n-1][1]
-	}
-	a, b := c.p[n-1], c.p[n]
-	h := b[0] - a[0]
-	t := (v - a[0]) / h
-	t2, t3 := t*t, t*t*t
-	return a[1]*(2*t3-3*t2+1) + h*c.m[n-1]*(t3-2*t2+t) + b[1]*(3*t2-2*t3) + h*c.m[n]*(t3-t2)
 }
 
 // Tinted turns a colour's hue by a share of the circle and makes it lighter (towards
