@@ -1,4 +1,5 @@
 // Painting through the interface: brushes of the shelf, the practice pen, twins, rows.
+import { readFileSync } from 'node:fs';
 import { apart, canvas, openProject, pixel, settled, type } from './app';
 import { expect, test, type Page } from './setup';
 
@@ -8,6 +9,8 @@ async function paintLayer(page: Page) {
   await expect(page.getByRole('region', { name: 'Brush' })).toContainText('paint · base color');
   await settled(page);
 }
+
+const button = (page: Page, name: string) => page.getByRole('button', { name, exact: true });
 
 async function take(page: Page, brush: string) {
   await page.getByRole('button', { name: /^Brushes:/ }).click();
@@ -206,4 +209,89 @@ test('the line is cut in the middle of a stroke: what was painted meanwhile is t
   await expect.poll(async () => apart(before, await pixel(page, 0.535, 0.56))).toBeGreaterThan(15);
   await page.getByRole('button', { name: 'Ledger' }).click();
   await expect(page.getByText(/stroke/i).nth(1)).toBeVisible(); // the first piece and the second
+});
+
+test('the stamp press: a stamp is made, kept, delivered in 16 bits, and stamped in a row that dirt notices', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.keyboard.press('Shift+N');
+  await page.getByLabel('base color on').uncheck();
+  await page.getByLabel('height on').check();
+  await page.getByLabel('metallic on').check();
+  await page.keyboard.press('Shift+P');
+  const press = page.getByRole('region', { name: 'Stamp press' });
+  await expect(press.getByRole('listitem')).toHaveCount(63);
+  await press.getByLabel('Find a stamp').fill('hexagon bolt');
+  await press.getByRole('button', { name: 'Take Hexagon bolt' }).click();
+  const mean = () =>
+    press.getByAltText('The stamp as grey').evaluate((img: HTMLImageElement) => {
+      if (!img.complete || !img.naturalWidth) return -1;
+      const c = document.createElement('canvas');
+      [c.width, c.height] = [64, 64];
+      c.getContext('2d')!.drawImage(img, 0, 0, 64, 64);
+      return c.getContext('2d')!.getImageData(0, 0, 64, 64).data.reduce((a, v, i) => a + (i % 4 ? 0 : v), 0) / 4096;
+    });
+  await press.getByRole('button', { name: 'grey', exact: true }).click();
+  await expect.poll(mean).toBeGreaterThan(60);
+  const whole = await mean();
+  // a hole is cut into it, taken back, and cut again
+  await press.getByLabel('Add a shape').selectOption('disc');
+  await press.getByLabel('laid', { exact: true }).selectOption('subtract');
+  await expect.poll(mean).toBeLessThan(whole - 8);
+  await press.getByRole('button', { name: 'Back' }).click();
+  await expect.poll(mean).toBeGreaterThan(whole - 2);
+  await press.getByRole('button', { name: 'On', exact: true }).click();
+  await expect.poll(mean).toBeLessThan(whole - 8);
+  // pulled aside on the picture
+  const plate = (await press.getByRole('application').boundingBox())!;
+  await page.mouse.move(plate.x + plate.width / 2, plate.y + plate.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(plate.x + plate.width * 0.75, plate.y + plate.height / 2, { steps: 4 });
+  await page.mouse.up();
+  await expect(press.getByRole('slider', { name: 'to the right' })).toHaveAttribute('aria-valuenow', /^0\.[45]/);
+  await press.getByLabel('Name of the stamp').fill('Bored bolt');
+  await press.getByLabel('Name of the stamp').press('Enter');
+  await press.getByRole('button', { name: 'Keep in the stock' }).click();
+  await expect(press.getByRole('status')).toContainText('Bored bolt is kept');
+  await press.getByLabel('Find a stamp').fill('bored');
+  await expect(press.getByRole('button', { name: 'Take Bored bolt' })).toBeVisible();
+  const [file] = await Promise.all([page.waitForEvent('download'), press.getByRole('button', { name: 'PNG' }).click()]);
+  expect(file.suggestedFilename()).toBe('bored-bolt.png');
+  const head = readFileSync(await file.path()).subarray(0, 26);
+  expect([head.readUInt32BE(16), head[24], head[25]]).toEqual([1024, 16, 0]); // width, bits, grey
+  await press.getByRole('button', { name: 'Delete Bored bolt' }).click();
+  await expect(press.getByRole('status')).toContainText('was deleted');
+
+  await press.getByRole('button', { name: 'Stamp with it' }).click();
+  await expect(press).toHaveCount(0);
+  await expect(page.getByRole('button', { name: 'Brushes: Bored bolt' })).toBeVisible();
+  await type(page, 'Brush size', '30');
+  await type(page, 'Stamps in a row', '4');
+  const box = (await canvas(page).boundingBox())!;
+  const at = (x: number, y: number): [number, number] => [box.x + box.width * x, box.y + box.height * y];
+  await page.mouse.click(...at(0.46, 0.5));
+  await page.keyboard.down('Shift');
+  await page.mouse.click(...at(0.54, 0.5));
+  await page.keyboard.up('Shift');
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /stroke/);
+  await settled(page);
+  const name = (await page.getByRole('region', { name: 'Brush' }).innerText()).match(/Paint \d+/)![0];
+  // a coat of dirt above follows the stamps
+  await page.keyboard.press('n');
+  await button(page, '+ Step').click();
+  await page.getByLabel('Find a step').fill('Follow');
+  await page.getByRole('button', { name: /^Follow / }).first().click();
+  const follow = page.getByRole('article', { name: /^Follow/ });
+  await expect(follow).toBeVisible();
+  await settled(page);
+  const shown = () =>
+    follow.locator('canvas').evaluate((c: HTMLCanvasElement) => {
+      const d = c.getContext('2d')!.getImageData(0, 0, c.width, c.height).data;
+      let n = 0;
+      for (let i = 0; i < d.length; i += 4) if (d[i] > 40 && d[i + 3] > 250) n++;
+      return n;
+    });
+  await follow.getByRole('combobox').first().selectOption({ label: name });
+  await settled(page);
+  await expect.poll(shown).toBeGreaterThan(8);
+  await button(page, 'Delete').click();
 });

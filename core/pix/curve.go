@@ -62,4 +62,3 @@ func (c Curve) At(v float32) float32 {
 	t2, t3 := t*t, t*t*t
 	return a[1]*(2*t3-3*t2+1) + h*c.m[n-1]*(t3-2*t2+t) + b[1]*(3*t2-2*t3) + h*c.m[n]*(t3-t2)
 }
-

@@ -119,6 +119,7 @@ func (s *Server) engine() *gin.Engine {
 	s.files(g)
 	s.stockFiles(g)
 	s.brushFiles(g)
+	s.pressFiles(g)
 	s.paletteFiles(g)
 	if s.Page != nil {
 		g.NoRoute(gin.WrapH(s.Page))
@@ -195,6 +196,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	s.preparation(api)
 	s.stockRoutes(api)
 	s.brushRoutes(api)
+	s.pressRoutes(api)
 	return api
 }
 

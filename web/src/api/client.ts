@@ -29,6 +29,14 @@ export type MadeBrush = components['schemas']['Made'];
 export type Kit = components['schemas']['Kit'];
 export type Drive = components['schemas']['Drive'];
 export type Brushes = components['schemas']['Brushes'];
+export type PressInfo = components['schemas']['Press'];
+export type KnownStamp = components['schemas']['KnownStamp'];
+export type Recipe = components['schemas']['Recipe'];
+export type PressShape = components['schemas']['Shape'];
+export type PressTreat = components['schemas']['Treat'];
+export type PressRepeat = components['schemas']['Repeat'];
+export type PressKind = components['schemas']['Described'];
+export type PressSetting = components['schemas']['Setting'];
 export type StoredPicture = components['schemas']['Picture'];
 export type ChannelInfo = components['schemas']['ChannelInfo'];
 
@@ -60,6 +68,13 @@ const upload = (files: FileList | File[], fit?: Fit) => {
   for (const [k, v] of Object.entries(fit ?? {})) if (v) form.append(k, v);
   return form;
 };
+
+/** Asks for a picture that is drawn from what is sent. */
+async function drawn(path: string, what: unknown, signal?: AbortSignal): Promise<Blob> {
+  const a = await fetch(path, { method: 'POST', body: JSON.stringify(what), signal });
+  if (!a.ok) throw new Error((await a.json().catch(() => ({}))).detail ?? `${path}: ${a.status}`);
+  return a.blob();
+}
 
 export const api = {
   about: () => call<About>('GET', '/api/about'),
@@ -93,11 +108,14 @@ export const api = {
   mainColors: (f: Blob) => call<string[]>('POST', '/api/palette', f),
   keepBrush: (m: MadeBrush) => call<MadeBrush>('POST', '/api/stock/brushes', m),
   /** A stroke as it will be, as a picture's address. */
-  brushPicture: async (m: MadeBrush) => {
-    const a = await fetch('/api/brushes/preview', { method: 'POST', body: JSON.stringify(m) });
-    if (!a.ok) throw new Error((await a.json()).detail);
-    return URL.createObjectURL(await a.blob());
-  },
+  brushPicture: async (m: MadeBrush) => URL.createObjectURL(await drawn('/api/brushes/preview', m)),
+  press: () => call<PressInfo>('GET', '/api/press'),
+  pressPicture: (r: Recipe, look: string, size: number, signal?: AbortSignal) =>
+    drawn(`/api/press/picture?look=${look}&size=${size}`, r, signal),
+  pressPNG: (r: Recipe, size: number) => drawn(`/api/press/png?size=${size}`, r),
+  keepStamp: (r: Recipe) => call<KnownStamp>('POST', '/api/stock/stamps', r),
+  /** Makes a stamp a picture of a project. */
+  stampPicture: (id: string, r: Recipe, size: number) => call<StoredPicture>('POST', at(id, `/stamps?size=${size}`), r),
   renameStock: (id: string, name: string) => call<void>('PATCH', `/api/stock/${id}`, { name }),
   dropStock: (id: string) => call<void>('DELETE', `/api/stock/${id}`),
   restoreStock: (id: string) => call<void>('POST', `/api/stock/${id}/restore`),

@@ -90,6 +90,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/press': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Get API press */
+    get: operations['get-api-press'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/projects': {
     parameters: {
       query?: never;
@@ -575,6 +592,11 @@ export interface components {
       /** Format: int64 */
       triangles: number;
     };
+    Described: {
+      help: string;
+      kind: string;
+      settings: components['schemas']['Setting'][] | null;
+    };
     Description: {
       group?: string;
       /** @description painted by hand */
@@ -888,6 +910,12 @@ export interface components {
       /** @description name of a tip; empty: round */
       tip?: string;
     };
+    KnownStamp: {
+      group: string;
+      /** @description its name, or its id in the stock */
+      id: string;
+      recipe: components['schemas']['Recipe'];
+    };
     Layer: {
       /** Format: float */
       amount: number;
@@ -1114,6 +1142,14 @@ export interface components {
         [key: string]: unknown;
       };
     };
+    Press: {
+      combines: string[] | null;
+      /** @description those of the shelf, then those kept in the stock, in the group "kept" */
+      list: components['schemas']['KnownStamp'][] | null;
+      looks: string[] | null;
+      shapes: components['schemas']['Described'][] | null;
+      treats: components['schemas']['Described'][] | null;
+    };
     Project: {
       id: string;
       name: string;
@@ -1129,6 +1165,40 @@ export interface components {
       islands?: number[] | null;
       parts?: string[] | null;
       sheets?: string[] | null;
+    };
+    Recipe: {
+      /** @description what is done to all of it then, in this order */
+      after: components['schemas']['Treat'][] | null;
+      /** @description of the stamp */
+      name: string;
+      /** @description laid one on the other */
+      shapes: components['schemas']['Shape'][] | null;
+    };
+    Repeat: {
+      /**
+       * Format: float
+       * @description degrees that the row is turned, or at which the circle begins
+       */
+      angle?: number;
+      /**
+       * Format: int64
+       * @description 2..64; of a field, along a row
+       */
+      count: number;
+      /** @enum {string} */
+      kind: 'row' | 'circle' | 'field';
+      /**
+       * Format: int64
+       * @description of a field, 1..32
+       */
+      rows?: number;
+      /**
+       * Format: float
+       * @description from one to the next, or the circle's radius, 0.01..2
+       */
+      step: number;
+      /** @description on a circle each is turned outward */
+      turn?: boolean;
     };
     Report: {
       findings: components['schemas']['Finding'][] | null;
@@ -1147,6 +1217,27 @@ export interface components {
       id: string;
       name: string;
       steps: components['schemas']['Step'][] | null;
+    };
+    Setting: {
+      choices?: string[] | null;
+      default: unknown;
+      help: string;
+      /** @enum {string} */
+      kind: 'number' | 'integer' | 'choice' | 'text' | 'switch' | 'outline' | 'profile' | 'file';
+      label: string;
+      /** Format: float */
+      max: number;
+      /** Format: float */
+      min: number;
+      name: string;
+      /** @description what 0 means, where it is no amount */
+      nought?: string;
+      /**
+       * Format: float
+       * @description shown value = stored value × scale
+       */
+      scale: number;
+      unit?: string;
     };
     Settings: {
       /**
@@ -1218,6 +1309,78 @@ export interface components {
        * @description the thickness, in metres, that is white; 0: a fifth of the model
        */
       thickness: number;
+    };
+    Shape: {
+      /** @description how it meets what lies below: highest (usual), add, subtract, multiply, lowest, difference */
+      combine?: string;
+      /**
+       * Format: float
+       * @description radius of rounded corners, 0..1
+       */
+      corner?: number;
+      /** @description the outline goes smoothly through its points */
+      curved?: boolean;
+      /** @description the picture itself, base64 */
+      file?: string;
+      /** @description bold (usual), regular, mono */
+      font?: string;
+      /** @description of the rise: straight (usual), round, hollow, soft */
+      form?: string;
+      /**
+       * Format: float
+       * @description share: a ring's hole, a star's and a gear's inner radius, the bars of a cross, 0.02..0.98
+       */
+      inner?: number;
+      /** @description what it is */
+      kind: string;
+      /**
+       * Format: float
+       * @description its height, 0..1
+       */
+      level: number;
+      /** @description left out */
+      off?: boolean;
+      /** @description of a drawn outline, −1..1 */
+      points?: (number[] | null)[] | null;
+      /** @description a row, a circle or a field of it */
+      repeat?: components['schemas']['Repeat'];
+      /**
+       * Format: float
+       * @description over which it rises from its border inward, 0..2; 0: upright
+       */
+      rise?: number;
+      /**
+       * Format: int64
+       * @description of a polygon, points of a star, teeth of a gear, 3..64
+       */
+      sides?: number;
+      /**
+       * Format: float
+       * @description from foot to head, 0.01..4; 0: as wide
+       */
+      tall?: number;
+      /** @description up to 24 letters */
+      text?: string;
+      /**
+       * Format: float
+       * @description degrees, anticlockwise
+       */
+      turn?: number;
+      /**
+       * Format: float
+       * @description from side to side, 0.01..4
+       */
+      wide?: number;
+      /**
+       * Format: float
+       * @description to the right, −2..2
+       */
+      x?: number;
+      /**
+       * Format: float
+       * @description up, −2..2
+       */
+      y?: number;
     };
     SheetFacts: {
       /**
@@ -1337,6 +1500,40 @@ export interface components {
        * @description how far hands reach from there along the surface, metres
        */
       radius: number;
+    };
+    Treat: {
+      /**
+       * Format: float
+       * @description soften: radius, 0..1; bevel: width, 0..1; noise: strength, 0..1; cut: level, 0..1
+       */
+      amount?: number;
+      /** @description soften by: clouds (usual), middle, rim, left to right, foot to head, heights, picture */
+      by?: string;
+      /** @description the picture that says how much is softened where, base64 */
+      file?: string;
+      /** @description of a bevel: straight (usual), round, hollow, soft */
+      form?: string;
+      /** @description what is done */
+      kind: string;
+      /** @description left out */
+      off?: boolean;
+      /** @description of a profile: (in, out), 0..1 */
+      points?: (number[] | null)[] | null;
+      /**
+       * Format: float
+       * @description size of the noise's marks, 0.01..2
+       */
+      scale?: number;
+      /**
+       * Format: int64
+       * @description another noise
+       */
+      seed?: number;
+      /**
+       * Format: float
+       * @description of a cut, 0 soft .. 1 sharp
+       */
+      sharp?: number;
     };
   };
   responses: never;
@@ -1511,6 +1708,35 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-api-press': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Press'];
+        };
       };
       /** @description Error */
       default: {

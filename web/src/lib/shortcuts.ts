@@ -50,6 +50,13 @@ export const shortcuts: Shortcut[] = [
   tool('D', 'd', 'drill', 'drill: what every layer adds at a point'),
   tool('R', 'r', 'reach', 'pick the open layer’s reach on the model'),
   {
+    keys: 'Shift P',
+    on: 'shift+p',
+    says: 'the stamp press: make a stamp, or take one',
+    group: 'Tools',
+    run: (_, ui) => (ui.press = !ui.press),
+  },
+  {
     keys: 'T',
     on: 't',
     says: 'take what the brush paints from the model',

@@ -50,6 +50,8 @@ export class UI {
   pinned = $state(false);
   /** the conditions are open, with their handles on the model */
   conditions = $state(false);
+  /** the stamp press is open */
+  press = $state(false);
   /** the stock is open */
   stock = $state(false);
   /** how many parameters of agents are shown: 1 one amount, 2 the half dozen that matter, 3 everything */

@@ -276,6 +276,10 @@
           if (v && (k?.spacing ?? 0) < 0.5) set('spacing', 1.2);
         }}
       />
+      <span></span>
+      <button class="chip" title="Make a stamp, or take one (Shift P)" onclick={() => (ui.press = true)}
+        >stamp press …</button
+      >
       {@render number(
         'spacing',
         'spacing',

@@ -360,6 +360,12 @@
           >{tool[0].toUpperCase() + tool.slice(1)}</button
         >
       {/each}
+      <button
+        class="tool"
+        aria-pressed={ui.press}
+        title="The stamp press: make a stamp, or take one (Shift P)"
+        onclick={() => (ui.press = true)}>Stamp</button
+      >
     </div>
   {/if}
   {#if ui.station !== 'Judge'}

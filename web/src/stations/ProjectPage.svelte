@@ -7,6 +7,7 @@
   import Keys from '../parts/Keys.svelte';
   import Ledger from '../parts/Ledger.svelte';
   import Section from '../parts/Section.svelte';
+  import StampPress from '../parts/StampPress.svelte';
   import Stock from '../parts/Stock.svelte';
   import View from '../parts/View.svelte';
   import Worktop from '../parts/Worktop.svelte';
@@ -139,6 +140,7 @@
   <footer aria-label="Worktop">
     {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}
   </footer>
+  {#if ui.press && ui.station === 'Layer' && session.doc}<StampPress {session} {ui} />{/if}
   {#if ledger}<Ledger {session} close={() => (ledger = false)} />{/if}
   {#if session.message}
     <div class="notice" role="alert">

@@ -1,0 +1,222 @@
+package api
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"image/png"
+	"io"
+	"net/http"
+	"strconv"
+	"sync"
+	"time"
+
+	"velvetgrime/core/press"
+	"velvetgrime/internal/store"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
+)
+
+// Press is what stamps are made of, and those that can be taken.
+type Press struct {
+	Shapes   []press.Described `json:"shapes"`
+	Treats   []press.Described `json:"treats"`
+	Combines []string          `json:"combines"`
+	Looks    []string          `json:"looks"`
+	List     []KnownStamp      `json:"list" doc:"those of the shelf, then those kept in the stock, in the group \"kept\""`
+}
+
+// KnownStamp is a stamp of the shelf or of the stock.
+type KnownStamp struct {
+	ID     string       `json:"id" doc:"its name, or its id in the stock"`
+	Group  string       `json:"group"`
+	Recipe press.Recipe `json:"recipe"`
+}
+
+const (
+	maxRecipe = 24 << 20
+	stampShot = 96
+)
+
+func (s *Server) pressRoutes(api huma.API) {
+	huma.Get(api, "/api/press", func(ctx context.Context, _ *struct{}) (*body[Press], error) {
+		out := Press{Combines: press.Combines, Looks: press.Looks}
+		out.Shapes, out.Treats = press.Kinds()
+		for _, st := range press.Shelf() {
+			out.List = append(out.List, KnownStamp{st.Recipe.Name, st.Group, st.Recipe})
+		}
+		kept, err := s.Store.Stock(ctx, "stamp")
+		for _, k := range kept {
+			st := KnownStamp{ID: k.ID, Group: keptGroup}
+			if json.Unmarshal(k.Data, &st.Recipe) == nil {
+				st.Recipe.Name = k.Name
+				out.List = append(out.List, st)
+			}
+		}
+		return &body[Press]{out}, fail(err)
+	})
+}
+
+// recipe reads a recipe from a request's body.
+func recipe(c *gin.Context) (*press.Recipe, error) {
+	b, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, maxRecipe))
+	if err != nil {
+		return nil, fmt.Errorf("the recipe is larger than %d MiB", maxRecipe>>20)
+	}
+	var r press.Recipe
+	if err := json.Unmarshal(b, &r); err != nil {
+		return nil, fmt.Errorf("the recipe cannot be read: %w", err)
+	}
+	return &r, r.Check()
+}
+
+// pressed draws the recipe of a request at the size that it asks for, and refuses it
+// when that cannot be done.
+func pressed(c *gin.Context, usual int) (*press.Recipe, *press.Stamp) {
+	r, err := recipe(c)
+	var st *press.Stamp
+	if err == nil {
+		size := usual
+		if q := c.Query("size"); q != "" {
+			if size, err = strconv.Atoi(q); err != nil {
+				err = fmt.Errorf("the size %q is no number", q)
+			}
+		}
+		if err == nil {
+			st, err = press.Draw(c, r, size)
+		}
+	}
+	if err != nil {
+		refuse(c, 422, err)
+		return nil, nil
+	}
+	return r, st
+}
+
+// shots are the pictures of the shelf's stamps, made when they are first asked for.
+type shots struct {
+	mu   sync.Mutex
+	list map[string][]byte
+}
+
+func (s *Server) pressFiles(g *gin.Engine) {
+	known := shots{list: map[string][]byte{}}
+	g.POST("/api/press/picture", func(c *gin.Context) {
+		if _, st := pressed(c, 320); st != nil {
+			b, err := relief(st, c.DefaultQuery("look", "relief"))
+			if err != nil {
+				refuse(c, 500, err)
+				return
+			}
+			c.Data(200, "image/png", b)
+		}
+	})
+	g.POST("/api/press/png", func(c *gin.Context) {
+		r, st := pressed(c, 1024)
+		if st == nil {
+			return
+		}
+		var b bytes.Buffer
+		if err := st.WritePNG(&b); err != nil {
+			refuse(c, 500, err)
+			return
+		}
+		c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", fileName(r.Name)+".png"))
+		c.Data(200, "image/png", b.Bytes())
+	})
+	g.GET("/api/press/stamps/:name/picture", func(c *gin.Context) {
+		known.mu.Lock()
+		defer known.mu.Unlock()
+		b := known.list[c.Param("name")]
+		if b == nil {
+			r := press.ByName(c.Param("name"))
+			if r == nil {
+				refuse(c, 404, fmt.Errorf("there is no stamp %q", c.Param("name")))
+				return
+			}
+			st, err := press.Draw(c, r, stampShot)
+			if err == nil {
+				b, err = relief(st, "relief")
+			}
+			if err != nil {
+				refuse(c, 500, err)
+				return
+			}
+			known.list[c.Param("name")] = b
+		}
+		c.Header("Cache-Control", "max-age=3600")
+		c.Data(200, "image/png", b)
+	})
+	g.POST("/api/stock/stamps", func(c *gin.Context) {
+		r, st := pressed(c, stampShot)
+		if st == nil {
+			return
+		}
+		if r.Name == "" {
+			refuse(c, 422, fmt.Errorf("a stamp that is kept needs a name"))
+			return
+		}
+		data, err := json.Marshal(r)
+		var shot []byte
+		if err == nil {
+			shot, err = relief(st, "relief")
+		}
+		item := &store.StockItem{ID: uuid.NewString(), Kind: "stamp", Name: r.Name, Data: data, Picture: shot, At: time.Now()}
+		if err == nil {
+			err = s.Store.PutStock(c, item)
+		}
+		if err != nil {
+			refuse(c, 500, err)
+			return
+		}
+		c.JSON(201, KnownStamp{item.ID, keptGroup, *r})
+	})
+	// a stamp becomes a picture of a project: as a tip, in a stream or as a channel's source
+	g.POST("/api/projects/:id/stamps", func(c *gin.Context) {
+		r, st := pressed(c, 1024)
+		if st == nil {
+			return
+		}
+		var b bytes.Buffer
+		err := st.WritePNG(&b)
+		row := &store.Picture{ProjectID: c.Param("id"), Name: fileName(r.Name) + ".png", Width: st.Size, Height: st.Size, At: time.Now()}
+		if err == nil {
+			if row.Blob, err = s.Store.PutBlob(c, b.Bytes()); err == nil {
+				err = s.Store.PutPicture(c, row)
+			}
+		}
+		if err != nil {
+			refuse(c, 422, fmt.Errorf("stamp %q: %w", r.Name, err))
+			return
+		}
+		c.JSON(201, row)
+	})
+}
+
+func relief(st *press.Stamp, look string) ([]byte, error) {
+	var b bytes.Buffer
+	err := (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&b, st.Image(look))
+	return b.Bytes(), err
+}
+
+// fileName keeps of a name what a file can be called everywhere.
+func fileName(name string) string {
+	out := make([]rune, 0, len(name))
+	for _, r := range name {
+		switch {
+		case r >= 'a' && r <= 'z', r >= '0' && r <= '9':
+			out = append(out, r)
+		case r >= 'A' && r <= 'Z':
+			out = append(out, r+'a'-'A')
+		case len(out) > 0 && out[len(out)-1] != '-':
+			out = append(out, '-')
+		}
+	}
+	if len(out) == 0 {
+		return "stamp"
+	}
+	return string(out)
+}
