@@ -355,6 +355,7 @@ type pulled struct {
 	radius       float32
 	kit          *brush.Kit
 	before       int // strokes that are there already
+	does         string
 }
 
 // run draws the stroke in small segments and times each from sample to the finished
@@ -377,7 +378,7 @@ func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err e
 	}
 	half := b.layers / 2
 	d.Layers = append(d.Layers[:half:half], append([]*stack.Layer{paint}, d.Layers[half:]...)...)
-	st := &brush.Stroke{ID: "bench", Radius: b.radius, Strength: 1, Hardness: 0.5, Values: values, Kit: b.kit}
+	st := &brush.Stroke{ID: "bench", Radius: b.radius, Strength: 1, Hardness: 0.5, Values: values, Kit: b.kit, Does: b.does, Take: &brush.Take{At: at(0.4).Pos, Nrm: at(0.4).Nrm}}
 	touched := 0
 	var tiles []eval.Tile
 	var blocks [][]geom.Box
@@ -472,6 +473,13 @@ func benchBrushes(ctx context.Context, r *report) error {
 			return err
 		}
 		r.add("brushes", fmt.Sprintf("%s, 2048, 21 layers, dab 40 mm, %.1f tiles a segment", m.Name, tiles), "ms a segment", ms)
+	}
+	for _, does := range []string{brush.Soften, brush.Clone, brush.Smear} {
+		ms, tiles, err := pulled{size: 2048, layers: 20, radius: 0.02, before: 60, does: does}.run(ctx)
+		if err != nil {
+			return err
+		}
+		r.add("brushes", fmt.Sprintf("%s, 2048, 21 layers, 60 strokes below, dab 40 mm, %.1f tiles a segment", does, tiles), "ms a segment", ms)
 	}
 	return nil
 }

@@ -61,12 +61,13 @@ type Stroke struct {
 	PenSize  bool                 `json:"penSize,omitempty" doc:"pressure drives the radius"`
 	PenFlow  bool                 `json:"penFlow,omitempty" doc:"pressure drives the strength"`
 	Values   map[string][]float32 `json:"values" doc:"what is painted, by channel; \"mask\" in a hand step"`
-	Does     string               `json:"does,omitempty" enum:",lighten,darken,soften,sharpen" doc:"empty: lays the values"`
+	Does     string               `json:"does,omitempty" enum:",lighten,darken,soften,sharpen,clone,smear" doc:"empty: lays the values"`
 	Blend    blend.Mode           `json:"blend,omitempty" doc:"how the values meet what was painted before; empty: normal"`
 	Kit      *Kit                 `json:"kit,omitempty"`
 	Mirror   *Mirror              `json:"mirror,omitempty"`
 	Within   *Area                `json:"within,omitempty" doc:"what it stays in; none: the whole model"`
 	Fill     *Fill                `json:"fill,omitempty" doc:"covers all of that at once"`
+	Take     *Take                `json:"take,omitempty" doc:"where a cloning stroke takes from"`
 	Up       geom.Vec3            `json:"up,omitzero" doc:"what is up for the tip, as the view had it"`
 	Tilt     []float32            `json:"tilt,omitempty" doc:"of the pen at each point: 0 upright, 1 flat"`
 	Points   Points               `json:"points"`
@@ -99,6 +100,11 @@ func (s *Stroke) Check() error {
 	}
 	if !slices.Contains(Does, s.Does) {
 		return fmt.Errorf("a stroke cannot %q; it can %v", s.Does, Does)
+	}
+	if s.Does == Clone {
+		if err := s.Take.check(); err != nil {
+			return err
+		}
 	}
 	if err := checkMode(s.Blend); err != nil {
 		return err

@@ -94,10 +94,12 @@ const (
 	Darken  = "darken"  // lowers what is there towards nothing
 	Soften  = "soften"  // takes what is there towards its own blur
 	Sharpen = "sharpen" // takes it away from that
+	Clone   = "clone"   // lays what was painted at another place
+	Smear   = "smear"   // draws what is there along
 )
 
 // Does are the things a stroke can do.
-var Does = []string{Paint, Lighten, Darken, Soften, Sharpen}
+var Does = []string{Paint, Lighten, Darken, Soften, Sharpen, Clone, Smear}
 
 // Spread is the standard deviation, in metres, of the blur that a softening or
 // sharpening stroke works with; 0: the stroke does not look around itself.

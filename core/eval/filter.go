@@ -412,6 +412,12 @@ func (p *Program) fromTiles(ctx context.Context, u *Surface, sp *streamPlan, i i
 
 // fromTilesOf is fromTiles for sheets of the sizes that sizeOf tells.
 func (p *Program) fromTilesOf(ctx context.Context, u *Surface, sp *streamPlan, i int, sizeOf func(sheet int) int) ([][]float32, error) {
+	return p.betweenTexels(u, sizeOf, func(tu *Surface) ([][]float32, error) { return p.filtered(ctx, tu, sp, i) })
+}
+
+// betweenTexels reads what tiles of the sheets hold at the points of a frame, between
+// their texels.
+func (p *Program) betweenTexels(u *Surface, sizeOf func(sheet int) int, of func(tu *Surface) ([][]float32, error)) ([][]float32, error) {
 	f, m := u.Frame(), p.Scene.Model
 	out := wide(nil, 1, len(f.Pos))
 	tiles := map[Tile][]int32{}
@@ -430,7 +436,7 @@ func (p *Program) fromTilesOf(ctx context.Context, u *Surface, sp *streamPlan, i
 	}
 	for t, points := range tiles {
 		tu := p.Scene.OnTile(t)
-		v, err := p.filtered(ctx, tu, sp, i)
+		v, err := of(tu)
 		if err != nil {
 			return nil, err
 		}

@@ -402,6 +402,11 @@ func (p *Program) painted(ctx context.Context, u *Surface, all, list []*brush.St
 		if err != nil {
 			return nil, err
 		}
+		if s.Elsewhere() {
+			if soft, err = p.taken(ctx, u, s, all, c.Cover, channel, components); err != nil {
+				return nil, err
+			}
+		}
 		p.fold(s, c, soft, cur, channel, components)
 		if i == len(list)-2 {
 			keep := make(planes, len(cur))
@@ -441,7 +446,7 @@ func (p *Program) softened(ctx context.Context, u *Surface, s *brush.Stroke, all
 }
 
 // fold lays one stroke on what was painted before it; soft is the blur of that, for
-// strokes that look around themselves.
+// strokes that look around themselves, or what was painted where they take from.
 func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft [][]float32, cur planes, channel string, components int) {
 	cover := c.Cover
 	lo, hi := float32(0), float32(1)
@@ -456,6 +461,17 @@ func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft [][]float32, cur
 			for k, w := range cover {
 				if w > 0 {
 					d[k] -= w * s.Strength * d[k]
+				}
+			}
+		}
+		return
+	case soft != nil && s.Does == brush.Clone: // over what is there
+		a := soft[components]
+		for c := range cur {
+			d, b := cur[c].Data, soft[c]
+			for k, w := range cover {
+				if w > 0 {
+					d[k] += w * s.Strength * (b[k] - a[k]*d[k])
 				}
 			}
 		}

@@ -30,6 +30,8 @@ type Scene struct {
 	plans  map[planKey]*layerPlan // of the layers of the last compiled document
 	ways   ways                   // what goes over the surface needs
 
+	takings map[takingKey]*taking // of live strokes
+
 	// Picture returns a stored picture by name; nil when the scene has none.
 	Picture func(name string) (*pix.Picture, error)
 }
@@ -264,6 +266,11 @@ func (s *Scene) Forget(strokeID string) {
 	for k, c := range s.covers {
 		if k.stroke == strokeID {
 			found = append(found, c)
+		}
+	}
+	for k := range s.takings {
+		if k.stroke == strokeID {
+			delete(s.takings, k)
 		}
 	}
 	s.mu.Unlock()

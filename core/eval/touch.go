@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"slices"
+
 	"velvetgrime/core/brush"
 
 	"github.com/zeebo/xxh3"
@@ -83,10 +85,13 @@ func spreadOf(all []*brush.Stroke) float32 {
 // of it, and the chain of their keys.
 func (p *Program) touching(u *Surface, all []*brush.Stroke, channel string, pad float32) (list []*brush.Stroke, keys []Key) {
 	pad += p.spread(all)
-	if len(all) < worthRemembering || u.tile == nil {
-		return test(u, all, channel, pad, nil, nil)
+	var hashes []uint64
+	if len(all) > 0 && (len(all) >= worthRemembering || slices.ContainsFunc(all, (*brush.Stroke).Elsewhere)) {
+		hashes = p.running(all)
 	}
-	hashes := p.running(all)
+	if len(all) < worthRemembering || u.tile == nil {
+		return test(u, all, hashes, channel, pad, nil, nil)
+	}
 	k := touchKey{u.key, all[0].ID, channel, pad}
 	sc := u.scene
 	sc.mu.Lock()
@@ -100,7 +105,7 @@ func (p *Program) touching(u *Surface, all []*brush.Stroke, channel string, pad 
 		return list, keys
 	}
 	// appending never writes what another holds: the capacity ends with the length
-	list, keys = test(u, all[from:], channel, pad, list[:len(list):len(list)], keys[:len(keys):len(keys)])
+	list, keys = test(u, all[from:], hashes[from:], channel, pad, list[:len(list):len(list)], keys[:len(keys):len(keys)])
 	if all[len(all)-1].ID == p.live { // it grows: what is remembered ends before it
 		n := len(all) - 1
 		if from < n {
@@ -125,18 +130,22 @@ func (s *Scene) remember(k touchKey, t *touched) {
 	s.touch[k] = t
 }
 
-// test adds the strokes that touch to a list and to the chain of its keys.
-func test(u *Surface, all []*brush.Stroke, channel string, pad float32, list []*brush.Stroke, keys []Key) ([]*brush.Stroke, []Key) {
+// test adds the strokes that touch to a list and to the chain of its keys. What a stroke
+// takes from elsewhere hangs on all strokes before it: hashes are those of the first i.
+func test(u *Surface, all []*brush.Stroke, hashes []uint64, channel string, pad float32, list []*brush.Stroke, keys []Key) ([]*brush.Stroke, []Key) {
 	k := Key{}
 	if len(keys) > 0 {
 		k = keys[len(keys)-1]
 	}
-	for _, s := range all {
+	for i, s := range all {
 		if _, on := s.Values[channel]; !on && !s.Erase {
 			continue
 		}
 		if u.touches(s, pad) {
 			k = join(k, newHash(s.ID).str(channel).sum(), uint64(len(s.Points)))
+			if s.Elsewhere() {
+				k = join(k, newHash("before").num(hashes[i]).sum(), 0)
+			}
 			list, keys = append(list, s), append(keys, k)
 		}
 	}

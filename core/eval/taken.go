@@ -1,0 +1,132 @@
+package eval
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"sync"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/raster"
+)
+
+// taking is what a stroke that clones or smears took on one surface so far. A live
+// stroke grows: only what it newly covers is taken then.
+type taking struct {
+	mu    sync.Mutex
+	n     int // points of the stroke
+	trace *brush.Trace
+	rows  [][]float32
+}
+
+type takingKey struct {
+	stroke, channel string
+	surface         Key
+}
+
+// taken is what was painted before a stroke where it takes from, at its covered points:
+// read between the texels of the tiles there, over seams and sheets. Where there is no
+// surface near it takes nothing.
+func (p *Program) taken(ctx context.Context, u *Surface, s *brush.Stroke, all []*brush.Stroke, cover []float32, channel string, components int) ([][]float32, error) {
+	at := slices.Index(all, s)
+	if at < 0 {
+		return nil, fmt.Errorf("the stroke %q is not in its list", s.ID)
+	}
+	n := len(u.Frame().Pos)
+	if at == 0 {
+		return wide(nil, components+1, n), nil
+	}
+	t := &taking{}
+	if s.ID == p.live {
+		t = p.Scene.taking(takingKey{s.ID, channel, u.key})
+	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.trace == nil || t.n > len(s.Points) {
+		t.trace, t.rows = brush.NewTrace(n), wide(nil, components+1, n)
+	}
+	t.n = len(s.Points)
+	if err := p.take(ctx, u, s, all[:at], t.trace.Grow(s, u.Frame(), cover), t, channel, components); err != nil {
+		t.trace = nil
+		return nil, err
+	}
+	if s.ID == p.live {
+		return copied(t.rows), nil // it goes on growing
+	}
+	return t.rows, nil
+}
+
+// take fills the rows of what was taken at some points.
+func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below []*brush.Stroke, points []int32, t *taking, channel string, components int) error {
+	type part struct {
+		to    int32
+		share float32
+	}
+	f, m, tree := u.Frame(), p.Scene.Model, p.Scene.wander().tree
+	far := max(2*s.Radius, 4*f.Footprint)
+	var parts []part
+	var pos []geom.Vec3
+	var tri []int32
+	var room [8]brush.Source
+	for _, i := range points {
+		for c := range t.rows {
+			t.rows[c][i] = 0
+		}
+		for _, q := range t.trace.Sources(s, f, i, room[:0]) {
+			if place := tree.Closest(q.Pos, far, func(t int32) bool { return m.FaceNormal(int(t)).Dot(q.Nrm) > 0 }); place.Tri >= 0 {
+				parts, pos, tri = append(parts, part{i, q.Share}), append(pos, place.Pos), append(tri, place.Tri)
+			}
+		}
+	}
+	if len(pos) == 0 {
+		return nil
+	}
+	there := &Surface{scene: p.Scene, frame: &raster.Frame{W: len(pos), H: 1, Pos: pos, Tri: tri, Footprint: f.Footprint}}
+	got, err := p.betweenTexels(there, func(sheet int) int {
+		if u.tile != nil && u.tile.Sheet == sheet {
+			return u.tile.Size
+		}
+		size := 128
+		for size < 8192 && p.Scene.index(sheet).Scale()/float32(size) > 1.2*f.Footprint {
+			size *= 2
+		}
+		return size
+	}, func(tu *Surface) ([][]float32, error) {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		list, keys := p.touching(tu, below, channel, 0)
+		if len(list) == 0 {
+			return wide(nil, components+1, len(tu.Frame().Pos)), nil
+		}
+		v, err := p.painted(ctx, tu, below, list, keys, channel, components)
+		return rows(v), err
+	})
+	if err != nil {
+		return err
+	}
+	for c := range t.rows {
+		for k, q := range parts {
+			t.rows[c][q.to] += q.share * got[c][k]
+		}
+	}
+	return nil
+}
+
+// maxTakings bounds what is remembered of strokes that clone or smear while they grow.
+const maxTakings = 256
+
+func (s *Scene) taking(k takingKey) *taking {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	t := s.takings[k]
+	if t == nil {
+		if s.takings == nil || len(s.takings) > maxTakings {
+			s.takings = map[takingKey]*taking{}
+		}
+		t = &taking{}
+		s.takings[k] = t
+	}
+	return t
+}
