@@ -295,3 +295,59 @@ test('the stamp press: a stamp is made, kept, delivered in 16 bits, and stamped 
   await expect.poll(shown).toBeGreaterThan(8);
   await button(page, 'Delete').click();
 });
+
+test('what is painted is cloned to another place, along or from a place that stays, and smeared; undo takes it back', async ({ page }) => {
+  await paintLayer(page);
+  const messages = await sent(page);
+  const region = page.getByRole('region', { name: 'Brush' });
+  const hex = region.getByRole('textbox', { name: 'Brush color' });
+  await hex.fill('#2040e0');
+  await hex.press('Enter');
+  await type(page, 'Brush size', '50');
+  const box = (await canvas(page).boundingBox())!;
+  const at = (fx: number, fy: number): [number, number] => [box.x + box.width * fx, box.y + box.height * fy];
+  const pull = async (from: [number, number], to: [number, number]) => {
+    await page.mouse.move(...at(...from));
+    await page.mouse.down();
+    await page.mouse.move(...at(...to), { steps: 6 });
+    await page.mouse.up();
+    await settled(page);
+  };
+  const blue = async (x: number, y: number) => {
+    const [r, , b] = await pixel(page, x, y);
+    return b - r;
+  };
+  await pull([0.49, 0.42], [0.51, 0.42]);
+  expect(await blue(0.5, 0.42)).toBeGreaterThan(25);
+  const bare = await blue(0.5, 0.56);
+
+  await page.keyboard.press('g');
+  await expect(region).toContainText('Clone');
+  await page.mouse.click(...at(0.5, 0.42)); // the first click marks the place
+  await expect(page.getByRole('img', { name: 'Where cloning takes from' })).toBeVisible();
+  expect((await messages('stroke.begin')).length).toBe(1);
+  await pull([0.5, 0.56], [0.505, 0.56]);
+  expect(await blue(0.5, 0.56)).toBeGreaterThan(bare + 25);
+  const first = (await messages('stroke.begin')).at(-1).stroke;
+  expect(first.does).toBe('clone');
+  // the next stroke goes on from where the first was paired: beside it there is nothing to take
+  await pull([0.5, 0.66], [0.505, 0.66]);
+  const second = (await messages('stroke.begin')).at(-1).stroke;
+  expect(second.take.at.Y).toBeLessThan(first.take.at.Y - 0.02);
+  await region.getByLabel('How the place goes with the strokes').selectOption('each dab takes it');
+  await pull([0.5, 0.66], [0.505, 0.66]);
+  const third = (await messages('stroke.begin')).at(-1).stroke;
+  expect(third.take).toMatchObject({ at: first.take.at, stays: true });
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect.poll(() => blue(0.5, 0.56)).toBeLessThan(bare + 10);
+
+  // drawn downward, the blue comes along
+  await page.keyboard.press('y');
+  await type(page, 'Brush size', '80');
+  const below = await blue(0.5, 0.48);
+  await pull([0.5, 0.4], [0.5, 0.54]);
+  expect((await messages('stroke.begin')).at(-1).stroke.does).toBe('smear');
+  expect(await blue(0.5, 0.48)).toBeGreaterThan(below + 8);
+});

@@ -31,10 +31,10 @@ func (t *Take) check() error {
 func (s *Stroke) Elsewhere() bool { return !s.Erase && (s.Does == Clone || s.Does == Smear) }
 
 // Pull is how far a smearing stroke draws paint along, in radii.
-const Pull = 2.2
+const Pull = 3
 
 // smears is from how many places along the line a smear is mixed.
-const smears = 6
+const smears = 8
 
 // Source is a place that paint is taken from, and its share; the shares of a point make 1.
 type Source struct {
@@ -217,7 +217,7 @@ func (s *Stroke) sources(p *path, w twin, seg int, t float32, q, n geom.Vec3, li
 		// as the surface turns, then as the line turns on it
 		r := turnTo(up, nrm)
 		x := turnTo(r.of(dir), way)
-		list = append(list, Source{pos.Add(x.of(r.of(off))), r.of(n), 2 * (1 - u) / smears})
+		list = append(list, Source{pos.Add(x.of(r.of(off))), r.of(n), (1.3 - u) / (0.8 * smears)})
 	}
 	return list
 }

@@ -53,6 +53,13 @@ func (c *Carrier) Stroke(s *brush.Stroke, id string) (*brush.Stroke, bool) {
 			return &n, false
 		}
 	}
+	if t := s.Take; t != nil { // the place that is cloned goes along
+		if at, ok := c.place(t.At, t.Nrm); ok {
+			moved := *t
+			moved.At = at.Pos
+			n.Take = &moved
+		}
+	}
 	for i, p := range s.Points {
 		at, ok := c.place(p.Pos, p.Nrm)
 		if !ok {

@@ -5,7 +5,9 @@ import type { Picked, Session } from './session.svelte';
 import { addStep, eachStep, title } from './stack';
 
 export type Station = 'Prepare' | 'Layer' | 'Judge' | 'Deliver';
-export type Tool = 'orbit' | 'brush' | 'erase' | 'fill' | 'drill' | 'reach';
+export type Tool = 'orbit' | 'brush' | 'erase' | 'clone' | 'smear' | 'fill' | 'drill' | 'reach';
+/** Tools that lay strokes. */
+export const strokes: Tool[] = ['brush', 'erase', 'clone', 'smear', 'fill'];
 export type ViewMode = 'model' | 'flat' | 'both';
 /** What the view shows: the shaded surface, or one thing alone. */
 export type Alone = '' | 'mask' | string;
@@ -84,6 +86,11 @@ export class UI {
     filled: 'part', // what the fill tool fills: these, or all
     row: 0, // stamps between two clicks; 0: by the spacing
   });
+  /** where cloning takes from: a place, and how it goes with the strokes */
+  source = $state.raw<{ at: number[]; nrm: number[] } | null>(null);
+  follows = $state<'along' | 'anew' | 'stays'>('along');
+  /** the next click marks that place */
+  marking = $state(false);
   /** the project's colours, as #rrggbb, and how they are set; wired where the project is open */
   palette = $state.raw<string[]>([]);
   setPalette: (list: string[], label: string) => void = () => {};
@@ -107,7 +114,7 @@ export class UI {
       else if (c === 'emissive') b.emissive = [...v];
       else if (v.length === 1 && c !== 'mask') b.values[c] = v[0];
     }
-    if (this.tool !== 'erase' && this.tool !== 'fill') this.tool = 'brush';
+    if (!strokes.includes(this.tool)) this.tool = 'brush';
   }
 
   /** The brush as it is set now, as one of the shelf. */
@@ -188,7 +195,9 @@ export function target(s: Session, ui: UI): Target {
         remedy,
       };
     }
-    const verb = ui.tool === 'erase' ? 'brings back' : ui.brush.mask < 0.5 ? 'hides' : 'shows';
+    const verb =
+      { erase: 'brings back', clone: 'clones', smear: 'smears' }[ui.tool as string] ??
+      (ui.brush.mask < 0.5 ? 'hides' : 'shows');
     const where = ((l.mask ?? []) as Step[]).some((m) => m.id === hand.id) ? 'mask' : 'stream';
     const name = title(s.about.steps!, hand).toLowerCase();
     return {
@@ -202,7 +211,13 @@ export function target(s: Session, ui: UI): Target {
   const on = s.channels.filter((c) => l.channels?.[c.channel]?.on);
   if (!on.length) return { ...none, text: `${l.name} has no channel switched on` };
   const names = on.map((c) => c.label).join(', ');
-  return { ok: true, layer: l.id, step: '', channels: on.map((c) => c.channel), text: `${l.name} · paint · ${names}` };
+  return {
+    ok: true,
+    layer: l.id,
+    step: '',
+    channels: on.map((c) => c.channel),
+    text: `${l.name} · ${{ clone: 'clone', smear: 'smear' }[ui.tool as string] ?? 'paint'} · ${names}`,
+  };
 }
 
 /** The layer itself or the group around it that is locked. */

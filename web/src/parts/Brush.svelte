@@ -82,7 +82,9 @@
 
 <section class="brush" aria-label="Brush">
   <div class="flex items-center gap-2">
-    <h3 class="font-semibold">{ui.tool === 'erase' ? 'Eraser' : ui.tool === 'fill' ? 'Fill' : 'Brush'}</h3>
+    <h3 class="font-semibold">
+      {{ erase: 'Eraser', fill: 'Fill', clone: 'Clone', smear: 'Smear' }[ui.tool as string] ?? 'Brush'}
+    </h3>
     <span class="quiet grow truncate text-xs">{t.text}</span>
     <div class="tabs" role="tablist" aria-label="Settings of the brush">
       {#each tabs as [id, label, help] (id)}
@@ -96,6 +98,26 @@
   </button>
   {#if tab === 'line'}
     <div class="grid">
+      {#if ui.tool === 'clone'}
+        <span class="quiet" title="What was painted there, in this layer or hand step, is laid under the brush"
+          >takes from</span
+        >
+        <span class="flex gap-1">
+          <button class="chip" aria-pressed={ui.marking} onclick={() => (ui.marking = true)}
+            >{ui.source ? 'mark anew' : 'mark a place'}</button
+          >
+          <select
+            class="pick"
+            aria-label="How the place goes with the strokes"
+            value={ui.follows}
+            onchange={(e) => (ui.follows = e.currentTarget.value as UI['follows'])}
+          >
+            <option value="along">it moves along</option>
+            <option value="anew">each stroke begins there</option>
+            <option value="stays">each dab takes it</option>
+          </select>
+        </span>
+      {/if}
       <button
         class="quiet text-left"
         title={b.onScreen

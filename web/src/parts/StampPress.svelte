@@ -170,7 +170,7 @@
       const b = ui.brush;
       b.kit = { flow: 1, ...b.kit, spacing: Math.max(b.kit?.spacing ?? 0, 1.1), picture: p.picture, tip: '' };
       b.name = recipe.name;
-      if (!['brush', 'erase'].includes(ui.tool)) ui.tool = 'brush';
+      if (ui.tool !== 'erase') ui.tool = 'brush';
       ui.press = false;
       return '';
     });

@@ -1,9 +1,9 @@
 <script lang="ts">
-  import type { Vector3 } from 'three';
+  import { Vector3 } from 'three';
   import { onDestroy, onMount, untrack } from 'svelte';
   import { api } from '../api/client';
   import type { Session } from '../lib/session.svelte';
-  import { target, type Tool, type UI, type ViewMode } from '../lib/ui.svelte';
+  import { strokes, target, type Tool, type UI, type ViewMode } from '../lib/ui.svelte';
   import type { Prep } from '../lib/prep.svelte';
   import { conditionsOf, conditionsOp } from '../lib/conditions';
   import { findStep, title } from '../lib/stack';
@@ -25,14 +25,31 @@
   let cursor = $state<{ x: number; y: number; path: string; texels: number; mm: number } | null>(null);
   let held = $state('');
   let sampleAt = $state({ x: 0, y: 0 });
+  /** where the clone's source is seen; found anew when a frame was drawn */
+  let mark = $state<{ x: number; y: number } | null>(null);
+  $effect(() => {
+    const from = ui.source;
+    if (!stage) return;
+    const s = stage;
+    s.onFrame = () => {
+      if (!from || ui.tool !== 'clone' || ui.mode === 'flat') return void (mark = null);
+      const q = s.project(new Vector3(...(from.at as [number, number, number])));
+      mark = { x: q.x, y: q.y };
+    };
+    void ui.tool;
+    s.onFrame();
+    return () => (s.onFrame = () => {});
+  });
   let pan: { x: number; y: number } | null = null;
 
-  const painting = $derived(ui.station === 'Layer' && ['brush', 'erase', 'fill'].includes(ui.tool));
+  const painting = $derived(ui.station === 'Layer' && strokes.includes(ui.tool));
   const t = $derived(target(session, ui));
   const tools: [Tool, string][] = [
     ['orbit', 'O'],
     ['brush', 'P'],
     ['erase', 'E'],
+    ['clone', 'G'],
+    ['smear', 'Y'],
     ['fill', 'I'],
     ['drill', 'D'],
     ['reach', 'R'],
@@ -221,6 +238,12 @@
       });
       return;
     }
+    if (ui.tool === 'clone' && painting && e.button === 0 && !e.altKey && (ui.marking || !ui.source)) {
+      const h = stage.pick(x, y);
+      if (h) ui.source = { at: h.pos.toArray(), nrm: h.nrm.toArray() };
+      ui.marking = !h;
+      return;
+    }
     if (painting && e.button === 0 && !e.altKey) {
       capture(e.pointerId);
       const why = painter!.down(e, x, y);
@@ -376,10 +399,18 @@
       {/each}
     </div>
   {/if}
+  {#if ui.tool === 'clone' && painting && mark}
+    <svg class="over" aria-label="Where cloning takes from" role="img">
+      <g transform={`translate(${mark.x} ${mark.y})`}>
+        <path class="halo" d="M-9 0H9M0 -9V9" /><path d="M-9 0H9M0 -9V9" />
+      </g>
+    </svg>
+  {/if}
   {#if near}<div class="says" style:left={`${near.x + 14}px`} style:top={`${near.y - 30}px`}>{near.label}</div>{/if}
   {#if cursor}
     <svg class="over" aria-hidden="true"><path d={cursor.path} class="halo" /><path d={cursor.path} /></svg>
     <div class="says" class:bad={!t.ok} style:left={`${cursor.x + 22}px`} style:top={`${cursor.y + 14}px`}>
+      {#if ui.tool === 'clone' && (ui.marking || !ui.source)}a click marks where cloning takes from ·{/if}
       {t.text}{#if t.ok}{' '}· <b>{Math.round(ui.brush.strength * 100)} %</b>
         <span class="quiet">· {cursor.mm.toFixed(1)} mm{cursor.texels ? `, ${cursor.texels} texels` : ''}</span>{/if}
     </div>

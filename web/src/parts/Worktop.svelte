@@ -4,7 +4,7 @@
   import type { ChannelInfo, Coat } from '../api/client';
   import type { Session } from '../lib/session.svelte';
   import { findStep, heightRange, streamOf, title } from '../lib/stack';
-  import { target, type UI } from '../lib/ui.svelte';
+  import { strokes, target, type UI } from '../lib/ui.svelte';
   import Brush from './Brush.svelte';
   import NumberField from './NumberField.svelte';
   import Picture from './Picture.svelte';
@@ -22,7 +22,7 @@
   /** whether colours can be in the open stream */
   const color = $derived(channel ? channel.components === 3 : made.some((c) => c.components === 3 && inside(c)));
   let dragging = $state('');
-  const painting = $derived(['brush', 'erase', 'fill'].includes(ui.tool));
+  const painting = $derived(strokes.includes(ui.tool));
   const t = $derived(target(session, ui));
 
   $effect(() => session.focus(ui.selected));

@@ -1,5 +1,5 @@
 // Pointer events to strokes: samples are found on the surface and sent as they come.
-import { Vector3 } from 'three';
+import { Quaternion, Vector3 } from 'three';
 import type { Session } from '../lib/session.svelte';
 import { newID } from '../lib/session.svelte';
 import { target, type UI } from '../lib/ui.svelte';
@@ -162,6 +162,7 @@ export class Painter {
       else if (this.session.channels.find((x) => x.channel === c)?.components === 3) values[c] = [...b.color];
       else values[c] = [b.values[c] ?? 0];
     }
+    const { tool } = this.ui;
     const radius = this.radius(hit.pos);
     let kit = b.kit ? (JSON.parse(JSON.stringify(b.kit)) as NonNullable<typeof b.kit>) : null;
     if (apart > 0) {
@@ -187,7 +188,8 @@ export class Painter {
         erase: this.ui.tool === 'erase',
         penSize: b.penSize,
         penFlow: b.penFlow,
-        does: this.ui.tool === 'erase' ? '' : b.does,
+        does: tool === 'erase' ? '' : tool === 'clone' || tool === 'smear' ? tool : b.does,
+        take: tool === 'clone' ? this.take(hit) : undefined,
         blend: b.blend,
         kit: kit ?? undefined,
         mirror: fill ? undefined : this.mirror(),
@@ -197,6 +199,21 @@ export class Painter {
         points: [],
       },
     });
+  }
+
+  /** what the place that cloning takes from was paired with: the first stroke since it was marked */
+  private pair: { source: object; pos: Vector3; nrm: Vector3 } | null = null;
+
+  /** Where a stroke that begins at a place takes from: in the surface's frame, whatever the view. */
+  private take(hit: Hit) {
+    const source = this.ui.source!;
+    const at = new Vector3().fromArray(source.at);
+    const nrm = new Vector3().fromArray(source.nrm).normalize();
+    if (this.ui.follows !== 'along') return { at: row(at), nrm: row(nrm), stays: this.ui.follows === 'stays' };
+    if (this.pair?.source !== source) this.pair = { source, pos: hit.pos.clone(), nrm: hit.nrm.clone().normalize() };
+    const turn = new Quaternion().setFromUnitVectors(this.pair.nrm, nrm);
+    at.add(hit.pos.clone().sub(this.pair.pos).applyQuaternion(turn));
+    return { at: row(at), nrm: row(hit.nrm.clone().applyQuaternion(turn)) };
   }
 
   private mirror() {

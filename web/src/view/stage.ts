@@ -352,6 +352,9 @@ export class Stage {
     return { model: this.mode === 'model' ? { x: 0, w, h } : null, flat: this.mode === 'flat' ? { x: 0, w, h } : null };
   }
 
+  /** called after a frame was drawn */
+  onFrame: () => void = () => {};
+
   draw() {
     this.frames++;
     const r = this.renderer;
@@ -369,6 +372,7 @@ export class Stage {
       r.setViewport(flat.x, 0, flat.w, flat.h);
       r.setScissor(flat.x, 0, flat.w, flat.h);
       r.render(this.flatScene, this.flatCamera);
+      this.onFrame();
     }
   }
 
