@@ -146,7 +146,7 @@ func TestSheetsAreSplitAndJoined(t *testing.T) {
 	m := sample.Lantern()
 	apply := func(m *mesh.Model, e Edit) *mesh.Model {
 		t.Helper()
-		e.Size, e.Margin = 1024, 4
+		e.Size, e.Margin = 512, 4
 		l, label, err := e.Apply(context.Background(), m)
 		if err != nil {
 			t.Fatal(err)
@@ -179,7 +179,7 @@ func TestSheetsAreSplitAndJoined(t *testing.T) {
 	if len(joined.Sheets) != len(m.Sheets) || joined.SheetIndex("Metal") < 0 {
 		t.Fatalf("%d sheets after the join, want %d with Metal", len(joined.Sheets), len(m.Sheets))
 	}
-	for _, s := range Measure(joined, Same(1024)).Sheets {
+	for _, s := range Measure(joined, Same(512)).Sheets {
 		if s.Sheet != "Metal" {
 			continue
 		}

@@ -139,7 +139,7 @@ func TestWithoutSeamsAClosedSurfaceIsOpened(t *testing.T) {
 func TestTheLanternIsUnwrappedAnew(t *testing.T) {
 	m := sample.Lantern()
 	o := Defaults()
-	o.Sheets = []string{"Enamel", "Brass"}
+	o.Sheets, o.Size, o.Margin = []string{"Enamel", "Brass"}, 512, 4
 	got, r := unwrapped(t, m, o)
 	for _, s := range r.Sheets {
 		if s.Sheet != "Enamel" && s.Sheet != "Brass" {
