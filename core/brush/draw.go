@@ -174,6 +174,7 @@ func (s *Stroke) facing() func(cos float32) float32 {
 // It is done once, on the whole stroke: where more paint was laid, deeper places
 // are filled.
 func (s *Stroke) Held(f *raster.Frame, c *Coverage) {
+	s.Lasso.hold(f, c.Cover)
 	if s.Kit == nil || s.Kit.Grain == nil || s.Kit.Grain.Amount == 0 {
 		return
 	}
