@@ -351,3 +351,53 @@ test('what is painted is cloned to another place, along or from a place that sta
   expect((await messages('stroke.begin')).at(-1).stroke.does).toBe('smear');
   expect(await blue(0.5, 0.48)).toBeGreaterThan(below + 8);
 });
+
+test('strokes stay in a lasso, or outside of it; it is drawn in one pull or corner by corner', async ({ page }) => {
+  await paintLayer(page);
+  const messages = await sent(page);
+  const region = page.getByRole('region', { name: 'Brush' });
+  const hex = region.getByRole('textbox', { name: 'Brush color' });
+  await hex.fill('#2040e0');
+  await hex.press('Enter');
+  await type(page, 'Brush size', '120');
+  const box = (await canvas(page).boundingBox())!;
+  const at = (fx: number, fy: number): [number, number] => [box.x + box.width * fx, box.y + box.height * fy];
+  const blue = async (x: number, y: number) => {
+    const [r, , b] = await pixel(page, x, y);
+    return b - r;
+  };
+  const [left, right] = [await blue(0.475, 0.5), await blue(0.525, 0.5)];
+  await page.keyboard.press('j');
+  await page.mouse.move(...at(0.5, 0.3));
+  await page.mouse.down();
+  for (const [x, y] of [[0.5, 0.7], [0.7, 0.7], [0.7, 0.3], [0.5, 0.3]]) await page.mouse.move(...at(x, y), { steps: 8 });
+  await page.mouse.up();
+  const limits = page.getByRole('status', { name: 'Lasso' });
+  await expect(limits).toContainText('Strokes stay in the lasso');
+  await expect(button(page, 'Brush')).toHaveAttribute('aria-pressed', 'true'); // the brush is back in the hand
+  const stroke = async () => {
+    await page.mouse.move(...at(0.46, 0.5));
+    await page.mouse.down();
+    await page.mouse.move(...at(0.54, 0.5), { steps: 6 });
+    await page.mouse.up();
+    await settled(page);
+  };
+  await stroke();
+  const sentLasso = (await messages('stroke.begin')).at(-1).stroke.lasso;
+  expect(sentLasso.view).toHaveLength(16);
+  expect(sentLasso.outline.length).toBeGreaterThan(8);
+  expect(await blue(0.525, 0.5)).toBeGreaterThan(right + 25);
+  expect(await blue(0.475, 0.5)).toBeLessThan(left + 12);
+  await button(page, 'Undo').click();
+  await limits.getByRole('button', { name: 'Outside' }).click();
+  await stroke();
+  expect(await blue(0.475, 0.5)).toBeGreaterThan(left + 25);
+  expect(await blue(0.525, 0.5)).toBeLessThan(right + 12);
+  await limits.getByRole('button', { name: 'Let go' }).click();
+  await expect(limits).toHaveCount(0);
+  // corner by corner
+  await page.keyboard.press('j');
+  for (const [x, y] of [[0.4, 0.3], [0.4, 0.7], [0.6, 0.7], [0.6, 0.3]]) await page.mouse.click(...at(x, y));
+  await page.mouse.click(...at(0.4, 0.3));
+  await expect(limits).toBeVisible();
+});

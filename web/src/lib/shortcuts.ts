@@ -55,6 +55,7 @@ export const shortcuts: Shortcut[] = [
     group: 'Tools',
     run: (_, ui) => ((ui.tool = 'clone'), (ui.marking = true)),
   },
+  tool('J', 'j', 'lasso', 'lasso: an outline that strokes stay in'),
   tool('I', 'i', 'fill', 'fill a part, an island, all; dragged: fading'),
   tool('D', 'd', 'drill', 'drill: what every layer adds at a point'),
   tool('R', 'r', 'reach', 'pick the open layer’s reach on the model'),

@@ -5,7 +5,7 @@ import type { Picked, Session } from './session.svelte';
 import { addStep, eachStep, title } from './stack';
 
 export type Station = 'Prepare' | 'Layer' | 'Judge' | 'Deliver';
-export type Tool = 'orbit' | 'brush' | 'erase' | 'clone' | 'smear' | 'fill' | 'drill' | 'reach';
+export type Tool = 'orbit' | 'brush' | 'erase' | 'clone' | 'smear' | 'fill' | 'lasso' | 'drill' | 'reach';
 /** Tools that lay strokes. */
 export const strokes: Tool[] = ['brush', 'erase', 'clone', 'smear', 'fill'];
 export type ViewMode = 'model' | 'flat' | 'both';
@@ -89,6 +89,10 @@ export class UI {
   /** where cloning takes from: a place, and how it goes with the strokes */
   source = $state.raw<{ at: number[]; nrm: number[] } | null>(null);
   follows = $state<'along' | 'anew' | 'stays'>('along');
+  /** an outline over a view that strokes stay in: −1..1 to the right and up */
+  lasso = $state.raw<{ view: number[]; aspect: number; outline: number[][] } | null>(null);
+  feather = $state(12); // pixels
+  outside = $state(false);
   /** the next click marks that place */
   marking = $state(false);
   /** the project's colours, as #rrggbb, and how they are set; wired where the project is open */

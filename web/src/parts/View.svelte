@@ -14,6 +14,7 @@
   import { Stage, type Hit } from '../view/stage';
   import CoreSample from './CoreSample.svelte';
   import LightRing from './LightRing.svelte';
+  import NumberField from './NumberField.svelte';
 
   let { session, ui, id, prep = null }: { session: Session; ui: UI; id: string; prep?: Prep | null } = $props();
   let canvas: HTMLCanvasElement;
@@ -25,13 +26,54 @@
   let cursor = $state<{ x: number; y: number; path: string; texels: number; mm: number } | null>(null);
   let held = $state('');
   let sampleAt = $state({ x: 0, y: 0 });
+  /** corners of a lasso that is being drawn, in pixels; a corner a click, or a line while it is dragged */
+  let drawn = $state.raw<[number, number][]>([]);
+  let drawing = false;
+  let before: Tool = 'brush';
+  $effect(() => {
+    if (ui.tool !== 'lasso') {
+      before = ui.tool;
+      drawn = [];
+    }
+  });
+  function closeLasso() {
+    if (stage && drawn.length >= 3) {
+      // no more corners than a screen can tell apart
+      const every = Math.ceil(drawn.length / 160);
+      const { view, aspect } = stage.lens();
+      ui.lasso = {
+        view,
+        aspect,
+        outline: drawn.filter((_, i) => i % every === 0).map(([x, y]) => stage!.inPicture(x, y)),
+      };
+      ui.tool = strokes.includes(before) ? before : 'brush';
+    }
+    drawn = [];
+    drawing = false;
+  }
+  /** the lasso as it lies over the view now, when the view is still its own */
+  let lassoPath = $state('');
+  function seeLasso(s: Stage) {
+    const l = ui.lasso;
+    if (!l) return void (lassoPath = '');
+    const { view, aspect } = s.lens();
+    const same =
+      Math.abs(aspect - l.aspect) < 1e-3 && view.every((v, i) => Math.abs(v - l.view[i]) < 1e-4 * (1 + Math.abs(v)));
+    const r = canvas.getBoundingClientRect();
+    const w = ui.mode === 'both' ? r.width / 2 : r.width;
+    lassoPath = same
+      ? l.outline.map(([x, y], i) => `${i ? 'L' : 'M'}${((x + 1) / 2) * w} ${((1 - y) / 2) * r.height}`).join('') + 'Z'
+      : '';
+  }
   /** where the clone's source is seen; found anew when a frame was drawn */
   let mark = $state<{ x: number; y: number } | null>(null);
   $effect(() => {
     const from = ui.source;
     if (!stage) return;
     const s = stage;
+    void ui.lasso;
     s.onFrame = () => {
+      seeLasso(s);
       if (!from || ui.tool !== 'clone' || ui.mode === 'flat') return void (mark = null);
       const q = s.project(new Vector3(...(from.at as [number, number, number])));
       mark = { x: q.x, y: q.y };
@@ -51,6 +93,7 @@
     ['clone', 'G'],
     ['smear', 'Y'],
     ['fill', 'I'],
+    ['lasso', 'J'],
     ['drill', 'D'],
     ['reach', 'R'],
   ];
@@ -238,6 +281,15 @@
       });
       return;
     }
+    if (ui.tool === 'lasso' && ui.station === 'Layer' && e.button === 0 && !e.altKey && !stage.overFlat(x)) {
+      const [first] = drawn;
+      if (first && drawn.length > 2 && Math.hypot(first[0] - x, first[1] - y) < 10) return closeLasso();
+      drawn = [...drawn, [x, y]];
+      drawing = true;
+      stage.controls.enabled = false;
+      capture(e.pointerId);
+      return;
+    }
     if (ui.tool === 'clone' && painting && e.button === 0 && !e.altKey && (ui.marking || !ui.source)) {
       const h = stage.pick(x, y);
       if (h) ui.source = { at: h.pos.toArray(), nrm: h.nrm.toArray() };
@@ -293,6 +345,11 @@
       ui.light = (ui.light + e.movementX * 0.6 + 360) % 360;
       return;
     }
+    if (drawing) {
+      const last = drawn[drawn.length - 1];
+      if (Math.hypot(last[0] - x, last[1] - y) > 4) drawn = [...drawn, [x, y]];
+      return;
+    }
     if (pulled >= 0 && pullable) {
       const grip = handles!.grip(pulled)!;
       change = grip.change(handles!.drag(pulled, x, y, e.ctrlKey || e.metaKey));
@@ -327,6 +384,11 @@
     if (pulled >= 0 && change && pullable) session.op(pullable.op(change, handles!.grip(pulled)!.label));
     pulled = -1;
     change = near = null;
+    if (drawing) {
+      drawing = false;
+      // a line that was dragged closes by itself; single clicks go on
+      if (drawn.length > 8) closeLasso();
+    }
     painter?.up(local(e)[0], local(e)[1]);
     pan = null;
     if (canvas.hasPointerCapture(e.pointerId)) canvas.releasePointerCapture(e.pointerId);
@@ -353,6 +415,8 @@
     const k = e.key.toLowerCase();
     if (!e.ctrlKey && !e.metaKey && (k === 'l' || k === 's')) held = k;
     if (k === 'f') stage?.frame();
+    if (ui.tool === 'lasso' && k === 'enter') closeLasso();
+    if (ui.tool === 'lasso' && k === 'escape') drawn = [];
   }
 </script>
 
@@ -397,6 +461,35 @@
       {#each modes as [mode, label] (mode)}
         <button class="tool" aria-pressed={ui.mode === mode} onclick={() => (ui.mode = mode)}>{label}</button>
       {/each}
+    </div>
+  {/if}
+  {#if drawn.length}
+    <svg class="over" aria-hidden="true"
+      ><path class="halo" d={'M' + drawn.map((p) => p.join(' ')).join('L')} /><path
+        d={'M' + drawn.map((p) => p.join(' ')).join('L')}
+      /></svg
+    >
+  {:else if lassoPath && (painting || ui.tool === 'lasso')}
+    <svg class="over" aria-hidden="true"><path class="halo" d={lassoPath} /><path class="dashes" d={lassoPath} /></svg>
+  {/if}
+  {#if ui.lasso && (painting || ui.tool === 'lasso') && ui.station === 'Layer'}
+    <div class="limits" role="status" aria-label="Lasso">
+      <span>Strokes stay {ui.outside ? 'outside' : 'in'} the lasso{lassoPath ? '' : ', drawn from another view'}</span>
+      <span class="quiet">soft</span>
+      <span class="w-20"
+        ><NumberField
+          label="Feather of the lasso"
+          value={ui.feather}
+          min={0}
+          max={200}
+          whole
+          unit="px"
+          fallback={12}
+          commit={(v) => (ui.feather = v)}
+        /></span
+      >
+      <button class="chip" aria-pressed={ui.outside} onclick={() => (ui.outside = !ui.outside)}>Outside</button>
+      <button class="chip" onclick={() => (ui.lasso = null)}>Let go</button>
     </div>
   {/if}
   {#if ui.tool === 'clone' && painting && mark}
@@ -444,6 +537,10 @@
                 ? 'a whole loop'
                 : 'an edge'
           } · Alt turns the view`}
+    </div>
+  {:else if ui.tool === 'lasso' && ui.station === 'Layer'}
+    <div class="alone">
+      Draw round what strokes may reach, or click corner by corner and end on the first · Alt turns the view
     </div>
   {:else if ui.taking}
     <div class="alone">
@@ -553,6 +650,20 @@
     background: var(--panel);
     border-left: 3px solid var(--ochre);
     padding: 2px 10px;
+  }
+  .limits {
+    position: absolute;
+    left: 12px;
+    top: 54px;
+    display: flex;
+    align-items: center;
+    gap: 8px;
+    background: var(--panel);
+    border-left: 4px solid var(--verdigris);
+    padding: 3px 10px;
+  }
+  .over path.dashes {
+    stroke-dasharray: 6 4;
   }
   .finer {
     position: absolute;

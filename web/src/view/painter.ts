@@ -194,11 +194,19 @@ export class Painter {
         kit: kit ?? undefined,
         mirror: fill ? undefined : this.mirror(),
         fill,
+        lasso: this.lasso(),
         up: row(new Vector3(0, 1, 0).applyQuaternion(this.stage.camera.quaternion)),
         values,
         points: [],
       },
     });
+  }
+
+  private lasso() {
+    const l = this.ui.lasso;
+    if (!l) return undefined;
+    const height = Math.max(this.stage.lens().height, 1);
+    return { ...l, feather: Math.min((2 * this.ui.feather) / height, 2), out: this.ui.outside };
   }
 
   /** what the place that cloning takes from was paired with: the first stroke since it was marked */

@@ -414,6 +414,20 @@ export class Stage {
     return !!flat && x >= flat.x;
   }
 
+  /** View times projection of the model's picture, and its width over its height. */
+  lens(): { view: number[]; aspect: number; height: number } {
+    const { model } = this.rects();
+    this.camera.updateMatrixWorld();
+    const view = new Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse);
+    return { view: view.toArray(), aspect: this.camera.aspect, height: model?.h ?? 1 };
+  }
+
+  /** A point of the canvas in the model's picture, −1..1 to the right and up. */
+  inPicture(x: number, y: number): [number, number] {
+    const { model } = this.rects();
+    return model ? [((x - model.x) / model.w) * 2 - 1, 1 - (y / model.h) * 2] : [0, 0];
+  }
+
   /** Aims a ray from the camera through a point of the canvas. */
   aim(ray: Raycaster, x: number, y: number) {
     const { model } = this.rects();
