@@ -401,3 +401,37 @@ test('strokes stay in a lasso, or outside of it; it is drawn in one pull or corn
   await page.mouse.click(...at(0.4, 0.3));
   await expect(limits).toBeVisible();
 });
+
+test('a stroke in the middle is taken out in the ledger, what came after it stays, and undo brings it back', async ({ page }) => {
+  await paintLayer(page);
+  const region = page.getByRole('region', { name: 'Brush' });
+  const hex = region.getByRole('textbox', { name: 'Brush color' });
+  await hex.fill('#2040e0');
+  await hex.press('Enter');
+  await type(page, 'Brush size', '50');
+  const box = (await canvas(page).boundingBox())!;
+  const places = [0.42, 0.5, 0.58];
+  const blue = async (y: number) => {
+    const [r, , b] = await pixel(page, 0.5, y);
+    return b - r;
+  };
+  const bare = await Promise.all(places.map(blue));
+  for (const y of places) {
+    await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * y);
+    await settled(page);
+  }
+  for (const [i, y] of places.entries()) expect(await blue(y)).toBeGreaterThan(bare[i] + 20);
+  await button(page, 'Ledger').click();
+  const ledger = page.getByRole('region', { name: 'Ledger' });
+  const out = ledger.getByRole('button', { name: /^Take out the stroke of/ });
+  const there = await out.count();
+  await out.nth(1).click(); // newest first: the middle one
+  await settled(page);
+  expect(await blue(places[1])).toBeLessThan(bare[1] + 10);
+  expect(await blue(places[0])).toBeGreaterThan(bare[0] + 20);
+  expect(await blue(places[2])).toBeGreaterThan(bare[2] + 20);
+  await expect(out).toHaveCount(there - 1);
+  await ledger.getByRole('button', { name: 'Undo' }).click();
+  await settled(page);
+  expect(await blue(places[1])).toBeGreaterThan(bare[1] + 20);
+});

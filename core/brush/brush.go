@@ -61,7 +61,7 @@ type Stroke struct {
 	PenSize  bool                 `json:"penSize,omitempty" doc:"pressure drives the radius"`
 	PenFlow  bool                 `json:"penFlow,omitempty" doc:"pressure drives the strength"`
 	Values   map[string][]float32 `json:"values" doc:"what is painted, by channel; \"mask\" in a hand step"`
-	Does     string               `json:"does,omitempty" enum:",lighten,darken,soften,sharpen,clone,smear" doc:"empty: lays the values"`
+	Does     string               `json:"does,omitempty" enum:",lighten,darken,soften,sharpen,clone,smear,pinch,flatten" doc:"empty: lays the values"`
 	Blend    blend.Mode           `json:"blend,omitempty" doc:"how the values meet what was painted before; empty: normal"`
 	Kit      *Kit                 `json:"kit,omitempty"`
 	Mirror   *Mirror              `json:"mirror,omitempty"`

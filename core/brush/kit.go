@@ -96,10 +96,12 @@ const (
 	Sharpen = "sharpen" // takes it away from that
 	Clone   = "clone"   // lays what was painted at another place
 	Smear   = "smear"   // draws what is there along
+	Pinch   = "pinch"   // draws what is there together, towards the line
+	Flatten = "flatten" // takes what is there to what it is where the stroke began
 )
 
 // Does are the things a stroke can do.
-var Does = []string{Paint, Lighten, Darken, Soften, Sharpen, Clone, Smear}
+var Does = []string{Paint, Lighten, Darken, Soften, Sharpen, Clone, Smear, Pinch, Flatten}
 
 // Spread is the standard deviation, in metres, of the blur that a softening or
 // sharpening stroke works with; 0: the stroke does not look around itself.

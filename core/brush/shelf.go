@@ -84,6 +84,8 @@ func Shelf() []Made {
 		{Name: "Lift", Group: "over paint", Help: "Makes what is painted lighter or higher.", Strength: 0.25, Does: Lighten, Hardness: 0.1, Kit: &Kit{Spacing: 0.1, Flow: 0.2, Pen: pen(flow)}},
 		{Name: "Sink", Group: "over paint", Help: "Makes what is painted darker or lower.", Strength: 0.25, Does: Darken, Hardness: 0.1, Kit: &Kit{Spacing: 0.1, Flow: 0.2, Pen: pen(flow)}},
 		{Name: "Blunt", Group: "over paint", Help: "Softens what is painted, over seams too.", Strength: 0.9, Does: Soften, Hardness: 0.3, Kit: &Kit{Spacing: 0.1, Flow: 0.25, Pen: pen(flow)}},
+		{Name: "Gather", Group: "over paint", Help: "Draws what is painted together: folds and creases become narrower.", Strength: 0.7, Does: Pinch, Hardness: 0.1},
+		{Name: "Level", Group: "over paint", Help: "Takes heights to the one where the stroke began.", Strength: 0.6, Does: Flatten, Hardness: 0.4},
 		{Name: "Whet", Group: "over paint", Help: "Sharpens what is painted.", Strength: 0.6, Does: Sharpen, Hardness: 0.3, Kit: &Kit{Spacing: 0.1, Flow: 0.2, Pen: pen(flow)}},
 	}
 }

@@ -28,7 +28,12 @@ func (t *Take) check() error {
 }
 
 // Elsewhere reports whether the stroke lays what was painted at other places.
-func (s *Stroke) Elsewhere() bool { return !s.Erase && (s.Does == Clone || s.Does == Smear) }
+func (s *Stroke) Elsewhere() bool {
+	return !s.Erase && (s.Does == Clone || s.Does == Smear || s.Does == Pinch || s.Does == Flatten)
+}
+
+// pinched is by how much of its distance from the line a pinching stroke draws paint in.
+const pinched = 0.45
 
 // Pull is how far a smearing stroke draws paint along, in radii.
 const Pull = 3
@@ -207,7 +212,15 @@ func (s *Stroke) sources(p *path, w twin, seg int, t float32, q, n geom.Vec3, li
 		r := turnTo(up, nrm)
 		return append(list, Source{from.Add(r.of(q.Sub(base))), r.of(n), 1})
 	}
+	if s.Does == Flatten {
+		return append(list, Source{p.pts[0].Pos, p.pts[0].Nrm.Unit(), 1})
+	}
 	pos, up, dir := p.at(seg, t)
+	if s.Does == Pinch { // from farther out, most halfway to the rim, and not at all at it
+		off := q.Sub(pos)
+		u := min(off.Length()/s.Radius, 1)
+		return append(list, Source{pos.Add(off.Mul(1 + pinched*(1-u)*(1-u))), n, 1})
+	}
 	far := min(Pull*s.Radius, p.way[seg]+t*(p.way[min(seg+1, len(p.way)-1)]-p.way[seg]))
 	off := q.Sub(pos)
 	for k := range smears {

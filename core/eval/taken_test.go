@@ -148,3 +148,36 @@ func TestCloningFollowsTheSurface(t *testing.T) {
 		t.Errorf("taken from %+v, want %v", list, want)
 	}
 }
+
+// Pinching makes a stripe under the line narrower; flattening takes what is there to the
+// value where the stroke began. Both over seams as on one sheet.
+func TestPinchingAndFlattening(t *testing.T) {
+	stripe := pull("stripe", "", 12, [2]float32{20, 64}, [2]float32{230, 64})
+	pinch := pull("pinch", brush.Pinch, 40, [2]float32{60, 64}, [2]float32{190, 64})
+	width := func(v [256][128]float32, x int) (n float64) {
+		for z := range 128 {
+			n += float64(v[x][z])
+		}
+		return
+	}
+	plain, one := onPlate(t, whole(t), handOf(stripe)), onPlate(t, whole(t), handOf(stripe, pinch))
+	if a, b := width(plain, 120), width(one, 120); b > 0.85*a || b < 0.4*a {
+		t.Errorf("the stripe is %.1f texels wide pinched, %.1f before", b, a)
+	}
+	if d := apart(one, onPlate(t, cutUp(t), handOf(stripe, pinch))); d > 1.0/255 {
+		t.Errorf("pinched over seams it is up to %.4f apart", d)
+	}
+	half := pull("half", "", 20, [2]float32{60, 20}, [2]float32{60, 110})
+	half.Strength = 0.5
+	level := pull("level", brush.Flatten, 10, [2]float32{60, 64}, [2]float32{160, 64})
+	level.Hardness = 0.9
+	flat := onPlate(t, whole(t), handOf(half, level))
+	for _, x := range []int{60, 80, 100, 150} {
+		if math.Abs(float64(flat[x][64])-0.5) > 0.01 {
+			t.Errorf("at %d it is %.3f, where the stroke began it was 0.5", x, flat[x][64])
+		}
+	}
+	if flat[120][90] > 0.001 {
+		t.Error("it was levelled beside the stroke")
+	}
+}

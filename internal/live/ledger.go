@@ -1,6 +1,7 @@
 package live
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -210,6 +211,7 @@ func (s *Session) lines(actor string) []line {
 	on := s.line()
 	parent, _, _ := s.tree()
 	var out []line
+	var there map[string]bool
 	for i := len(s.entries) - 1; i >= 0; i-- {
 		e := s.entries[i]
 		mark := s.marks[e.Seq]
@@ -217,10 +219,50 @@ func (s *Session) lines(actor string) []line {
 			continue
 		}
 		l := line{Seq: e.Seq, Label: e.Label, Kind: e.Kind, Mine: e.Actor == actor, At: e.At, Mark: mark, On: on[i]}
+		if id, remove := strokeOf(&e); id != "" {
+			if there == nil {
+				there = strokesIn(s.doc)
+			}
+			if there[id] {
+				l.Out = remove
+			}
+		}
 		if parent[i] >= 0 {
 			l.After = s.entries[parent[i]].Seq
 		}
 		out = append(out, l)
 	}
 	return append(out, line{Label: "The beginning", Kind: "start", Mark: s.marks[0], On: true})
+}
+
+// strokeOf returns the stroke that an entry laid, and the operation that removes it.
+func strokeOf(e *store.Entry) (id string, remove json.RawMessage) {
+	if e.Kind != "do" || !bytes.Contains(e.Op, []byte(`"stroke.add"`)) {
+		return "", nil
+	}
+	var op stack.Op
+	if json.Unmarshal(e.Op, &op) != nil || op.Kind != "stroke.add" {
+		return "", nil
+	}
+	remove, err := json.Marshal(stack.Op{Kind: "stroke.remove", Target: op.Target, StepID: op.StepID, StrokeID: op.StrokeID})
+	if err != nil {
+		return "", nil
+	}
+	return op.StrokeID, remove
+}
+
+// strokesIn are the ids of all strokes of a document.
+func strokesIn(d *stack.Document) map[string]bool {
+	out := map[string]bool{}
+	d.Walk(func(l *stack.Layer, _ []*stack.Layer) {
+		for _, id := range l.StrokeID {
+			out[id] = true
+		}
+		l.EachStep(func(st *stack.Step) {
+			for _, id := range st.StrokeID {
+				out[id] = true
+			}
+		})
+	})
+	return out
 }

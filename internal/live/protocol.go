@@ -43,6 +43,9 @@ type line struct {
 	Mark  string    `json:"mark,omitempty"`
 	On    bool      `json:"on"`    // led to the state now shown
 	After int64     `json:"after"` // the entry whose state it changed; 0 the beginning
+	// Out takes the stroke of this entry out, whatever came after it; none when the
+	// stroke is not there.
+	Out json.RawMessage `json:"out,omitempty"`
 }
 
 // docMessage tells the page the whole state.

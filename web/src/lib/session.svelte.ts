@@ -12,6 +12,8 @@ export interface LedgerLine {
   /** part of what led to the state now shown */
   on: boolean;
   after: number;
+  /** takes the stroke of this line out, whatever came after it */
+  out?: Op;
 }
 export interface Op {
   kind: string;

@@ -222,7 +222,7 @@
         value={b.does || b.blend}
         onchange={(e) => {
           const v = e.currentTarget.value;
-          const does = ['lighten', 'darken', 'soften', 'sharpen'].includes(v);
+          const does = ['lighten', 'darken', 'soften', 'sharpen', 'pinch', 'flatten'].includes(v);
           b.does = does ? v : '';
           b.blend = does ? '' : v;
         }}
@@ -232,6 +232,8 @@
         <option value="darken">sinks what is there</option>
         <option value="soften">softens what is there</option>
         <option value="sharpen">sharpens what is there</option>
+        <option value="pinch">draws it together</option>
+        <option value="flatten">levels to where it began</option>
       </select>
       {#if ui.tool === 'fill'}
         <span class="quiet" title="A click fills it; dragged, it fades from where one pressed to where one lets go"

@@ -56,6 +56,14 @@
             )}
           />
         {:else}
+          {#if l.out}
+            <button
+              class="plain flag"
+              title="Take this stroke out, and leave all that came after it"
+              aria-label={`Take out the stroke of ${l.seq}`}
+              onclick={() => session.op(l.out!)}>take out</button
+            >
+          {/if}
           <button
             class="plain flag"
             class:set={l.mark}
