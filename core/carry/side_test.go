@@ -1,0 +1,177 @@
+package carry
+
+import (
+	"fmt"
+	"math"
+	"testing"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/mesh"
+)
+
+// pair is a flat plate of w × h squares, and another that is built like its mirror image
+// but lies elsewhere, is twice as large and bent: no symmetry in space. Triangle i of the
+// first is triangle i of the second; a square of the second may be left out.
+func pair(t *testing.T, w, h, without int) *mesh.Model {
+	t.Helper()
+	m := &mesh.Model{Name: "pair", Parts: []mesh.Part{{Name: "a"}, {Name: "b"}}, Sheets: []mesh.Sheet{{Name: "s", HasUV: true}}}
+	for side := range 2 {
+		base := uint32(len(m.Pos))
+		for y := range h + 1 {
+			for x := range w + 1 {
+				p, n := geom.V3(float32(x), 0, float32(y)), geom.V3(0, 1, 0)
+				if side == 1 {
+					// a piece of a cylinder, mirrored
+					a := float64(x) * 0.12
+					p = geom.V3(-40-10*float32(math.Sin(a)), 10*float32(math.Cos(a)), 2*float32(y)+0.3*float32(x))
+					n = geom.V3(-float32(math.Sin(a)), float32(math.Cos(a)), 0)
+				}
+				m.Pos, m.Nrm = append(m.Pos, p), append(m.Nrm, n)
+				m.UV = append(m.UV, geom.Vec2{X: (float32(x)/float32(w) + float32(side)) / 2.1, Y: float32(y) / float32(h+1)})
+			}
+		}
+		at := func(x, y int) uint32 { return base + uint32(y*(w+1)+x) }
+		for y := range h {
+			for x := range w {
+				if side == 1 && y*w+x == without {
+					continue
+				}
+				a, b, c, d := at(x, y), at(x, y+1), at(x+1, y+1), at(x+1, y)
+				tris := [][3]uint32{{a, b, c}, {a, c, d}}
+				if side == 1 { // wound the other way, and begun at other corners
+					tris = [][3]uint32{{c, b, a}, {c, a, d}}
+				}
+				for _, t := range tris {
+					m.Tri, m.TriPart, m.TriSheet = append(m.Tri, t), append(m.TriPart, uint16(side)), append(m.TriSheet, 0)
+				}
+			}
+		}
+	}
+	if err := m.Finish(); err != nil {
+		t.Fatal(err)
+	}
+	return m
+}
+
+func TestCounterpartsByConnectivity(t *testing.T) {
+	const w, h = 7, 5
+	m := pair(t, w, h, -1)
+	half := 2 * w * h
+	// from the corner square: there are other ways to lay it, but only one goes all the way
+	c, err := m.Match(9, half+9)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if c.Count != 2*half {
+		t.Fatalf("%d of %d faces have a counterpart", c.Count, 2*half)
+	}
+	for i := range half {
+		if c.To[i] != int32(half+i) || c.To[half+i] != int32(i) || !c.Near(int32(i)) || c.Near(int32(half+i)) {
+			t.Fatalf("face %d goes with %d, and back with %d", i, c.To[i], c.To[half+i])
+		}
+		for _, q := range [][2]float32{{0, 0}, {1, 0}, {0, 1}, {0.2, 0.5}} {
+			_, pos, _, _ := c.Place(m, int32(i), q[0], q[1])
+			// a corner lies on the corner of the same place in the grid: its number is the same
+			if q[0]+q[1] == 0 || q[0] == 1 || q[1] == 1 {
+				k := 0
+				if q[0] == 1 {
+					k = 1
+				} else if q[1] == 1 {
+					k = 2
+				}
+				want := m.Pos[m.Tri[i][k]+uint32((w+1)*(h+1))]
+				if pos.Sub(want).Length() > 1e-5 {
+					t.Fatalf("corner %d of face %d lies at %v, want %v", k, i, pos, want)
+				}
+			}
+		}
+	}
+	// what is missing on one side has no counterpart, and the rest keeps its own
+	m = pair(t, w, h, 2*w+3)
+	c, err = m.Match(0, 2*w*h)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if c.To[2*(2*w+3)] >= 0 || c.Count < half || c.Count >= 2*half-2 {
+		t.Errorf("%d faces have a counterpart; the missing square's is %d", c.Count, c.To[2*(2*w+3)])
+	}
+	for i := range half {
+		want := int32(half + i)
+		if i > 2*(2*w+3) {
+			want -= 2
+		}
+		if u := c.To[i]; u >= 0 && u != want {
+			t.Fatalf("face %d goes with %d, not with %d", i, u, want)
+		}
+	}
+	for _, bad := range [][2]int{{3, 3}, {-1, 0}, {0, 1 << 20}} {
+		if _, err := m.Match(bad[0], bad[1]); err == nil {
+			t.Errorf("%v was matched", bad)
+		}
+	}
+}
+
+func TestStrokesGoToTheOtherSide(t *testing.T) {
+	const w, h = 7, 5
+	m := pair(t, w, h, -1)
+	c, err := m.Match(9, 2*w*h+9)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := NewSides(m, c)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n := 0
+	id := func() string { n++; return fmt.Sprint("new", n) }
+	line := func(name string, pts ...geom.Vec3) *brush.Stroke {
+		st := &brush.Stroke{ID: name, Radius: 0.2, Strength: 1, Values: map[string][]float32{"mask": {1}}}
+		for _, p := range pts {
+			st.Points = append(st.Points, brush.Point{Pos: p, Nrm: geom.V3(0, 1, 0), Pressure: 0.7})
+		}
+		return st
+	}
+	here := line("here", geom.V3(1, 0, 1), geom.V3(2.5, 0, 1.25), geom.V3(4, 0, 3))
+	got, err := s.Change([]*brush.Stroke{here}, "copy", id)
+	if err != nil || len(got.Come) != 1 || len(got.Gone) != 0 || got.Left != 0 {
+		t.Fatalf("%+v, %v", got, err)
+	}
+	st := got.Come[0]
+	// the vertex (1, 1) of the grid there; a point within a square is mixed of its corners
+	if want := m.Pos[(w+1)*(h+1)+(w+1)+1]; st.Points[0].Pos.Sub(want).Length() > 1e-3 {
+		t.Errorf("the stroke begins at %v, want %v", st.Points[0].Pos, want)
+	}
+	if st.Points[1].Nrm.Dot(geom.V3(-float32(math.Sin(0.3)), float32(math.Cos(0.3)), 0)) < 0.99 || st.Points[1].Pressure != 0.7 || st.ID == "here" {
+		t.Errorf("%+v", st.Points[1])
+	}
+	if st.Radius < 0.25 || st.Radius > 0.5 {
+		t.Errorf("on squares about twice the area its radius is %v, was 0.2", st.Radius)
+	}
+	back, err := s.Change([]*brush.Stroke{here, st}, "exchange", id)
+	if err != nil || len(back.Come) != 2 || len(back.Gone) != 2 {
+		t.Fatalf("%+v, %v", back, err)
+	}
+	for _, b := range back.Come {
+		for i, p := range b.Points {
+			if b.Points[0].Pos.X > 0 && p.Pos.Sub(here.Points[i].Pos).Length() > 1e-3 {
+				t.Errorf("there and back point %d is at %v, was %v", i, p.Pos, here.Points[i].Pos)
+			}
+		}
+	}
+	flip, err := s.Change([]*brush.Stroke{here, st}, "flip", id)
+	if err != nil || len(flip.Come) != 1 || len(flip.Gone) != 1 || flip.Gone[0] != "here" {
+		t.Errorf("%+v, %v", flip, err)
+	}
+	if _, err := s.Change([]*brush.Stroke{st}, "copy", id); err == nil {
+		t.Error("strokes of the far side alone were copied")
+	}
+	// one that leaves what has a counterpart comes in pieces
+	m = pair(t, w, h, 2*w+3)
+	c, _ = m.Match(0, 2*w*h)
+	s, _ = NewSides(m, c)
+	across := line("across", geom.V3(0.5, 0, 2.5), geom.V3(1.4, 0, 2.5), geom.V3(3.5, 0, 2.5), geom.V3(6.2, 0, 2.5))
+	if got, err := s.Change([]*brush.Stroke{across}, "copy", id); err != nil || got.Left != 1 || len(got.Come) < 2 {
+		t.Errorf("%+v, %v", got, err)
+	}
+}
