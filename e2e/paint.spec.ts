@@ -435,3 +435,57 @@ test('a stroke in the middle is taken out in the ledger, what came after it stay
   await settled(page);
   expect(await blue(places[1])).toBeGreaterThan(bare[1] + 20);
 });
+
+test('what was painted on one side is brought to the other by the mesh alone, and undone', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  const region = page.getByRole('region', { name: 'Brush' });
+  const hex = region.getByRole('textbox', { name: 'Brush color' });
+  await hex.fill('#2040e0');
+  await hex.press('Enter');
+  await type(page, 'Brush size', '40');
+  await settled(page);
+  const box = (await canvas(page).boundingBox())!;
+  // the ends of the two horns, from what the page itself sees of the model
+  const ends = await page.evaluate(() => {
+    const s = (window as any).stage;
+    const horns = s.meshes.find((m: any) => m.userData.part === 'Horns');
+    const p = horns.geometry.getAttribute('position');
+    const V = s.camera.position.constructor;
+    const at = (x: number) => {
+      let best = null as any;
+      for (let i = 0; i < p.count; i++) {
+        const v = new V(p.getX(i), p.getY(i), p.getZ(i)).applyMatrix4(horns.matrixWorld);
+        const d = Math.abs(v.x - x) + Math.abs(v.z - 0.03) + Math.abs(v.y - 0.38);
+        if (!best || d < best.d) best = { d, v };
+      }
+      const q = s.project(best.v);
+      return [q.x, q.y];
+    };
+    return [at(0.2), at(-0.2)];
+  });
+  const at = (i: number): [number, number] => [box.x + ends[i][0], box.y + ends[i][1]];
+  const share = (i: number): [number, number] => [ends[i][0] / box.width, ends[i][1] / box.height];
+  const blue = async (i: number) => {
+    const [r, , b] = await pixel(page, ...share(i));
+    return b - r;
+  };
+  const bare = [await blue(0), await blue(1)];
+  await page.mouse.click(...at(0));
+  await settled(page);
+  expect(await blue(0)).toBeGreaterThan(bare[0] + 20);
+  await page.getByRole('tab', { name: 'Twins' }).click();
+  await region.getByRole('button', { name: 'pick two faces' }).click();
+  await page.mouse.click(...at(0));
+  await expect(page.getByText('pick the same face on the other side')).toBeVisible();
+  await page.mouse.click(...at(1));
+  await expect(region.getByRole('status', { name: 'Counterparts' })).toContainText(/\d+ of \d+ faces have a counterpart/);
+  await region.getByRole('button', { name: 'Copy', exact: true }).click();
+  await expect(region.getByRole('status', { name: 'Counterparts' })).toContainText('1 stroke came over');
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /copied to the other side/);
+  await settled(page);
+  await expect.poll(() => blue(1)).toBeGreaterThan(bare[1] + 12);
+  await button(page, 'Undo').click();
+  await settled(page);
+  await expect.poll(() => blue(1)).toBeLessThan(bare[1] + 8);
+});

@@ -249,6 +249,9 @@ func (v *viewer) handle(r Request) error {
 			err = s.commit(v.actor, "do", 0, op)
 		}
 		s.Scene().Forget(op.Stroke.ID)
+	case "sides":
+		changed = r.Kind != "show"
+		err = v.sides(r)
 	case "stroke.cancel":
 		v.stroke = nil
 	default:

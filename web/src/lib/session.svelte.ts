@@ -244,6 +244,9 @@ export class Session {
     this.send({ t: 'pick', pos, nrm });
   }
 
+  /** what two picked faces correspond to, as it was last told */
+  sides = $state.raw<{ count: number; of?: number; missing?: number[]; strokes?: number; left?: number } | null>(null);
+
   /** Asks which edges a click on the surface means. */
   edge(pos: number[], nrm: number[], kind: string, from: number, then: (e: Edges) => void) {
     this.cutting = then;
@@ -329,6 +332,9 @@ export class Session {
       case 'picked':
         this.picking?.(m);
         this.picking = null;
+        break;
+      case 'sides':
+        this.sides = m;
         break;
       case 'edges':
         this.cutting?.(m);

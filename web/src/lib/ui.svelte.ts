@@ -95,6 +95,8 @@ export class UI {
   outside = $state(false);
   /** the next click marks that place */
   marking = $state(false);
+  /** the faces that were picked as counterparts, by their numbers */
+  pair = $state.raw<{ a: number; b: number } | null>(null);
   /** the project's colours, as #rrggbb, and how they are set; wired where the project is open */
   palette = $state.raw<string[]>([]);
   setPalette: (list: string[], label: string) => void = () => {};

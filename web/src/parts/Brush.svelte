@@ -6,6 +6,7 @@
   import type { Target, UI } from '../lib/ui.svelte';
   import ColorField from './ColorField.svelte';
   import BrushShelf from './BrushShelf.svelte';
+  import OtherSide from './OtherSide.svelte';
   import PictureField from './PictureField.svelte';
   import NumberField from './NumberField.svelte';
 
@@ -501,6 +502,7 @@
     </div>
   {:else}
     <div class="grid">
+      <OtherSide {session} {ui} {t} />
       <span class="quiet">over planes</span>
       <span class="flex gap-1">
         {#each ['x', 'y', 'z'] as const as axis (axis)}

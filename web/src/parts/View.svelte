@@ -227,11 +227,23 @@
       },
     };
   });
+  /** faces without a counterpart, while two sides are being compared */
+  const missing = $derived.by(() => {
+    const p = painting && ui.pair ? session.sides?.missing : undefined;
+    if (!p?.length) return null;
+    const traces = [];
+    for (let i = 0; i + 8 < p.length; i += 9) {
+      const corner = (k: number) => new Vector3(p[i + k], p[i + k + 1], p[i + k + 2]);
+      traces.push({ points: [corner(0), corner(3), corner(6), corner(0)], color: 0xe2735f });
+    }
+    return { grips: [], traces, blobs: [] };
+  });
   $effect(() => {
-    if (!stage || (!pullable && !handles)) return;
+    if (!stage || (!pullable && !missing && !handles)) return;
     handles ??= new Handles(stage);
     if (pulled >= 0) return;
     if (pullable) handles.show(pullable.show({}));
+    else if (missing) handles.show(missing);
     else handles.clear();
   });
   $effect(() => stage?.setSharpness(ui.sharpness));

@@ -1,0 +1,78 @@
+package live
+
+import (
+	"fmt"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/carry"
+	"velvetgrime/core/stack"
+
+	"github.com/google/uuid"
+)
+
+// shownMissing bounds how many faces without a counterpart the page is shown.
+const shownMissing = 3000
+
+// sides brings strokes to the other side of a correspondence that two picked faces make,
+// or tells how far it reaches. Kind is show, copy, flip or exchange; Seq and Index are the
+// faces.
+func (v *viewer) sides(r Request) error {
+	s := v.s
+	m := s.Model()
+	c, err := m.Match(int(r.Seq), r.Index)
+	if err != nil {
+		return err
+	}
+	if r.Kind == "show" {
+		of, missing := 0, []float32{}
+		for t, part := range m.TriPart {
+			if part != m.TriPart[r.Seq] && part != m.TriPart[r.Index] {
+				continue
+			}
+			of++
+			if c.To[t] >= 0 || len(missing) >= 9*shownMissing {
+				continue
+			}
+			for _, k := range m.Tri[t] {
+				missing = append(missing, m.Pos[k].X, m.Pos[k].Y, m.Pos[k].Z)
+			}
+		}
+		v.send(map[string]any{"t": "sides", "count": c.Count, "of": of, "missing": missing})
+		return nil
+	}
+	l := s.doc.Layer(r.Layer)
+	if l == nil {
+		return fmt.Errorf("there is no layer %q", r.Layer)
+	}
+	list := l.Strokes
+	if r.Step != "" {
+		st, _, _ := l.Step(r.Step)
+		if st == nil {
+			return fmt.Errorf("layer %q has no step %q", l.Name, r.Step)
+		}
+		list = st.Strokes
+	}
+	over, err := carry.NewSides(m, c)
+	if err != nil {
+		return err
+	}
+	change, err := over.Change(list, r.Kind, uuid.NewString)
+	if err != nil {
+		return fmt.Errorf("layer %q: %w", l.Name, err)
+	}
+	words := map[string]string{"copy": "copied to the other side", "flip": "flipped to the other side", "exchange": "exchanged with the other side"}
+	op := stack.Op{Kind: "batch", Label: fmt.Sprintf("%s: %s", l.Name, words[r.Kind])}
+	for _, id := range change.Gone {
+		op.Ops = append(op.Ops, stack.Op{Kind: "stroke.remove", Target: l.ID, StepID: r.Step, StrokeID: id})
+	}
+	var fresh []*brush.Stroke
+	for _, st := range change.Come {
+		op.Ops = append(op.Ops, stack.Op{Kind: "stroke.add", Target: l.ID, StepID: r.Step, StrokeID: st.ID, Index: -1, Stroke: st})
+		fresh = append(fresh, st)
+	}
+	if err := s.commit(v.actor, "do", 0, op, fresh...); err != nil {
+		return err
+	}
+	v.send(map[string]any{"t": "sides", "count": c.Count, "strokes": len(change.Come), "left": change.Left})
+	return nil
+}
