@@ -489,3 +489,33 @@ test('what was painted on one side is brought to the other by the mesh alone, an
   await settled(page);
   await expect.poll(() => blue(1)).toBeLessThan(bare[1] + 8);
 });
+
+test('rivets are set evenly round an edge loop, and a line along a seam', async ({ page }) => {
+  await paintLayer(page);
+  const messages = await sent(page);
+  const region = page.getByRole('region', { name: 'Brush' });
+  await take(page, 'Rivets');
+  await type(page, 'Brush size', '12');
+  await type(page, 'Stamps in a row', '24');
+  await region.getByRole('button', { name: 'an edge loop' }).click();
+  await expect(page.getByText('lay the brush along an edge loop')).toBeVisible();
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.5);
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /stroke/);
+  await settled(page);
+  const points = (await messages('stroke.add')).flatMap((m) => m.points as number[]);
+  const at = (i: number) => points.slice(7 * i, 7 * i + 3);
+  const n = points.length / 7;
+  let length = 0;
+  for (let i = 1; i < n; i++) length += Math.hypot(...at(i).map((v, k) => v - at(i - 1)[k]));
+  const stroke = (await messages('stroke.begin')).at(-1).stroke;
+  expect(n).toBeGreaterThan(8);
+  const closed = Math.hypot(...at(0).map((v, k) => v - at(n - 1)[k])) < 1e-6;
+  expect(length / (stroke.kit.spacing * 2 * stroke.radius)).toBeCloseTo(closed ? 24 : 23, 1);
+  await button(page, 'Undo').click();
+  await type(page, 'Stamps in a row', '0');
+  await region.getByRole('button', { name: 'a seam' }).click();
+  await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.5);
+  await expect.poll(async () => (await messages('stroke.begin')).length).toBe(2);
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /stroke/);
+});

@@ -124,6 +124,8 @@ func (v *viewer) edge(r Request) {
 	switch {
 	case r.Kind == "loop":
 		ids = unwrap.Loop(m, tri, k)
+	case r.Kind == "seam":
+		ids = Seam(m, tri, geom.V3(r.Pos[0], r.Pos[1], r.Pos[2]))
 	case r.Kind == "path" && r.Seq >= 0 && r.Seq/3 < int64(len(m.Tri)):
 		ids = unwrap.Path(m, int32(r.Seq/3), int(r.Seq%3), tri, corner)
 	case r.Kind == "path":
@@ -131,7 +133,7 @@ func (v *viewer) edge(r Request) {
 	default:
 		ids = []int32{unwrap.ID(m, tri, k)}
 	}
-	v.send(map[string]any{"t": "edges", "id": r.ID, "kind": r.Kind, "edges": ids, "lines": Lines(m, ids), "flat": FlatLines(m, ids), "corner": 3*tri + int32(corner)})
+	v.send(map[string]any{"t": "edges", "id": r.ID, "kind": r.Kind, "edges": ids, "lines": Lines(m, ids), "flat": FlatLines(m, ids), "corner": 3*tri + int32(corner), "rail": Rail(m, ids)})
 }
 
 // Lines returns the ends of edges in space: six numbers each.

@@ -62,6 +62,8 @@ export interface Edges {
   lines: number[];
   flat: number[];
   corner: number;
+  /** the same as one line: place and normal, six numbers a point */
+  rail: number[] | null;
 }
 export interface Work {
   id: number;

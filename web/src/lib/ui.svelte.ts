@@ -38,7 +38,7 @@ export class UI {
   /** what a click on the model adds to the open layer's reach */
   reachKind = $state<'part' | 'island' | 'face' | 'sheet' | 'id'>('part');
   /** waits for a click on the model, to take a value from there */
-  taking = $state.raw<{ label: string; take: (p: Picked, pos: number[]) => void } | null>(null);
+  taking = $state.raw<{ label: string; take: (p: Picked, pos: number[], nrm: number[]) => void } | null>(null);
   /** the layer that is shown without the others */
   solo = $state('');
   /** id of a layer that was asked for and is not in the document yet */
@@ -95,6 +95,8 @@ export class UI {
   outside = $state(false);
   /** the next click marks that place */
   marking = $state(false);
+  /** lays a stroke along a line on the surface; wired where the model is shown */
+  along: (rail: number[]) => string = () => '';
   /** the faces that were picked as counterparts, by their numbers */
   pair = $state.raw<{ a: number; b: number } | null>(null);
   /** the project's colours, as #rrggbb, and how they are set; wired where the project is open */

@@ -279,6 +279,24 @@
         fallback={0}
         commit={(v) => (b.row = v)}
       />
+      <span class="quiet" title="The whole line through the edge that you click">along</span>
+      <span class="flex gap-1">
+        {#each [['loop', 'an edge loop'], ['seam', 'a seam']] as const as [kind, says] (kind)}
+          <button
+            class="chip"
+            disabled={!t.ok || ui.tool === 'fill'}
+            onclick={() =>
+              (ui.taking = {
+                label: `lay the brush along ${says}`,
+                take: (_, pos, nrm) =>
+                  session.edge(pos, nrm, kind, 0, (e) => {
+                    const why = ui.along(e.rail ?? []);
+                    if (why) session.message = `Nothing was laid along ${says}: ${why}.`;
+                  }),
+              })}>{says}</button
+          >
+        {/each}
+      </span>
       <span class="quiet">pen drives</span>
       <span class="flex gap-3">
         <label><input type="checkbox" bind:checked={b.penSize} /> size</label>

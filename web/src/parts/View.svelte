@@ -112,6 +112,7 @@
       return;
     }
     painter = new Painter(s, session, ui);
+    ui.along = (rail) => painter!.along(rail);
     s.onView = sendView;
     s.load(`/api/projects/${id}/model.glb`).then(
       () => {
@@ -288,7 +289,7 @@
       session.pick(h.pos.toArray(), h.nrm.toArray(), (p) => {
         if (taking) {
           ui.taking = null;
-          taking.take(p, h.pos.toArray());
+          taking.take(p, h.pos.toArray(), h.nrm.toArray());
         } else ui.onReach(p);
       });
       return;

@@ -143,6 +143,33 @@ export class Painter {
     this.last = null;
   }
 
+  /** A stroke along a line on the surface, of six numbers a point: evenly set stamps go
+   * round a closed one whole. Returns why it cannot, or ''. */
+  along(rail: number[]): string {
+    const t = target(this.session, this.ui);
+    if (!t.ok) return t.text;
+    const hits: Hit[] = [];
+    for (let i = 0; i + 5 < rail.length; i += 6)
+      hits.push({
+        pos: new Vector3(rail[i], rail[i + 1], rail[i + 2]),
+        nrm: new Vector3(rail[i + 3], rail[i + 4], rail[i + 5]),
+      } as Hit);
+    if (hits.length < 2) return 'there is no line at that place';
+    let length = 0;
+    for (let i = 1; i < hits.length; i++) length += hits[i].pos.distanceTo(hits[i - 1].pos);
+    const closed = hits[0].pos.distanceTo(hits[hits.length - 1].pos) < 1e-6;
+    const rows = this.ui.brush.row;
+    this.begin(hits[0], rows > 1 ? length / (closed ? rows : rows - 1) : 0);
+    for (const hit of hits) this.sample(hit, { x: 0, y: 0, pressure: 1, tilt: 0 });
+    this.hand = null;
+    this.flush();
+    this.session.send({ t: 'stroke.end', id: 2 });
+    this.end = hits[hits.length - 1];
+    this.drawing = '';
+    this.last = null;
+    return '';
+  }
+
   private rest() {
     if (!this.last || !this.drawing) return;
     this.sample(this.last.hit, this.last);
