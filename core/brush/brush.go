@@ -68,6 +68,7 @@ type Stroke struct {
 	Within   *Area                `json:"within,omitempty" doc:"what it stays in; none: the whole model"`
 	Fill     *Fill                `json:"fill,omitempty" doc:"covers all of that at once"`
 	Lasso    *Lasso               `json:"lasso,omitempty" doc:"an outline over a view that it stays in"`
+	Eye      *geom.Vec3           `json:"eye,omitempty" doc:"it paints only what is seen from here; none: whatever it reaches"`
 	Take     *Take                `json:"take,omitempty" doc:"where a cloning stroke takes from"`
 	Up       geom.Vec3            `json:"up,omitzero" doc:"what is up for the tip, as the view had it"`
 	Tilt     []float32            `json:"tilt,omitempty" doc:"of the pen at each point: 0 upright, 1 flat"`
@@ -120,6 +121,9 @@ func (s *Stroke) Check() error {
 	}
 	if err := s.Lasso.check(); err != nil {
 		return err
+	}
+	if s.Eye != nil && !s.Eye.Finite() {
+		return fmt.Errorf("the place from which the stroke sees is none")
 	}
 	if f := s.Fill; f != nil && (s.Within == nil || !f.From.Finite() || !f.To.Finite()) {
 		return fmt.Errorf("a fill needs an area")

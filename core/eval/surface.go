@@ -174,6 +174,7 @@ type covering struct {
 	tested  int // segments tested for touching
 	drawn   int // segments in cover
 	cover   *brush.Coverage
+	sight   []int8 // of a stroke that paints what is seen: 1 seen, 2 hidden, 0 not asked yet
 }
 
 // maxCoverings bounds what is remembered of which stroke touches which surface;
@@ -241,6 +242,7 @@ func (u *Surface) cover(s *brush.Stroke, live bool) (*brush.Coverage, error) {
 		out.Tip = tip
 		s.Draw(f, out, 0, s.Segments())
 		s.Held(f, out)
+		u.scene.seen(f, s.Eye, out.Cover, nil)
 		return out, nil
 	}
 	c := u.covering(s, 0)
@@ -254,6 +256,10 @@ func (u *Surface) cover(s *brush.Stroke, live bool) (*brush.Coverage, error) {
 	c.drawn = n
 	out := c.cover.Clone()
 	s.Held(f, out)
+	if s.Eye != nil && len(c.sight) != len(f.Pos) {
+		c.sight = make([]int8, len(f.Pos))
+	}
+	u.scene.seen(f, s.Eye, out.Cover, c.sight)
 	return out, nil
 }
 
@@ -276,7 +282,7 @@ func (s *Scene) Forget(strokeID string) {
 	s.mu.Unlock()
 	for _, c := range found {
 		c.mu.Lock()
-		c.cover, c.drawn = nil, 0
+		c.cover, c.sight, c.drawn = nil, nil, 0
 		c.mu.Unlock()
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
+	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 )
 
@@ -179,5 +180,36 @@ func TestPinchingAndFlattening(t *testing.T) {
 	}
 	if flat[120][90] > 0.001 {
 		t.Error("it was levelled beside the stroke")
+	}
+}
+
+// A stroke right through the bollard's post from one side leaves the far side alone when
+// it paints only what is seen, and what the horn hides.
+func TestOnlyWhatIsSeenIsPainted(t *testing.T) {
+	m := sample.Bollard()
+	s := NewScene(m, NewCache(64<<20))
+	st := &brush.Stroke{ID: "s", Radius: 0.3, Strength: 1, Hardness: 0.99, Kit: &brush.Kit{Spacing: 0.1, Flow: 1, Through: true, Depth: 4}, Values: map[string][]float32{"mask": {1}},
+		Points: brush.Points{{Pos: geom.V3(0, 0.3, 0.12), Nrm: geom.V3(0, 0, 1), Pressure: 1}}}
+	cover := func(p, n geom.Vec3) float32 {
+		c, err := s.OnFrame(raster.Point(p, n, 0), p.String()).cover(st, false)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return c.Cover[0]
+	}
+	front, back := geom.V3(0, 0.3, 0.119), geom.V3(0, 0.3, -0.119)
+	under := geom.V3(0.2, 0.34, 0) // below the horn, which lies at 0.37
+	if cover(front, geom.V3(0, 0, 1)) < 0.9 || cover(back, geom.V3(0, 0, -1)) < 0.9 {
+		t.Fatalf("through paints both sides: %v, %v", cover(front, geom.V3(0, 0, 1)), cover(back, geom.V3(0, 0, -1)))
+	}
+	eye := geom.V3(0, 0.3, 2)
+	st.Eye = &eye
+	if cover(front, geom.V3(0, 0, 1)) < 0.9 || cover(back, geom.V3(0, 0, -1)) != 0 || cover(back, geom.V3(0, 0.8, 0.6).Unit()) != 0 {
+		t.Errorf("from the front: %v, %v and %v behind", cover(front, geom.V3(0, 0, 1)), cover(back, geom.V3(0, 0, -1)), cover(back, geom.V3(0, 0.8, 0.6).Unit()))
+	}
+	above := geom.V3(0.2, 2, 0.001)
+	st.Eye = &above
+	if v := cover(under, geom.V3(0, 0.6, 0.8).Unit()); v != 0 {
+		t.Errorf("below the horn, seen from above: %v", v)
 	}
 }

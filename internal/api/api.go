@@ -197,6 +197,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	s.stockRoutes(api)
 	s.brushRoutes(api)
 	s.pressRoutes(api)
+	s.paletteRoutes(api)
 	return api
 }
 

@@ -8,6 +8,7 @@ import (
 	"image/png"
 	"io"
 	"net/http"
+	"regexp"
 	"time"
 
 	"velvetgrime/core/brush"
@@ -68,6 +69,43 @@ func (s *Server) brushRoutes(api huma.API) {
 		return &body[brush.Made]{m}, fail(s.Store.PutStock(ctx, &store.StockItem{ID: m.ID, Kind: "brush", Name: m.Name, Data: data, At: time.Now()}))
 	})
 }
+
+// SavedPalette is a row of colours kept in the stock.
+type SavedPalette struct {
+	ID     string   `json:"id"`
+	Name   string   `json:"name" minLength:"1" maxLength:"80"`
+	Colors []string `json:"colors" minItems:"1" maxItems:"256" doc:"each as #rrggbb"`
+}
+
+func (s *Server) paletteRoutes(api huma.API) {
+	huma.Get(api, "/api/stock/palettes", func(ctx context.Context, _ *struct{}) (*body[[]SavedPalette], error) {
+		list, err := s.Store.Stock(ctx, "palette")
+		out := &body[[]SavedPalette]{Body: []SavedPalette{}}
+		for _, i := range list {
+			p := SavedPalette{ID: i.ID, Name: i.Name}
+			if json.Unmarshal(i.Data, &p.Colors) == nil {
+				out.Body = append(out.Body, p)
+			}
+		}
+		return out, fail(err)
+	})
+	huma.Post(api, "/api/stock/palettes", func(ctx context.Context, in *struct{ Body SavedPalette }) (*body[SavedPalette], error) {
+		p := in.Body
+		for i, c := range p.Colors {
+			if !hexColor.MatchString(c) {
+				return nil, fail(fmt.Errorf("colour %d of the palette %q is %q; one is written as # and six digits", i+1, p.Name, c))
+			}
+		}
+		data, err := json.Marshal(p.Colors)
+		if err != nil {
+			return nil, fail(err)
+		}
+		p.ID = uuid.NewString()
+		return &body[SavedPalette]{p}, fail(s.Store.PutStock(ctx, &store.StockItem{ID: p.ID, Kind: "palette", Name: p.Name, Data: data, At: time.Now()}))
+	})
+}
+
+var hexColor = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 
 // usable returns why no stroke can be made with a brush.
 func usable(m brush.Made) error {

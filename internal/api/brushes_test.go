@@ -111,3 +111,26 @@ func TestStrokesStayWithinWhatTheyBeginOn(t *testing.T) {
 		t.Fatalf("kept: %v %+v", err, kept["f1"])
 	}
 }
+
+func TestPalettesAreKeptInTheStock(t *testing.T) {
+	s := startService(t)
+	code, b := s.request("POST", "/api/stock/palettes", map[string]any{"id": "", "name": "Low Wick reds", "colors": []string{"#8a1f1a", "#c0503c"}})
+	var kept api.SavedPalette
+	if code != 200 || json.Unmarshal(b, &kept) != nil || kept.ID == "" {
+		t.Fatal(code, string(b))
+	}
+	code, b = s.request("GET", "/api/stock/palettes", nil)
+	var list []api.SavedPalette
+	if code != 200 || json.Unmarshal(b, &list) != nil || len(list) != 1 || list[0].Name != "Low Wick reds" || len(list[0].Colors) != 2 || list[0].Colors[1] != "#c0503c" {
+		t.Fatal(code, string(b))
+	}
+	if code, b = s.request("POST", "/api/stock/palettes", map[string]any{"id": "", "name": "x", "colors": []string{"#8a1f1a", "red"}}); code < 400 || !strings.Contains(string(b), `colour 2 of the palette`) {
+		t.Errorf("%d %s", code, b)
+	}
+	if code, _ = s.request("DELETE", "/api/stock/"+kept.ID, nil); code >= 300 {
+		t.Error(code)
+	}
+	if _, b = s.request("GET", "/api/stock/palettes", nil); strings.TrimSpace(string(b)) != "[]" {
+		t.Errorf("after it was deleted: %s", b)
+	}
+}

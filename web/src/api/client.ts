@@ -37,6 +37,7 @@ export type PressTreat = components['schemas']['Treat'];
 export type PressRepeat = components['schemas']['Repeat'];
 export type PressKind = components['schemas']['Described'];
 export type PressSetting = components['schemas']['Setting'];
+export type SavedPalette = components['schemas']['SavedPalette'];
 export type StoredPicture = components['schemas']['Picture'];
 export type ChannelInfo = components['schemas']['ChannelInfo'];
 
@@ -104,6 +105,9 @@ export const api = {
   keepMask: (name: string, project: string, layer: string) =>
     call<SavedMask>('POST', '/api/stock/masks', { name, project, layer }),
   brushes: () => call<Brushes>('GET', '/api/brushes'),
+  palettes: () => call<SavedPalette[]>('GET', '/api/stock/palettes'),
+  keepPalette: (name: string, colors: string[]) =>
+    call<SavedPalette>('POST', '/api/stock/palettes', { id: '', name, colors }),
   /** The main colours of a picture, as #rrggbb. */
   mainColors: (f: Blob) => call<string[]>('POST', '/api/palette', f),
   keepBrush: (m: MadeBrush) => call<MadeBrush>('POST', '/api/stock/brushes', m),

@@ -398,6 +398,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/stock/palettes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** List API stock palettes */
+    get: operations['list-api-stock-palettes'];
+    put?: never;
+    /** Post API stock palettes */
+    post: operations['post-api-stock-palettes'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/stock/{id}': {
     parameters: {
       query?: never;
@@ -1217,6 +1235,12 @@ export interface components {
       id: string;
       name: string;
       steps: components['schemas']['Step'][] | null;
+    };
+    SavedPalette: {
+      /** @description each as #rrggbb */
+      colors: string[] | null;
+      id: string;
+      name: string;
     };
     Setting: {
       choices?: string[] | null;
@@ -2355,6 +2379,68 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['SavedMask'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'list-api-stock-palettes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SavedPalette'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-stock-palettes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SavedPalette'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SavedPalette'];
         };
       };
       /** @description Error */

@@ -83,6 +83,7 @@ export class UI {
     pixels: 24, // that size, as a radius
     steady: 0, // how far the brush lags behind the hand, 0..0.95
     within: '', // what a stroke stays in, by the place it begins: part, island, sheet, face
+    seen: false, // only what is seen from the camera
     filled: 'part', // what the fill tool fills: these, or all
     row: 0, // stamps between two clicks; 0: by the spacing
   });

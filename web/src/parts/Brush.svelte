@@ -247,6 +247,8 @@
           <option value="face">the face</option><option value="all">everything</option>
         </select>
       {:else}
+        <span class="quiet" title="Nothing behind, nothing that something else hides from the camera">only seen</span>
+        <input type="checkbox" aria-label="Only what is seen" bind:checked={b.seen} />
         <span class="quiet" title="By the place where the stroke begins">stays in</span>
         <select class="pick" aria-label="What a stroke stays in" bind:value={b.within}>
           <option value="">anywhere</option><option value="part">the part</option><option value="island"

@@ -1,7 +1,7 @@
 <script lang="ts">
   // The colours that a project keeps: taken by a click, from a picture, in and out as
   // a plain list of hex values or as JSON.
-  import { api } from '../api/client';
+  import { api, type SavedPalette } from '../api/client';
   import { colorsIn, fromHex, toHex } from '../lib/color';
   import type { UI } from '../lib/ui.svelte';
 
@@ -30,6 +30,23 @@
       error = (e as Error).message;
     }
     input.value = '';
+  }
+  // palettes of the stock, for all projects
+  let stock = $state.raw<SavedPalette[] | null>(null);
+  let name = $state('');
+  const load = () =>
+    api.palettes().then(
+      (p) => (stock = p),
+      (e) => (error = e.message),
+    );
+  async function act(what: () => Promise<unknown>) {
+    error = '';
+    try {
+      await what();
+      await load();
+    } catch (e) {
+      error = (e as Error).message;
+    }
   }
   function save() {
     const a = document.createElement('a');
@@ -81,12 +98,54 @@
     aria-expanded={list}
     onclick={() => {
       list = !list;
+      stock = null;
       text = ui.palette.join('\n');
       error = '';
     }}>List</button
   >
   <button class="chip" disabled={!ui.palette.length} onclick={save}>JSON</button>
+  <button class="chip" aria-expanded={!!stock} onclick={() => ((list = false), stock ? (stock = null) : void load())}
+    >Stock</button
+  >
 </div>
+{#if stock}
+  <div class="stock" role="group" aria-label="Palettes of the stock">
+    {#each stock as p (p.id)}
+      <span class="flex items-center gap-1">
+        <button
+          class="row grow"
+          aria-label={`Bring in ${p.name}`}
+          title={`${p.name}: ${p.colors?.length} colours`}
+          onclick={() => set([...ui.palette, ...(p.colors ?? [])], `Bring in the palette ${p.name}`)}
+          >{#each (p.colors ?? []).slice(0, 14) as c (c)}<i style:background={c}></i>{/each}<span>{p.name}</span
+          ></button
+        >
+        <button class="plain quiet" aria-label={`Delete ${p.name}`} onclick={() => act(() => api.dropStock(p.id))}
+          >✕</button
+        >
+      </span>
+    {/each}
+    <form
+      class="flex gap-1"
+      onsubmit={(e) => {
+        e.preventDefault();
+        const kept = name.trim();
+        name = '';
+        void act(() => api.keepPalette(kept, ui.palette));
+      }}
+    >
+      <input
+        class="named"
+        placeholder="keep these as …"
+        aria-label="Name to keep the palette by"
+        maxlength="80"
+        bind:value={name}
+        onkeydown={(e) => e.stopPropagation()}
+      />
+      <button class="chip" disabled={!name.trim() || !ui.palette.length}>Keep</button>
+    </form>
+  </div>
+{/if}
 {#if list}
   <textarea rows="4" aria-label="Colours as a list" bind:value={text} onkeydown={(e) => e.stopPropagation()}></textarea>
   <button class="chip" onclick={bring}>Bring these in</button>
@@ -118,6 +177,34 @@
   .foot {
     display: flex;
     gap: 6px;
+  }
+  .stock {
+    display: grid;
+    gap: 3px;
+    border-left: 3px solid var(--line);
+    padding-left: 6px;
+  }
+  .row {
+    display: flex;
+    align-items: center;
+    min-height: 28px;
+    font-size: 12.5px;
+  }
+  .row i {
+    width: 10px;
+    height: 18px;
+  }
+  .row span {
+    padding-left: 6px;
+  }
+  .named {
+    min-width: 0;
+    flex: 1;
+    background: var(--field);
+    color: var(--text);
+    border: 1px solid var(--line);
+    border-radius: 3px;
+    padding: 2px 6px;
   }
   .file {
     display: grid;

@@ -190,6 +190,7 @@ export class Painter {
       else values[c] = [b.values[c] ?? 0];
     }
     const { tool } = this.ui;
+    const flat = this.ui.mode === 'flat';
     const radius = this.radius(hit.pos);
     let kit = b.kit ? (JSON.parse(JSON.stringify(b.kit)) as NonNullable<typeof b.kit>) : null;
     if (apart > 0) {
@@ -222,6 +223,7 @@ export class Painter {
         mirror: fill ? undefined : this.mirror(),
         fill,
         lasso: this.lasso(),
+        eye: b.seen && !flat ? row(this.stage.camera.position) : undefined,
         up: row(new Vector3(0, 1, 0).applyQuaternion(this.stage.camera.quaternion)),
         values,
         points: [],
