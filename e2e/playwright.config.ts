@@ -5,7 +5,7 @@ export default defineConfig({
   retries: 1, // a test that needs its second run is reported as flaky, not hidden
   timeout: 120_000,
   expect: { timeout: 30_000 },
-  workers: 1, // one software renderer at a time on two cores
+  workers: 2, // a file each: while one waits for its page, the other draws
   fullyParallel: false,
   reporter: [['list']],
   use: {

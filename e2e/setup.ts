@@ -3,11 +3,14 @@
 import { execFileSync, spawn } from 'node:child_process';
 import { test as base, type Page } from '@playwright/test';
 
-const port = 7148;
+const firstPort = 7148;
 const psql = '/usr/lib/postgresql/15/bin/psql';
 
-async function serve() {
-  const dsn = process.env.VELVETGRIME_DATABASE;
+/** @param n the worker: each has a server and a database of its own */
+async function serve(n: number) {
+  const port = firstPort + n;
+  let dsn = process.env.VELVETGRIME_DATABASE;
+  if (dsn && n > 0) dsn = String(execFileSync('../scripts/database.sh', [`velvetgrime_e2e_${n}`])).trim();
   if (!dsn) throw new Error("VELVETGRIME_DATABASE is not set; run 'make test-e2e'");
   execFileSync(psql, [dsn, '-qc', 'DROP SCHEMA public CASCADE; CREATE SCHEMA public'], { stdio: ['ignore', 'ignore', 'ignore'] });
   const server = spawn('../bin/velvetgrime', ['demo', '--database', dsn, '--no-bakes', '--plain', '--sheet-size', '256', '--address', `127.0.0.1:${port}`], { stdio: ['ignore', 'pipe', 'inherit'] });
@@ -20,9 +23,9 @@ async function serve() {
 
 export const test = base.extend<object, { server: string }>({
   server: [
-    async ({}, use) => {
-      const server = await serve();
-      await use(`http://127.0.0.1:${port}`);
+    async ({}, use, info) => {
+      const server = await serve(info.parallelIndex);
+      await use(`http://127.0.0.1:${firstPort + info.parallelIndex}`);
       const ended = new Promise((done) => server.removeAllListeners('exit').on('exit', done));
       server.kill();
       await ended;

@@ -6,7 +6,9 @@ import (
 	"math"
 	"slices"
 
+	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
+	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 )
@@ -248,6 +250,24 @@ func (p *Program) Own(ctx context.Context, u *Surface, layerID string, c stack.C
 	}
 	v, err := p.own(ctx, u, pl, info)
 	return p.encoded(v, info), err
+}
+
+// FacesOfID tells of every face of the model whether the ID map has a colour, by less
+// than tolerance in each component, in the face's middle.
+func (p *Program) FacesOfID(color []float32, tolerance float32) ([]bool, error) {
+	m := p.Scene.Model
+	n := len(m.Tri)
+	f := &raster.Frame{W: n, H: 1, Pos: make([]geom.Vec3, n), Nrm: make([]geom.Vec3, n), Tri: make([]int32, n)}
+	for i, t := range m.Tri {
+		f.Pos[i] = m.Pos[t[0]].Add(m.Pos[t[1]]).Add(m.Pos[t[2]]).Mul(1.0 / 3)
+		f.Tri[i] = int32(i)
+	}
+	cover, err := p.idCover(&Surface{scene: p.Scene, frame: f}, []stack.IDColor{{Color: [3]float32(color), Tolerance: tolerance}})
+	out := make([]bool, n)
+	for i, v := range cover {
+		out[i] = v > 0.5
+	}
+	return out, err
 }
 
 // IDAt returns the colour of the ID map at a surface of one point, nil where there

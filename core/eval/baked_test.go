@@ -64,6 +64,17 @@ func TestBakedMapsAreRead(t *testing.T) {
 		t.Fatal(err)
 	}
 	p, none := Compile(scene, &with, "", ""), Compile(scene, bare, "", "")
+	// the green half of the ID map, face by face
+	green, err := p.FacesOfID([]float32{0, 1, 0}, 0.02)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, c := range m.Tri {
+		x := (m.UV[c[0]].X + m.UV[c[1]].X + m.UV[c[2]].X) / 3
+		if abs := math.Abs(float64(x) - 0.5); abs > 0.01 && green[i] != (x > 0.5) {
+			t.Fatalf("face %d at u = %.3f has the green ID: %v", i, x, green[i])
+		}
+	}
 	left, right := 0, 0
 	for _, tile := range Tiles(0, 256) {
 		u := scene.OnTile(tile)

@@ -311,13 +311,37 @@ func (s *Session) area(r Request) (*brush.Area, error) {
 			on = func(i int) bool { return m.TriSheet[i] == m.TriSheet[tri] }
 		case "face":
 			on = func(i int) bool { return i == int(tri) }
+		case "id":
+			same, err := s.sameID(r)
+			if err != nil {
+				return nil, err
+			}
+			on = func(i int) bool { return same[i] }
 		default:
-			return nil, fmt.Errorf("a stroke cannot stay within a %q; it can within a part, island, sheet, face or all", r.Within)
+			return nil, fmt.Errorf("a stroke cannot stay within a %q; it can within a part, island, sheet, face, ID colour (id) or all", r.Within)
 		}
 	}
 	return brush.AreaOf(len(m.Tri), on, func(i int) [3]geom.Vec3 {
 		return [3]geom.Vec3{m.Pos[m.Tri[i][0]], m.Pos[m.Tri[i][1]], m.Pos[m.Tri[i][2]]}
 	}), nil
+}
+
+// sameID tells of every face whether the ID map has, in its middle, the colour that it has
+// at the place of a request.
+func (s *Session) sameID(r Request) ([]bool, error) {
+	u, tri := s.point(r)
+	p := s.shown()
+	var color []float32
+	if tri >= 0 {
+		var err error
+		if color, err = p.IDAt(u); err != nil {
+			return nil, err
+		}
+	}
+	if len(color) < 3 {
+		return nil, fmt.Errorf("there is no ID colour at that place; bake the ID map, or make one, in Prepare")
+	}
+	return p.FacesOfID(color[:3], 0.02)
 }
 
 // drill answers with a core sample: outermost layer first.

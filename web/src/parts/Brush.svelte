@@ -244,7 +244,9 @@
           <option value="part">the part</option><option value="island">the island</option><option value="sheet"
             >the sheet</option
           >
-          <option value="face">the face</option><option value="all">everything</option>
+          <option value="face">the face</option><option value="id">its ID colour</option><option value="all"
+            >everything</option
+          >
         </select>
       {:else}
         <span class="quiet" title="Nothing behind, nothing that something else hides from the camera">only seen</span>
@@ -255,6 +257,7 @@
             >the island</option
           >
           <option value="sheet">the sheet</option><option value="face">the face</option>
+          <option value="id">its ID colour</option>
         </select>
       {/if}
       <span class="quiet" title="How far the brush lags behind the hand">steady</span>

@@ -23,7 +23,7 @@
   let painter: Painter | null = null;
   let loading = $state<'' | 'rough' | 'nothing'>('nothing');
   let failed = $state('');
-  let cursor = $state<{ x: number; y: number; path: string; texels: number; mm: number } | null>(null);
+  let cursor = $state<{ x: number; y: number; path: string; texels: number; mm: number; twins: number } | null>(null);
   let held = $state('');
   let sampleAt = $state({ x: 0, y: 0 });
   /** corners of a lasso that is being drawn, in pixels; a corner a click, or a line while it is dragged */
@@ -391,7 +391,14 @@
     const path = h && !stage.overFlat(x) ? stage.footprint(h, radius) : '';
     const size = h ? (session.doc?.sheets?.[stage.sheets[h.sheet]?.name]?.size ?? 0) : 0;
     const density = h ? densities[h.sheet] * size : 0;
-    cursor = { x, y, path, texels: Math.round(radius * 2 * density), mm: radius * 2000 };
+    cursor = {
+      x,
+      y,
+      path,
+      texels: Math.round(radius * 2 * density),
+      mm: radius * 2000,
+      twins: h ? stage.sharers(h) : 0,
+    };
   }
   function up(e: PointerEvent) {
     if (pulled >= 0 && change && pullable) session.op(pullable.op(change, handles!.grip(pulled)!.label));
@@ -519,6 +526,9 @@
       {#if ui.tool === 'clone' && (ui.marking || !ui.source)}a click marks where cloning takes from ·{/if}
       {t.text}{#if t.ok}{' '}· <b>{Math.round(ui.brush.strength * 100)} %</b>
         <span class="quiet">· {cursor.mm.toFixed(1)} mm{cursor.texels ? `, ${cursor.texels} texels` : ''}</span>{/if}
+      {#if cursor.twins}<br /><span class="shares"
+          >the UVs overlap: it shows in {cursor.twins} other place{cursor.twins > 1 ? 's' : ''} too</span
+        >{/if}
     </div>
   {/if}
   {#if painting && !t.ok}
@@ -639,6 +649,9 @@
     padding: 2px 8px;
     font-size: 13px;
     white-space: nowrap;
+  }
+  .shares {
+    color: var(--ochre);
   }
   .says.bad,
   .refused {

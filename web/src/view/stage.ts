@@ -46,6 +46,7 @@ export interface Hit {
   sheet: number;
   part: string;
   mesh: Mesh;
+  uv?: Vector2;
 }
 
 interface Sheet {
@@ -457,7 +458,28 @@ export class Stage {
 
   private hit(h: Intersection, mesh: Mesh): Hit {
     const nrm = (h.normal ?? h.face!.normal).clone().transformDirection(mesh.matrixWorld);
-    return { pos: h.point, nrm, sheet: mesh.userData.sheet, part: mesh.userData.part, mesh };
+    return { pos: h.point, nrm, sheet: mesh.userData.sheet, part: mesh.userData.part, mesh, uv: h.uv };
+  }
+
+  /** How many other places of the model have the same texels as a place: twins of
+   * overlapping UVs, which show at once what is painted here. */
+  sharers(h: Hit): number {
+    const flat = this.sheets[h.sheet]?.flat;
+    if (!h.uv || !flat) return 0;
+    const at = new Vector3(h.uv.x, -h.uv.y, 0).add(flat.position);
+    flat.updateMatrixWorld();
+    const ray = new Raycaster(at.clone().setZ(0.5), new Vector3(0, 0, -1));
+    const places = [h.pos];
+    const pos = flat.geometry.getAttribute('position');
+    const place = flat.geometry.getAttribute('place');
+    for (const o of ray.intersectObject(flat, false)) {
+      const { a, b, c } = o.face!;
+      const bary = barycentric(flat.worldToLocal(o.point.clone()), pos, a, b, c);
+      const v = new Vector3();
+      [a, b, c].forEach((k, i) => v.addScaledVector(new Vector3().fromBufferAttribute(place, k), bary[i]));
+      if (places.every((p) => p.distanceTo(v) > this.box.getSize(new Vector3()).length() * 1e-3)) places.push(v);
+    }
+    return places.length - 1;
   }
 
   private pickFlat(x: number, y: number): Hit | null {
@@ -476,7 +498,16 @@ export class Stage {
         return v;
       };
       const mesh = this.meshes.find((m) => m.userData.sheet === this.sheets.indexOf(s))!;
-      return { pos: mix('place'), nrm: mix('outward').normalize(), sheet: this.sheets.indexOf(s), part: s.name, mesh };
+      const local = s.flat.worldToLocal(h.point.clone());
+      const uv = new Vector2(local.x, -local.y);
+      return {
+        pos: mix('place'),
+        nrm: mix('outward').normalize(),
+        sheet: this.sheets.indexOf(s),
+        part: s.name,
+        mesh,
+        uv,
+      };
     }
     return null;
   }
