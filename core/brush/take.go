@@ -39,7 +39,7 @@ const pinched = 0.45
 const Pull = 3
 
 // smears is from how many places along the line a smear is mixed.
-const smears = 8
+const smears = 6
 
 // Source is a place that paint is taken from, and its share; the shares of a point make 1.
 type Source struct {

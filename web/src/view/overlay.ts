@@ -150,6 +150,7 @@ export class Overlay {
       const plain = () => new MeshBasicMaterial({ map, color, toneMapped: false, ...offset });
       const m = lit || !map ? new MeshStandardMaterial({ map, color, roughness: 0.8, ...offset }) : plain();
       const flat = plain();
+      flat.side = DoubleSide;
       this.covers.push(m, flat);
       for (const mesh of this.stage.meshes) if (mesh.userData.sheet === i) mesh.material = m;
       if (s.flat) s.flat.material = flat;

@@ -1,6 +1,7 @@
 // The view: the model under its light, the flat sheets, or both. Frames are drawn
 // only when something changed.
 import {
+  DoubleSide,
   ACESFilmicToneMapping,
   AmbientLight,
   Box3,
@@ -245,6 +246,7 @@ export class Stage {
         if (t)
           s.flat.material = new ShaderMaterial({
             ...aloneShader,
+            side: DoubleSide, // mirrored islands face away
             uniforms: { map: { value: t.texture }, pick: { value: pick === 4 ? -1 : pick } },
           });
       }
@@ -670,7 +672,7 @@ export class Stage {
       );
       g.setIndex(index);
       s.flat = new Mesh(g, new MeshBasicMaterial({ color: 0x777777 }));
-      s.flat.material = new MeshBasicMaterial({ color: 0x777777 });
+      s.flat.material = new MeshBasicMaterial({ color: 0x777777, side: DoubleSide });
       s.flat.position.set((i % cols) + 0.02 * (i % cols), -Math.floor(i / cols) * 1.02, 0);
       g.computeBoundsTree({ indirect: true });
       const edge = new LineSegments(
