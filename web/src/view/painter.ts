@@ -130,21 +130,29 @@ export class Painter {
       if (h) hits.push(h);
     }
     hits.push(to);
+    this.lay(hits, end);
+  }
+
+  /** A whole stroke through places on the surface; stamps that are counted are set evenly
+   * from end to end, or round a closed line. */
+  private lay(hits: Hit[], pen: Place) {
     let length = 0;
     for (let i = 1; i < hits.length; i++) length += hits[i].pos.distanceTo(hits[i - 1].pos);
+    const last = hits[hits.length - 1];
+    const closed = hits.length > 2 && hits[0].pos.distanceTo(last.pos) < 1e-6;
     const rows = this.ui.brush.row;
-    this.begin(from, rows > 1 ? length / (rows - 1) : 0);
-    for (const hit of hits) this.sample(hit, end);
+    this.begin(hits[0], rows > 1 ? length / (closed ? rows : rows - 1) : 0);
+    for (const hit of hits) this.sample(hit, pen);
     this.hand = null;
     this.flush();
     this.session.send({ t: 'stroke.end', id: 2 });
-    this.end = to;
+    this.end = last;
     this.drawing = '';
     this.last = null;
   }
 
-  /** A stroke along a line on the surface, of six numbers a point: evenly set stamps go
-   * round a closed one whole. Returns why it cannot, or ''. */
+  /** A stroke along a line on the surface, of six numbers a point: place and normal.
+   * Returns why it cannot, or ''. */
   along(rail: number[]): string {
     const t = target(this.session, this.ui);
     if (!t.ok) return t.text;
@@ -155,18 +163,8 @@ export class Painter {
         nrm: new Vector3(rail[i + 3], rail[i + 4], rail[i + 5]),
       } as Hit);
     if (hits.length < 2) return 'there is no line at that place';
-    let length = 0;
-    for (let i = 1; i < hits.length; i++) length += hits[i].pos.distanceTo(hits[i - 1].pos);
-    const closed = hits[0].pos.distanceTo(hits[hits.length - 1].pos) < 1e-6;
-    const rows = this.ui.brush.row;
-    this.begin(hits[0], rows > 1 ? length / (closed ? rows : rows - 1) : 0);
-    for (const hit of hits) this.sample(hit, { x: 0, y: 0, pressure: 1, tilt: 0 });
-    this.hand = null;
-    this.flush();
-    this.session.send({ t: 'stroke.end', id: 2 });
-    this.end = hits[hits.length - 1];
-    this.drawing = '';
-    this.last = null;
+    if (this.ui.tool === 'clone' && !this.ui.source) return 'no place to clone from is marked yet';
+    this.lay(hits, { x: 0, y: 0, pressure: 1, tilt: 0 });
     return '';
   }
 
