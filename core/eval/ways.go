@@ -138,7 +138,7 @@ func (p *Program) newWayKey(name string, s *stepPlan) Key {
 	case "run":
 		k = k.str(fmt.Sprint(c.Up, c.Rain, c.Wind, in.Choice("from"), in.Number("count"), in.Number("length"), in.Number("meander"), in.Number("wind"), in.Number("gap"), in.Number("seed"), c.Touch))
 	case "creep":
-		k = k.str(fmt.Sprint(c.Wetness, c.Up, c.Rain, in.Choice("from"), in.Number("wet"), in.Number("uneven"), in.Number("seeds"), in.Number("seed"), in.Number("grain")))
+		k = k.str(fmt.Sprint(c.Wetness, c.Up, c.Rain, in.Choice("from"), in.Number("wet"), in.Number("uneven"), in.Number("seeds"), in.Number("seed"), in.Number("grain"), in.Number("rate")))
 	}
 	on := p.Scene.wander().on
 	for _, n := range []string{name, name + " wet"} {
@@ -413,8 +413,8 @@ func (p *Program) distance(in step.Input, c *flow.Cloud) (rowOf, error) {
 	}, nil
 }
 
-// creep is a front that begins at seeds and goes over the surface, quicker in the wet.
-// Its times are metres of a front at even speed.
+// creep is a growth that begins at seeds and eats its way over the surface, quicker in
+// the wet. Its times are metres of a front at even speed.
 func (p *Program) creep(ctx context.Context, in step.Input, s *stepPlan, c *flow.Cloud) (rowOf, error) {
 	begins, err := p.atAge(late).onCloud(ctx, s, "creep")
 	if err != nil {
@@ -437,7 +437,7 @@ func (p *Program) creep(ctx context.Context, in step.Input, s *stepPlan, c *flow
 		joints = c.Joints()
 	}
 	var seeds []flow.Seed
-	slow := make([]float32, len(c.Pos))
+	quick := make([]float32, len(c.Pos))
 	wet, uneven := in.Number("wet"), in.Number("uneven")
 	patch := 0.12 / max(in.Number("grain"), 1e-5)
 	for i, q := range c.Pos {
@@ -472,13 +472,16 @@ func (p *Program) creep(ctx context.Context, in step.Input, s *stepPlan, c *flow
 			w += 0.5 * hidden[i]
 		}
 		w *= 0.4 + 1.2*facts.Wetness
-		speed := (1 - wet) + wet*(0.25+1.9*w)
+		quick[i] = (1 - wet) + wet*(0.25+1.9*w)
 		n := noise.Simplex(q.X*patch*3, q.Y*patch*3, q.Z*patch*3, seed+11) + 0.6*noise.Simplex(q.X*patch*8, q.Y*patch*8, q.Z*patch*8, seed+12)
-		speed *= float32(math.Exp(float64(uneven * 1.1 * n)))
-		slow[i] = 1 / max(speed, 0.05)
+		quick[i] *= float32(math.Exp(float64(uneven * 1.1 * n)))
 	}
 	most := 6*in.Number("rate") + 4*c.Spacing
-	return sampled(c, c.Spread(seeds, slow, most), most), nil
+	when, err := c.React(ctx, seeds, quick, most)
+	if err != nil {
+		return nil, err
+	}
+	return sampled(c, when, most), nil
 }
 
 // sources picks where runs begin: so many of the cloud's points, by how much water

@@ -116,6 +116,149 @@ func TestSpreadSlowsDown(t *testing.T) {
 	}
 }
 
+// plate is a square metre with a cloud, and the seeds along its edge x = 0.
+func plate(t *testing.T) (c *Cloud, edge []Seed) {
+	t.Helper()
+	m := &mesh.Model{}
+	quad(m, 0, geom.V3(0, 0, 0), geom.V3(1, 0, 0), geom.V3(0, 0, -1), 4)
+	c = NewCloud(finished(t, m, 1), 12_000)
+	for i, p := range c.Pos {
+		if p.X < c.Spacing {
+			edge = append(edge, Seed{At: int32(i)})
+		}
+	}
+	return c, edge
+}
+
+// reached returns the mean time at which a growth takes a strip of the plate about x.
+func reached(c *Cloud, when []float32, x float32) float32 {
+	var sum, n float32
+	for i, p := range c.Pos {
+		if p.X > x-c.Spacing && p.X < x+c.Spacing {
+			sum, n = sum+when[i], n+1
+		}
+	}
+	return sum / n
+}
+
+// The speed of fronts is that of the equations, 2·√(D·(k·s²−m)), from s to s.
+func TestAGrowthHasTheSpeedOfItsReaction(t *testing.T) {
+	c, edge := plate(t)
+	h := c.Spacing
+	for _, s := range []float64{0.6, 1, 1.5, 2} {
+		speed := make([]float32, len(c.Pos))
+		for i := range speed {
+			speed[i] = float32(s)
+		}
+		when, err := c.React(context.Background(), edge, speed, 40*h)
+		if err != nil {
+			t.Fatal(err)
+		}
+		got := 8 * h / (reached(c, when, 16*h) - reached(c, when, 8*h))
+		want := 2 * math.Sqrt(diffusion*(eats*s*s-dies))
+		if math.Abs(float64(got)/want-1) > 0.18 {
+			t.Errorf("at speed %v a front goes %.3f, its equations say %.3f", s, got, want)
+		}
+	}
+}
+
+// In dry ground a growth dies; what lies behind it stays sound.
+func TestAGrowthDiesWhereItFindsTooLittle(t *testing.T) {
+	c, edge := plate(t)
+	speed := make([]float32, len(c.Pos))
+	for i, p := range c.Pos {
+		speed[i] = 1
+		if p.X > 0.2 && p.X < 0.4 && p.Z > -0.7 {
+			speed[i] = 0.15 // a dry bar, open at one end
+		}
+	}
+	when, err := c.React(context.Background(), edge, speed, 2)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var inBar, behind, round float32
+	for i, p := range c.Pos {
+		switch {
+		case p.X > 0.25 && p.X < 0.35 && p.Z > -0.6:
+			if !math.IsInf(float64(when[i]), 1) {
+				inBar++
+			}
+		case p.X > 0.42 && p.X < 0.5 && p.Z > -0.2:
+			behind = max(behind, when[i])
+		case p.X > 0.42 && p.X < 0.5 && p.Z < -0.8:
+			round = max(round, when[i])
+		}
+	}
+	if inBar > 0 {
+		t.Errorf("the growth took %v points of dry ground", inBar)
+	}
+	// it comes there round the bar, 0.5 m further: late, but it comes
+	if round > 0.7 || behind < round+0.3 || math.IsInf(float64(behind), 1) {
+		t.Errorf("beside the bar it arrives by %.2f, behind it by %.2f", round, behind)
+	}
+}
+
+// A lone seed takes longer to get going than a row; one that begins later is as much
+// later everywhere.
+func TestSeedsOfAGrowth(t *testing.T) {
+	c, edge := plate(t)
+	h := c.Spacing
+	row, err := c.React(context.Background(), edge, nil, 20*h)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := range edge {
+		edge[i].When = 3 * h
+	}
+	late, err := c.React(context.Background(), edge, nil, 20*h)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i := range row {
+		if row[i] < 15*h && math.Abs(float64(late[i]-row[i]-3*h)) > 1e-3*float64(h) {
+			t.Fatalf("point %d: begun 3 spacings later it is reached %.4f spacings later", i, (late[i]-row[i])/h)
+		}
+	}
+	at := c.Nearest(geom.V3(0.5, 0, -0.5))
+	lone, err := c.React(context.Background(), []Seed{{At: int32(at)}}, nil, 20*h)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, p := range c.Pos {
+		if d := p.Sub(c.Pos[at]).Length(); d > 5*h && d < 6*h && (lone[i] < d || lone[i] > d+3*h) {
+			t.Fatalf("%.1f spacings from a lone seed it arrives at %.1f", d/h, lone[i]/h)
+		}
+	}
+	if lone[at] != 0 {
+		t.Errorf("the seed itself is taken at %v", lone[at])
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	if _, err := c.React(ctx, edge, nil, 1); err == nil {
+		t.Error("a cancelled growth went on")
+	}
+}
+
+func TestAGrowthIsTheSameEveryTime(t *testing.T) {
+	c, edge := plate(t)
+	grow := func(workers int) []float32 {
+		defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(workers))
+		when, err := c.React(context.Background(), edge[:3], nil, 30*c.Spacing)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return when
+	}
+	one := grow(1)
+	for _, n := range []int{2, 7} {
+		for i, v := range grow(n) {
+			if v != one[i] {
+				t.Fatalf("with %d processors point %d is reached at %v, with one at %v", n, i, v, one[i])
+			}
+		}
+	}
+}
+
 func TestBorders(t *testing.T) {
 	m := &mesh.Model{}
 	quad(m, 0, geom.V3(0, 0, 0), geom.V3(1, 0, 0), geom.V3(0, 0, -1), 3)

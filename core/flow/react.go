@@ -1,0 +1,132 @@
+package flow
+
+import (
+	"context"
+	"math"
+	"runtime"
+	"sync"
+)
+
+// A growth u eats what is sound, v, spreads, and dies off where it finds too little:
+//
+//	∂u/∂t = D·Δu + k·s²·u·v − m·u
+//	∂v/∂t =      − k·s²·u·v
+//
+// the equations of a wave that leaves a crust behind (W. O. Kermack and A. G.
+// McKendrick, "A contribution to the mathematical theory of epidemics", 1927, with
+// diffusion; its fronts have the speed 2·√(D·(k·s²−m)), J. D. Murray, "Mathematical
+// Biology II", ch. 13). Lengths are in spacings; D, k and m give a front the speed 1
+// where s is 1 (with fewest, which holds it up a little), and none where s is below
+// √(m/k), about 0.3.
+const (
+	diffusion = 0.33
+	eats      = 0.95
+	dies      = 0.08
+	eaten     = 0.1  // of v: what counts as reached
+	fewest    = 1e-3 // of u: less does not take hold, or dry ground would be leapt over in time
+	quickest  = 2.5
+	instant   = 0.2 // of the time in which a front at even speed goes one spacing
+)
+
+// React returns when a growth that begins at the seeds has taken hold of each point,
+// in metres that a front at even speed would have gone; +Inf where it has not by most.
+// speed[i] is its speed about point i, 0..2.5, where 1 is even; nil: 1 everywhere.
+// Where it is below about 0.3 the growth dies. Fronts that meet become one, are drawn
+// out by quick places and held up by slow ones; a seed among sound ground is slower to
+// begin than a row of them.
+//
+// The result is the same for any number of processors. An error is ctx's.
+func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most float32) ([]float32, error) {
+	n := len(c.Pos)
+	out := make([]float32, n)
+	for i := range out {
+		out[i] = float32(math.Inf(1))
+	}
+	if len(seeds) == 0 || n == 0 {
+		return out, nil
+	}
+	g := c.laplacian()
+	u, v := make([]float32, n), make([]float32, n)
+	next, begins := make([]float32, n), make([]float32, n)
+	rate := make([]float32, n) // k·s²
+	for i := range n {
+		v[i], begins[i], rate[i] = 1, out[i], eats
+		if speed != nil {
+			s := min(max(speed[i], 0), quickest)
+			rate[i] = eats * s * s
+		}
+	}
+	for _, s := range seeds {
+		begins[s.At] = min(begins[s.At], s.When/c.Spacing)
+	}
+	for k := 0; float32(k)*instant*c.Spacing <= most; k++ {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		now := float32(k) * instant
+		inParts(n, func(from, to int) {
+			for i := from; i < to; i++ {
+				if begins[i] <= now {
+					if out[i] > now*c.Spacing {
+						out[i] = begins[i] * c.Spacing
+					}
+					next[i], v[i] = 1, 0
+					continue
+				}
+				spread := float32(0)
+				for k, j := range c.Around(i) {
+					spread += g[int(c.first[i])+k] * (u[j] - u[i])
+				}
+				left := v[i]
+				if u[i] > fewest {
+					left /= 1 + instant*rate[i]*u[i]
+				}
+				if v[i] > 1-eaten && left <= 1-eaten {
+					part := (v[i] - (1 - eaten)) / (v[i] - left)
+					out[i] = min(out[i], (now+instant*part)*c.Spacing)
+				}
+				next[i] = max(u[i]+instant*(diffusion*spread-dies*u[i])+v[i]-left, 0)
+				v[i] = left
+			}
+		})
+		u, next = next, u
+	}
+	return out, nil
+}
+
+// laplacian returns the weight of every neighbour in Δu(i) ≈ Σ g·(u(j)−u(i)), in
+// spacings: the sum over neighbours that is exact for what bends alike in all
+// directions.
+func (c *Cloud) laplacian() []float32 {
+	g := make([]float32, len(c.near))
+	r2 := c.Spacing * c.Spacing * far * far
+	for i, p := range c.Pos {
+		var second float32 // Σ w·d²: four times what w bends
+		list := c.Around(i)
+		w := g[c.first[i]:c.first[i+1]]
+		for k, j := range list {
+			d := c.Pos[j].Sub(p)
+			l := d.Dot(d)
+			w[k] = (1 - l/r2) * (1 - l/r2)
+			second += w[k] * l
+		}
+		if second <= 0 {
+			continue
+		}
+		scale := 4 * c.Spacing * c.Spacing / second
+		for k := range w {
+			w[k] *= scale
+		}
+	}
+	return g
+}
+
+// inParts calls f for parts of 0..n on all processors.
+func inParts(n int, f func(from, to int)) {
+	workers := min(runtime.GOMAXPROCS(0), n)
+	var wg sync.WaitGroup
+	for k := range workers {
+		wg.Go(func() { f(k*n/workers, (k+1)*n/workers) })
+	}
+	wg.Wait()
+}
