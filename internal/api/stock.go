@@ -7,10 +7,12 @@ import (
 	"fmt"
 	"image"
 	"image/png"
+	"slices"
 	"sync"
 	"time"
 
 	"velvetgrime/core/eval"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/render"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
@@ -21,17 +23,36 @@ import (
 	"github.com/google/uuid"
 )
 
-// SavedMask is a stream kept in the stock.
+// SavedMask is a stream kept in the stock, with the pictures that its steps show.
 type SavedMask struct {
-	ID    string        `json:"id"`
-	Name  string        `json:"name"`
-	Steps []*stack.Step `json:"steps"`
-	At    time.Time     `json:"at"`
+	ID       string          `json:"id"`
+	Name     string          `json:"name"`
+	Steps    []*stack.Step   `json:"steps"`
+	Pictures []store.Picture `json:"pictures,omitempty"`
+	Left     []string        `json:"left,omitempty" doc:"what belongs to its project and was not kept, in words"`
+	At       time.Time       `json:"at"`
+}
+
+// savedMask is what of it is stored. The first ones were stored as their steps alone.
+type savedMask struct {
+	Steps    []*stack.Step   `json:"steps"`
+	Pictures []store.Picture `json:"pictures"`
+}
+
+func readMask(i *store.StockItem) (SavedMask, error) {
+	var v savedMask
+	err := json.Unmarshal(i.Data, &v.Steps)
+	if err != nil {
+		err = json.Unmarshal(i.Data, &v)
+	}
+	return SavedMask{ID: i.ID, Name: i.Name, Steps: v.Steps, Pictures: v.Pictures, At: i.At}, err
 }
 
 // studio is where pictures of steps and saved masks are taken: the trial post with
 // its bakes, made when the first picture is asked for.
 type studio struct {
+	stored func(name string) (*pix.Picture, error) // pictures of projects
+
 	mu     sync.Mutex
 	trial  *render.Baked
 	shots  map[string][]byte // of the kinds of steps
@@ -45,7 +66,15 @@ const (
 
 func (s *studio) object(ctx context.Context) (*render.Baked, error) {
 	if s.trial == nil && s.failed == nil {
-		s.trial, s.failed = render.Trial(context.WithoutCancel(ctx), 256)
+		if s.trial, s.failed = render.Trial(context.WithoutCancel(ctx), 256); s.failed == nil {
+			own := s.trial.Scene.Picture
+			s.trial.Scene.Picture = func(name string) (*pix.Picture, error) {
+				if p, err := own(name); err == nil {
+					return p, nil
+				}
+				return s.stored(name)
+			}
+		}
 	}
 	return s.trial, s.failed
 }
@@ -128,12 +157,12 @@ func (s *studio) stepShot(ctx context.Context, kind string) ([]byte, error) {
 
 // stockRoutes serve what is kept for all projects.
 func (s *Server) stockRoutes(api huma.API) {
+	s.studio.stored = func(name string) (*pix.Picture, error) { return s.Hub.Picture(name) }
 	huma.Get(api, "/api/stock/masks", func(ctx context.Context, _ *struct{}) (*body[[]SavedMask], error) {
 		list, err := s.Store.Stock(ctx, "mask")
 		out := &body[[]SavedMask]{Body: []SavedMask{}}
 		for _, i := range list {
-			m := SavedMask{ID: i.ID, Name: i.Name, At: i.At}
-			if json.Unmarshal(i.Data, &m.Steps) == nil {
+			if m, err := readMask(&i); err == nil {
 				out.Body = append(out.Body, m)
 			}
 		}
@@ -150,17 +179,42 @@ func (s *Server) stockRoutes(api huma.API) {
 		if err != nil {
 			return nil, fail(err)
 		}
-		steps, err := loose(p.Document().Layer(in.Body.Layer))
+		steps, shown, left, err := loose(p.Document(), in.Body.Layer)
 		if err != nil {
 			return nil, fail(err)
 		}
+		known, err := s.Store.Pictures(ctx, in.Body.Project)
+		if err != nil {
+			return nil, fail(err)
+		}
+		known = slices.DeleteFunc(known, func(p store.Picture) bool { return !shown[p.Blob] })
 		shot, err := s.studio.picture(ctx, steps, 0.85)
 		if err != nil {
 			return nil, fail(err)
 		}
-		data, _ := json.Marshal(steps)
+		data, _ := json.Marshal(savedMask{steps, known})
 		i := &store.StockItem{ID: uuid.NewString(), Kind: "mask", Name: in.Body.Name, Data: data, Picture: shot, At: time.Now()}
-		return &body[SavedMask]{SavedMask{i.ID, i.Name, steps, i.At}}, fail(s.Store.PutStock(ctx, i))
+		return &body[SavedMask]{SavedMask{i.ID, i.Name, steps, known, left, i.At}}, fail(s.Store.PutStock(ctx, i))
+	})
+	// what a mask shows becomes the project's own before its steps go in
+	huma.Post(api, "/api/stock/{id}/use", func(ctx context.Context, in *struct {
+		ID   string `path:"id"`
+		Body struct {
+			Project string `json:"project"`
+		}
+	}) (*body[SavedMask], error) {
+		i, err := s.Store.StockByID(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		m, err := readMask(i)
+		for _, pic := range m.Pictures {
+			if err == nil {
+				pic.ProjectID, pic.At = in.Body.Project, time.Now()
+				err = s.Store.PutPicture(ctx, &pic)
+			}
+		}
+		return &body[SavedMask]{m}, fail(err)
 	})
 	huma.Patch(api, "/api/stock/{id}", func(ctx context.Context, in *struct {
 		ID   string `path:"id"`
@@ -183,17 +237,27 @@ func (s *Server) stockRoutes(api huma.API) {
 	})
 }
 
-// loose returns a layer's mask as it can be used elsewhere: without strokes, pictures
-// of the project, and the layers that it follows.
-func loose(l *stack.Layer) ([]*stack.Step, error) {
+// loose returns a layer's mask as it can be used elsewhere, the pictures that it shows,
+// and in words what belongs to its project and does not come along: strokes and
+// followed layers.
+func loose(d *stack.Document, id string) (steps []*stack.Step, shown map[string]bool, left []string, err error) {
+	l := d.Layer(id)
 	if l == nil {
-		return nil, fmt.Errorf("the layer is not there any more")
+		return nil, nil, nil, fmt.Errorf("the layer is not there any more")
+	}
+	shown = map[string]bool{}
+	name := func(id string) string {
+		if l := d.Layer(id); l != nil {
+			return l.Name
+		}
+		return "a layer that is gone"
 	}
 	var copied func(list []*stack.Step) []*stack.Step
 	copied = func(list []*stack.Step) (out []*stack.Step) {
 		for _, s := range list {
 			if s.Kind == stack.Hand {
-				continue // what was painted belongs to this model
+				left = append(left, fmt.Sprintf("what was painted by hand (%d strokes): it lies on this model", len(s.Strokes)))
+				continue
 			}
 			c := *s
 			c.Strokes, c.StrokeID = nil, nil
@@ -203,18 +267,20 @@ func loose(l *stack.Layer) ([]*stack.Step, error) {
 			}
 			if id, _ := c.Params["layer"].(string); id != "" && id != stack.Below {
 				if c.Kind == stack.Follow {
+					left = append(left, fmt.Sprintf("that it follows %s: it follows what lies below", name(id)))
 					c.Params["layer"] = stack.Below
 					if w, _ := c.Params["what"].(string); w == stack.MaskStream || w == "" {
 						c.Params["what"] = string(stack.Height)
 					}
 				} else {
+					left = append(left, fmt.Sprintf("that it follows %s: it follows nothing", name(id)))
 					c.Params["layer"] = ""
 				}
 			}
 			if d, ok := step.Get(c.Kind); ok {
 				for _, p := range d.Params {
-					if p.Kind == "picture" {
-						delete(c.Params, p.Name)
+					if v, _ := c.Params[p.Name].(string); p.Kind == "picture" && v != "" {
+						shown[v] = true
 					}
 				}
 			}
@@ -223,11 +289,11 @@ func loose(l *stack.Layer) ([]*stack.Step, error) {
 		}
 		return out
 	}
-	out := copied(l.Mask)
-	if len(out) == 0 {
-		return nil, fmt.Errorf("the mask of %q has no step that could be kept; add one first", l.Name)
+	steps = copied(l.Mask)
+	if len(steps) == 0 {
+		return nil, nil, nil, fmt.Errorf("the mask of %q has no step that could be kept; add one first", l.Name)
 	}
-	return out, nil
+	return steps, shown, left, nil
 }
 
 func (s *Server) stockFiles(g *gin.Engine) {

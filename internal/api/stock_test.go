@@ -3,11 +3,15 @@ package api_test
 import (
 	"bytes"
 	"encoding/json"
+	"image"
+	"image/png"
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
 
 	"velvetgrime/internal/api"
+	"velvetgrime/internal/store"
 )
 
 // A mask is kept with its picture, found, renamed, used without what belongs to its
@@ -52,10 +56,10 @@ func TestMasksAreKeptInTheStock(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer a.Body.Close()
-	var png bytes.Buffer
-	_, _ = png.ReadFrom(a.Body)
-	if a.StatusCode != 200 || !bytes.HasPrefix(png.Bytes(), []byte("\x89PNG")) {
-		t.Errorf("its picture: %d, %d bytes", a.StatusCode, png.Len())
+	var shot bytes.Buffer
+	_, _ = shot.ReadFrom(a.Body)
+	if a.StatusCode != 200 || !bytes.HasPrefix(shot.Bytes(), []byte("\x89PNG")) {
+		t.Errorf("its picture: %d, %d bytes", a.StatusCode, shot.Len())
 	}
 	if code, _ := s.request("PATCH", "/api/stock/"+kept.ID, map[string]string{"name": "Pebbles"}); code >= 300 || find().Name != "Pebbles" {
 		t.Error("it is not renamed:", code)
@@ -67,6 +71,74 @@ func TestMasksAreKeptInTheStock(t *testing.T) {
 		t.Error("it is not brought back:", code)
 	}
 	if code, _ := s.request("DELETE", "/api/stock/none", nil); code != 404 {
+		t.Errorf("one that is not there: %d", code)
+	}
+}
+
+// Another project that uses a mask gets the pictures that it shows; strokes and followed
+// layers do not come along, and that is said.
+func TestKeptMasksBringTheirPictures(t *testing.T) {
+	s := startService(t)
+	id, other := s.bollard(), s.bollard()
+	w := s.open(id, "ann")
+	w.until("the document", layers(1))
+	var b bytes.Buffer
+	img := image.NewGray(image.Rect(0, 0, 32, 32))
+	for i := range img.Pix {
+		img.Pix[i] = uint8(i % 251)
+	}
+	if err := png.Encode(&b, img); err != nil {
+		t.Fatal(err)
+	}
+	a, err := http.Post(s.url+"/api/projects/"+id+"/pictures?name=planks.png", "image/png", &b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer a.Body.Close()
+	var pic struct{ Picture string }
+	if err := json.NewDecoder(a.Body).Decode(&pic); err != nil || pic.Picture == "" {
+		t.Fatal("the picture is not kept:", a.Status, err)
+	}
+	w.send(addCoat)
+	w.send("%s", strings.ReplaceAll(addCoat, `"coat"`, `"rivets"`))
+	w.until("the coats", layers(3))
+	for k, step := range []string{`{"id":"p","kind":"picture","on":true,"amount":1,"params":{"picture":"` + pic.Picture + `"}}`,
+		`{"id":"f","kind":"follow","on":true,"amount":1,"params":{"layer":"rivets","what":"mask"}}`} {
+		w.send(`{"t":"op","id":%d,"op":{"kind":"step.add","target":"coat","path":"mask","index":-1,"newStep":%s}}`, k+1, step)
+	}
+	w.until("its steps", func(st state) bool { return st.Seq == 4 })
+	code, out := s.request("POST", "/api/stock/masks", map[string]string{"name": "Planks", "project": id, "layer": "coat"})
+	var kept api.SavedMask
+	if err := json.Unmarshal(out, &kept); code != 200 || err != nil || len(kept.Steps) != 2 || len(kept.Pictures) != 1 {
+		t.Fatalf("%d %s", code, out)
+	}
+	if kept.Steps[0].Params["picture"] != pic.Picture {
+		t.Errorf("its picture step shows %v", kept.Steps[0].Params["picture"])
+	}
+	if all := strings.Join(kept.Left, "; "); len(kept.Left) != 2 || !strings.Contains(all, "by hand") || !strings.Contains(all, "follows") {
+		t.Errorf("what is left out is told as %q", all)
+	}
+	names := func() (n []string) {
+		_, out := s.request("GET", "/api/projects/"+other+"/pictures", nil)
+		var list []store.Picture
+		if err := json.Unmarshal(out, &list); err != nil {
+			t.Fatal(err)
+		}
+		for _, p := range list {
+			n = append(n, p.Name+" "+p.Blob)
+		}
+		return n
+	}
+	before := len(names())
+	for range 2 { // a second use adds nothing
+		if code, out := s.request("POST", "/api/stock/"+kept.ID+"/use", map[string]string{"project": other}); code != 200 {
+			t.Fatalf("%d %s", code, out)
+		}
+	}
+	if now := names(); len(now) != before+1 || !slices.Contains(now, "planks.png "+pic.Picture) {
+		t.Errorf("the other project has %v", now)
+	}
+	if code, _ := s.request("POST", "/api/stock/none/use", map[string]string{"project": other}); code != 404 {
 		t.Errorf("one that is not there: %d", code)
 	}
 }

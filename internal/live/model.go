@@ -83,7 +83,7 @@ func (s *Session) prepared(next *stack.Document) (*mesh.Model, error) {
 // take makes a model the session's.
 func (s *Session) take(m *mesh.Model) {
 	scene := eval.NewScene(m, s.hub.Cache)
-	scene.Picture = s.hub.picture
+	scene.Picture = s.hub.Picture
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.model, s.scene, s.glb, s.report = m, scene, nil, nil

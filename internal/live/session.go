@@ -62,8 +62,8 @@ type Session struct {
 	report  *reported // what the checks found; nil: not looked yet
 }
 
-// picture reads a stored picture; its name is that of its blob.
-func (h *Hub) picture(name string) (*pix.Picture, error) {
+// Picture reads a stored picture; its name is that of its blob.
+func (h *Hub) Picture(name string) (*pix.Picture, error) {
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
 	b, err := h.Store.Blob(ctx, name)

@@ -102,6 +102,7 @@ export const api = {
   ids: (id: string, s: { layer: string; channel: string; sheet: string; size: number }) =>
     call<void>('POST', at(id, '/ids') + as(), s),
   masks: () => call<SavedMask[]>('GET', '/api/stock/masks'),
+  useMask: (id: string, project: string) => call<SavedMask>('POST', `/api/stock/${id}/use`, { project }),
   keepMask: (name: string, project: string, layer: string) =>
     call<SavedMask>('POST', '/api/stock/masks', { name, project, layer }),
   brushes: () => call<Brushes>('GET', '/api/brushes'),

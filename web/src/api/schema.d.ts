@@ -451,6 +451,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/stock/{id}/use': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API stock by ID use */
+    post: operations['post-api-stock-by-id-use'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1129,6 +1146,9 @@ export interface components {
       /** Format: int64 */
       width: number;
     };
+    'Post-api-stock-by-id-useRequest': {
+      project: string;
+    };
     'Post-api-stock-masksRequest': {
       layer: string;
       name: string;
@@ -1233,7 +1253,10 @@ export interface components {
       /** Format: date-time */
       at: string;
       id: string;
+      /** @description what belongs to its project and was not kept, in words */
+      left?: string[] | null;
       name: string;
+      pictures?: components['schemas']['Picture'][] | null;
       steps: components['schemas']['Step'][] | null;
     };
     SavedPalette: {
@@ -2533,6 +2556,41 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-stock-by-id-use': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Post-api-stock-by-id-useRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SavedMask'];
+        };
       };
       /** @description Error */
       default: {

@@ -15,6 +15,7 @@
   let naming = $state('');
   let dropped = $state.raw<SavedMask | null>(null);
   let keeping = $state(false);
+  let left = $state.raw<string[]>([]);
   const layer = $derived(session.layer(ui.selected));
   const steps = $derived(streamOf(layer, 'mask'));
   const found = $derived((masks ?? []).filter((m) => m.name.toLowerCase().includes(find.trim().toLowerCase())));
@@ -37,12 +38,22 @@
   async function keep() {
     if (!layer) return;
     keeping = true;
-    await act(() => api.keepMask(layer.name, project, layer.id));
+    left = [];
+    await act(async () => (left = (await api.keepMask(layer.name, project, layer.id)).left ?? []));
     keeping = false;
   }
   /** Puts a kept stream into the open one as a bundle, at its end. */
-  function use(m: SavedMask) {
+  async function use(m: SavedMask) {
     if (!layer) return;
+    if (m.pictures?.length) {
+      error = '';
+      try {
+        await api.useMask(m.id, project); // its pictures are the project's own from now on
+      } catch (e) {
+        error = (e as Error).message;
+        return;
+      }
+    }
     const fresh = (list: Step[]): Step[] =>
       list.map((s) => ({ ...s, id: newID(), steps: fresh((s.steps ?? []) as Step[]) }));
     const id = newID();
@@ -76,6 +87,14 @@
     >{keeping ? 'Taking its picture …' : layer ? `Keep the mask of ${layer.name}` : 'No layer is open'}</button
   >
   {#if error}<p class="error" role="alert">{error}</p>{/if}
+  {#if left.length}
+    <div class="quiet text-sm" role="status">
+      Kept, but for what belongs to this model:
+      <ul class="list-disc pl-4">
+        {#each left as l (l)}<li>{l}</li>{/each}
+      </ul>
+    </div>
+  {/if}
   {#if dropped}
     {@const d = dropped}
     <p class="quiet text-sm">
