@@ -190,6 +190,61 @@ test('a part is filled, another fill fades between two points, a chipped mask st
   expect(await undoTitle(page)).toContain('stroke');
 });
 
+test('a fill covers what looks like the place clicked and nothing else; another fades around the bends', async ({ page }) => {
+  await paintLayer(page);
+  const messages = await sent(page);
+  const region = page.getByRole('region', { name: 'Brush' });
+  const color = async (hex: string) => {
+    await region.getByRole('textbox', { name: 'Brush color' }).fill(hex);
+    await region.getByRole('textbox', { name: 'Brush color' }).press('Enter');
+  };
+  const box = (await canvas(page).boundingBox())!;
+  const at = (fx: number, fy: number): [number, number] => [box.x + box.width * fx, box.y + box.height * fy];
+  await page.keyboard.press('i');
+  await color('#2040e0');
+  await page.getByRole('combobox', { name: 'What is filled' }).selectOption('all');
+  await page.mouse.click(...at(0.5, 0.5));
+  await page.keyboard.press('p');
+  await take(page, 'Marker');
+  await type(page, 'Brush size', '80');
+  await color('#e02020');
+  await page.mouse.move(...at(0.5, 0.5));
+  await page.mouse.down();
+  await page.mouse.move(...at(0.5, 0.52), { steps: 4 });
+  await page.mouse.up();
+  await settled(page);
+  const blue = await pixel(page, 0.5, 0.64);
+  const red = await pixel(page, 0.5, 0.51);
+  expect(red[0]).toBeGreaterThan(red[2] + 40);
+  expect(blue[2]).toBeGreaterThan(blue[0] + 40);
+
+  await page.keyboard.press('i');
+  await page.getByRole('combobox', { name: 'By what places are alike' }).selectOption('baseColor');
+  await type(page, 'Tolerance', '20');
+  await color('#20c030');
+  await page.mouse.click(...at(0.5, 0.51));
+  await settled(page);
+  const green = await pixel(page, 0.5, 0.51);
+  expect(green[1]).toBeGreaterThan(green[0] + 40);
+  expect(apart(blue, await pixel(page, 0.5, 0.64))).toBeLessThan(8);
+  expect((await messages('stroke.begin')).at(-1).stroke.alike).toEqual({ channel: 'baseColor', tolerance: 0.2, soft: 0.5 });
+
+  await page.getByRole('combobox', { name: 'By what places are alike' }).selectOption('');
+  await page.getByRole('checkbox', { name: 'Fades along the surface' }).check();
+  await page.mouse.move(...at(0.5, 0.42));
+  await page.mouse.down();
+  await page.mouse.move(...at(0.5, 0.6), { steps: 4 });
+  await page.mouse.up();
+  await settled(page);
+  expect((await messages('stroke.begin')).at(-1).stroke.fill.along).toBe(true);
+  for (let i = 0; i < 3; i++) {
+    await page.getByRole('button', { name: 'Undo' }).click();
+    await page.waitForTimeout(200);
+  }
+  await settled(page);
+  expect(apart(blue, await pixel(page, 0.5, 0.51))).toBeLessThan(25); // the fill below alone
+});
+
 test('the line is cut in the middle of a stroke: what was painted meanwhile is there after it is back', async ({ page }) => {
   await page.addInitScript(() => {
     const Real = WebSocket;

@@ -60,17 +60,25 @@ func (a *Area) check() error {
 }
 
 // Fill covers the whole of a stroke's area at once; with a ramp it fades evenly from all
-// at From to nothing at To, places in metres, along the straight line between them.
+// at From to nothing at To, places in metres: along the straight line between them, or
+// by how far it is to both along the surface.
 type Fill struct {
 	Ramp     bool      `json:"ramp,omitempty"`
+	Along    bool      `json:"along,omitempty" doc:"it fades along the surface"`
 	From, To geom.Vec3 `json:",omitzero"`
 }
 
-// at is how much a place gets.
+// at is how much a place gets; all where it fades along the surface, which only who
+// knows that can tell.
 func (f *Fill) at(p geom.Vec3) float32 {
-	if !f.Ramp {
+	if !f.Ramp || f.Along {
 		return 1
 	}
+	return f.Straight(p)
+}
+
+// Straight is how much a place gets by the straight line.
+func (f *Fill) Straight(p geom.Vec3) float32 {
 	d := f.To.Sub(f.From)
 	t := p.Sub(f.From).Dot(d) / max(d.Dot(d), 1e-12)
 	return 1 - min(max(t, 0), 1)

@@ -68,6 +68,7 @@ type Stroke struct {
 	Within   *Area                `json:"within,omitempty" doc:"what it stays in; none: the whole model"`
 	Fill     *Fill                `json:"fill,omitempty" doc:"covers all of that at once"`
 	Lasso    *Lasso               `json:"lasso,omitempty" doc:"an outline over a view that it stays in"`
+	Alike    *Alike               `json:"alike,omitempty" doc:"it stays where it looks like one place; none: anywhere"`
 	Eye      *geom.Vec3           `json:"eye,omitempty" doc:"it paints only what is seen from here; none: whatever it reaches"`
 	Take     *Take                `json:"take,omitempty" doc:"where a cloning stroke takes from"`
 	Up       geom.Vec3            `json:"up,omitzero" doc:"what is up for the tip, as the view had it"`
@@ -120,6 +121,9 @@ func (s *Stroke) Check() error {
 		return err
 	}
 	if err := s.Lasso.check(); err != nil {
+		return err
+	}
+	if err := s.Alike.check(); err != nil {
 		return err
 	}
 	if s.Eye != nil && !s.Eye.Finite() {

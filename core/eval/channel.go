@@ -70,7 +70,7 @@ func (p *Program) ownKey(u *Surface, pl *layerPlan, c stack.Channel, pad float32
 	}
 	k = join(k, coat.key, 1)
 	if pl.layer.Kind == stack.Paint {
-		if _, sk := p.touching(u, pl.layer.Strokes, string(c), pad); len(sk) > 0 {
+		if _, sk := p.touching(u, p.painting(pl), string(c), pad); len(sk) > 0 {
 			k = join(k, sk[len(sk)-1], 2)
 		}
 	}
@@ -101,7 +101,7 @@ func (p *Program) after(u *Surface, info stack.ChannelInfo, pl *layerPlan, k Key
 		return join(k, p.maskKey(u, pl, pad), 3)
 	}
 	if pl.layer.Kind == stack.Paint {
-		if list, _ := p.touching(u, pl.layer.Strokes, string(info.Channel), pad); len(list) == 0 {
+		if list, _ := p.touching(u, p.painting(pl), string(info.Channel), pad); len(list) == 0 {
 			return k
 		}
 	}
@@ -570,7 +570,7 @@ func (p *Program) decoded(v [][]float32, info stack.ChannelInfo, coat stack.Coat
 }
 
 func (p *Program) paintedOwn(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo) (planes, pix.Plane, error) {
-	list, keys := p.touching(u, pl.layer.Strokes, string(info.Channel), 0)
+	list, keys := p.touching(u, p.painting(pl), string(info.Channel), 0)
 	out := make(planes, info.Components)
 	if len(list) == 0 {
 		for c := range out {
@@ -578,7 +578,7 @@ func (p *Program) paintedOwn(ctx context.Context, u *Surface, pl *layerPlan, inf
 		}
 		return out, pix.Plane{}, nil
 	}
-	paint, err := p.painted(ctx, u, pl.layer.Strokes, list, keys, string(info.Channel), info.Components)
+	paint, err := p.painted(ctx, u, p.painting(pl), list, keys, string(info.Channel), info.Components)
 	if err != nil {
 		return nil, pix.Plane{}, err
 	}

@@ -30,11 +30,12 @@ type Program struct {
 	baked    Key                   // which baked maps there are
 	facts    Key                   // these and the conditions
 
-	holders map[*stack.Step]string // the layer of each follow step
+	holders map[*stack.Step]string // the layer of each follow step and each that was painted by hand
 
 	mu      sync.Mutex
 	lists   map[listKey][]uint64 // running hashes of lists of strokes
 	spreads map[listKey]float32  // how far strokes look around themselves
+	picks   map[listKey]bool     // whether any stays where it looks alike
 	below   map[string]*Program  // the stack below a layer, by its id
 	aged    map[float32]*Program // by years
 	whole   *Program             // that this is the lower part of; nil: this is whole
@@ -108,7 +109,7 @@ func (p *Program) compile(list []*stack.Layer, hotLayer string, known, kept map[
 		pl.kids = p.compile(l.Layers, hotLayer, known, kept)
 		p.all[l.ID] = pl
 		l.EachStep(func(s *stack.Step) {
-			if s.Kind == stack.Follow {
+			if s.Kind == stack.Follow || len(s.Strokes) > 0 {
 				p.holders[s] = l.ID
 			}
 		})
@@ -365,7 +366,7 @@ func grey(v [][]float32) []float32 {
 // painted folds strokes into colour times coverage (components planes) and
 // coverage (the last plane). list are those of all that count here. The state below the newest stroke is kept, so that
 // a live stroke costs itself only.
-func (p *Program) painted(ctx context.Context, u *Surface, all, list []*brush.Stroke, keys []Key, channel string, components int) (planes, error) {
+func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []*brush.Stroke, keys []Key, channel string, components int) (planes, error) {
 	at := func(i int) Key { return join(u.key, keys[i], 0x7061696e74) }
 	n := len(u.Frame().Pos)
 	start := 0
@@ -394,7 +395,7 @@ func (p *Program) painted(ctx context.Context, u *Surface, all, list []*brush.St
 		var soft [][]float32
 		if s.Spread() > 0 {
 			var err error
-			if soft, err = p.softened(ctx, u, s, all, channel, components); err != nil {
+			if soft, err = p.softened(ctx, u, s, q, channel, components); err != nil {
 				return nil, err
 			}
 		}
@@ -402,8 +403,11 @@ func (p *Program) painted(ctx context.Context, u *Surface, all, list []*brush.St
 		if err != nil {
 			return nil, err
 		}
+		if err := p.held(ctx, u, s, q, c.Cover); err != nil {
+			return nil, err
+		}
 		if s.Elsewhere() {
-			if soft, err = p.taken(ctx, u, s, all, c.Cover, channel, components); err != nil {
+			if soft, err = p.taken(ctx, u, s, q, c.Cover, channel, components); err != nil {
 				return nil, err
 			}
 		}
@@ -422,18 +426,17 @@ func (p *Program) painted(ctx context.Context, u *Surface, all, list []*brush.St
 
 // softened is the blur of what was painted before a stroke, on a surface; over seams
 // and sheets as a blur of a stream is.
-func (p *Program) softened(ctx context.Context, u *Surface, s *brush.Stroke, all []*brush.Stroke, channel string, components int) ([][]float32, error) {
-	at := slices.Index(all, s)
-	if at < 0 {
-		return nil, fmt.Errorf("the stroke %q is not in its list", s.ID)
+func (p *Program) softened(ctx context.Context, u *Surface, s *brush.Stroke, q pulls, channel string, components int) ([][]float32, error) {
+	below, err := q.before(s)
+	if err != nil {
+		return nil, err
 	}
-	below := all[:at]
 	sp := planStream([]*stack.Step{{Kind: "blur", On: true, Amount: 1, Params: map[string]any{"radius": float64(s.Spread())}}}, nil)
 	var hash uint64
-	if at > 0 {
-		hash = p.running(below)[at]
+	if at := len(below.all); at > 0 {
+		hash = p.running(below.all)[at]
 	}
-	sp.start = newHash("softened").str(s.ID).str(channel).num(hash).sum()
+	sp.start = newHash("softened").str(s.ID).str(channel).num(hash).key(p.sightsAnywhere(below)).sum()
 	sp.read = func(ctx context.Context, t *Surface) ([][]float32, error) {
 		list, keys := p.touching(t, below, channel, 0)
 		if len(list) == 0 {

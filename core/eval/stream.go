@@ -159,7 +159,7 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 			k = join(k, p.sizes, 8) // read from the sheets
 		}
 		if len(s.step.Strokes) > 0 {
-			if _, keys := p.touching(u, s.step.Strokes, stack.MaskStream, pad); len(keys) > 0 {
+			if _, keys := p.touching(u, p.handing(s.step), stack.MaskStream, pad); len(keys) > 0 {
 				k = join(k, keys[len(keys)-1], 3)
 			}
 		}
@@ -267,11 +267,11 @@ func colored(v [][]float32) [][]float32 {
 }
 
 func (p *Program) hand(ctx context.Context, u *Surface, s *stack.Step, out [][]float32) error {
-	list, keys := p.touching(u, s.Strokes, stack.MaskStream, 0)
+	list, keys := p.touching(u, p.handing(s), stack.MaskStream, 0)
 	if len(list) == 0 {
 		return nil
 	}
-	paint, err := p.painted(ctx, u, s.Strokes, list, keys, stack.MaskStream, 1)
+	paint, err := p.painted(ctx, u, p.handing(s), list, keys, stack.MaskStream, 1)
 	if err != nil {
 		return err
 	}

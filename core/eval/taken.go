@@ -2,8 +2,6 @@ package eval
 
 import (
 	"context"
-	"fmt"
-	"slices"
 	"sync"
 
 	"velvetgrime/core/brush"
@@ -28,13 +26,13 @@ type takingKey struct {
 // taken is what was painted before a stroke where it takes from, at its covered points:
 // read between the texels of the tiles there, over seams and sheets. Where there is no
 // surface near it takes nothing.
-func (p *Program) taken(ctx context.Context, u *Surface, s *brush.Stroke, all []*brush.Stroke, cover []float32, channel string, components int) ([][]float32, error) {
-	at := slices.Index(all, s)
-	if at < 0 {
-		return nil, fmt.Errorf("the stroke %q is not in its list", s.ID)
+func (p *Program) taken(ctx context.Context, u *Surface, s *brush.Stroke, q pulls, cover []float32, channel string, components int) ([][]float32, error) {
+	below, err := q.before(s)
+	if err != nil {
+		return nil, err
 	}
 	n := len(u.Frame().Pos)
-	if at == 0 {
+	if len(below.all) == 0 {
 		return wide(nil, components+1, n), nil
 	}
 	t := &taking{}
@@ -47,7 +45,7 @@ func (p *Program) taken(ctx context.Context, u *Surface, s *brush.Stroke, all []
 		t.trace, t.rows = brush.NewTrace(n), wide(nil, components+1, n)
 	}
 	t.n = len(s.Points)
-	if err := p.take(ctx, u, s, all[:at], t.trace.Grow(s, u.Frame(), cover), t, channel, components); err != nil {
+	if err := p.take(ctx, u, s, below, t.trace.Grow(s, u.Frame(), cover), t, channel, components); err != nil {
 		t.trace = nil
 		return nil, err
 	}
@@ -58,7 +56,7 @@ func (p *Program) taken(ctx context.Context, u *Surface, s *brush.Stroke, all []
 }
 
 // take fills the rows of what was taken at some points.
-func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below []*brush.Stroke, points []int32, t *taking, channel string, components int) error {
+func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below pulls, points []int32, t *taking, channel string, components int) error {
 	type part struct {
 		to    int32
 		share float32

@@ -83,7 +83,12 @@ func spreadOf(all []*brush.Stroke) float32 {
 
 // touching returns the strokes that touch the surface or come within pad metres
 // of it, and the chain of their keys.
-func (p *Program) touching(u *Surface, all []*brush.Stroke, channel string, pad float32) (list []*brush.Stroke, keys []Key) {
+func (p *Program) touching(u *Surface, q pulls, channel string, pad float32) (list []*brush.Stroke, keys []Key) {
+	list, keys = p.touchers(u, q.all, channel, pad)
+	return list, p.sights(u, q, list, keys, pad)
+}
+
+func (p *Program) touchers(u *Surface, all []*brush.Stroke, channel string, pad float32) (list []*brush.Stroke, keys []Key) {
 	pad += p.spread(all)
 	var hashes []uint64
 	if len(all) > 0 && (len(all) >= worthRemembering || slices.ContainsFunc(all, (*brush.Stroke).Elsewhere)) {

@@ -152,6 +152,16 @@ func (p *Program) newWayKey(name string, s *stepPlan) Key {
 	return k.sum()
 }
 
+// put remembers a walk; the oldest is forgotten. The caller holds the lock.
+func (w *ways) put(key Key, k *walk) {
+	w.walks[key] = k
+	w.order = append(w.order, key)
+	for len(w.order) > maxWalks {
+		delete(w.walks, w.order[0])
+		w.order = w.order[1:]
+	}
+}
+
 // copy returns a surface for another goroutine.
 func (u *Surface) copy() *Surface { return &Surface{key: u.key, scene: u.scene, frame: u.frame} }
 
@@ -162,12 +172,7 @@ func (p *Program) walked(ctx context.Context, name string, in step.Input, s *ste
 	k := w.walks[key]
 	if k == nil {
 		k = &walk{}
-		w.walks[key] = k
-		w.order = append(w.order, key)
-		for len(w.order) > maxWalks {
-			delete(w.walks, w.order[0])
-			w.order = w.order[1:]
-		}
+		w.put(key, k)
 	}
 	w.mu.Unlock()
 	k.mu.Lock()

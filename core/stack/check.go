@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"velvetgrime/core/blend"
+	"velvetgrime/core/brush"
 )
 
 // CheckStep is set by package step: it checks a step's kind and parameters.
@@ -246,8 +247,27 @@ func (d *Document) checkFollow() error {
 				reads[from] = append(reads[from], node{o.ID, what}, node{o.ID, MaskStream})
 			}
 		}
+		looks := func(from node, list []*brush.Stroke) {
+			for _, s := range list {
+				if s == nil || s.Alike == nil {
+					continue
+				}
+				any = true
+				for _, o := range own {
+					reads[from] = append(reads[from], node{o.ID, s.Alike.Channel}, node{o.ID, MaskStream})
+				}
+			}
+		}
 		stream := func(from node, list []*Step) {
-			walkSteps(list, func(s *Step) { read(from, s) })
+			walkSteps(list, func(s *Step) {
+				read(from, s)
+				if s.On {
+					looks(from, s.Strokes)
+				}
+			})
+		}
+		for c := range l.Channels {
+			looks(node{l.ID, string(c)}, l.Strokes)
 		}
 		stream(node{l.ID, MaskStream}, l.Mask)
 		for c, coat := range l.Channels {

@@ -279,6 +279,18 @@ func (v *viewer) beginStroke(r Request) error {
 		}
 		r.Stroke.Within = area
 	}
+	if a := r.Stroke.Alike; a != nil && len(a.Value) == 0 {
+		u, tri := v.s.point(r)
+		if tri < 0 {
+			return fmt.Errorf("there is no surface at the place that the stroke is to be like")
+		}
+		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		defer cancel()
+		var err error
+		if a.Value, err = v.s.shown().ShowsAt(ctx, u, r.Layer, r.Step, stack.Channel(a.Channel)); err != nil {
+			return err
+		}
+	}
 	try := *r.Stroke
 	if len(try.Points) == 0 {
 		try.Points = brush.Points{{}}

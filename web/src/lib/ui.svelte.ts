@@ -85,6 +85,9 @@ export class UI {
     within: '', // what a stroke stays in, by the place it begins: part, island, sheet, face
     seen: false, // only what is seen from the camera
     filled: 'part', // what the fill tool fills: these, or all
+    around: false, // a fading fill goes along the surface, not straight through space
+    alike: '', // the channel by which a stroke stays where it looks like its beginning
+    tolerance: 0.1, // how far it may be from that
     row: 0, // stamps between two clicks; 0: by the spacing
   });
   /** where cloning takes from: a place, and how it goes with the strokes */

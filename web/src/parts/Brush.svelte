@@ -14,6 +14,8 @@
   const b = $derived(ui.brush);
   const inMask = $derived(t.channels.includes('mask'));
   const k = $derived(b.kit);
+  /** channels that go from 0 to 1 */
+  const likenesses = $derived(session.channels.filter((c) => c.channel !== 'normal' && c.min >= 0 && c.max <= 1));
   type Tab = 'line' | 'tip' | 'chance' | 'pen' | 'twins';
   const tabs: [Tab, string, string][] = [
     ['line', 'Line', 'Size, strength and what is laid'],
@@ -119,41 +121,43 @@
           </select>
         </span>
       {/if}
-      <button
-        class="quiet text-left"
-        title={b.onScreen
-          ? 'Fixed on the screen; a click fixes it on the model'
-          : 'Fixed on the model; a click fixes it on the screen'}
-        aria-label="Size fixed on the screen"
-        aria-pressed={b.onScreen}
-        onclick={() => (b.onScreen = !b.onScreen)}>{b.onScreen ? 'size, screen' : 'size, model'}</button
-      >
-      {#if b.onScreen}
-        <NumberField
-          label="Brush size on the screen"
-          value={b.pixels}
-          min={1}
-          max={400}
-          log
-          unit="px"
-          scale={2}
-          fallback={24}
-          commit={(v) => (b.pixels = v)}
-          preview={(v) => (b.pixels = v)}
-        />
-      {:else}
-        <NumberField
-          label="Brush size"
-          value={b.size}
-          min={0.0002}
-          max={0.5}
-          log
-          unit="mm"
-          scale={2000}
-          fallback={0.008}
-          commit={(v) => (b.size = v)}
-          preview={(v) => (b.size = v)}
-        />
+      {#if ui.tool !== 'fill'}
+        <button
+          class="quiet text-left"
+          title={b.onScreen
+            ? 'Fixed on the screen; a click fixes it on the model'
+            : 'Fixed on the model; a click fixes it on the screen'}
+          aria-label="Size fixed on the screen"
+          aria-pressed={b.onScreen}
+          onclick={() => (b.onScreen = !b.onScreen)}>{b.onScreen ? 'size, screen' : 'size, model'}</button
+        >
+        {#if b.onScreen}
+          <NumberField
+            label="Brush size on the screen"
+            value={b.pixels}
+            min={1}
+            max={400}
+            log
+            unit="px"
+            scale={2}
+            fallback={24}
+            commit={(v) => (b.pixels = v)}
+            preview={(v) => (b.pixels = v)}
+          />
+        {:else}
+          <NumberField
+            label="Brush size"
+            value={b.size}
+            min={0.0002}
+            max={0.5}
+            log
+            unit="mm"
+            scale={2000}
+            fallback={0.008}
+            commit={(v) => (b.size = v)}
+            preview={(v) => (b.size = v)}
+          />
+        {/if}
       {/if}
       <span class="quiet">strength</span>
       <NumberField
@@ -167,18 +171,20 @@
         commit={(v) => (b.strength = v)}
         preview={(v) => (b.strength = v)}
       />
-      <span class="quiet">hardness</span>
-      <NumberField
-        label="Hardness"
-        value={b.hardness}
-        min={0}
-        max={1}
-        unit="%"
-        scale={100}
-        fallback={0.4}
-        commit={(v) => (b.hardness = v)}
-        preview={(v) => (b.hardness = v)}
-      />
+      {#if ui.tool !== 'fill'}
+        <span class="quiet">hardness</span>
+        <NumberField
+          label="Hardness"
+          value={b.hardness}
+          min={0}
+          max={1}
+          unit="%"
+          scale={100}
+          fallback={0.4}
+          commit={(v) => (b.hardness = v)}
+          preview={(v) => (b.hardness = v)}
+        />
+      {/if}
       {#if inMask}
         <span class="quiet">leaves</span>
         <span class="flex gap-1">
@@ -248,6 +254,10 @@
             >everything</option
           >
         </select>
+        <span class="quiet" title="A dragged fill fades by the way over the surface, not straight through space"
+          >around bends</span
+        >
+        <input type="checkbox" aria-label="Fades along the surface" bind:checked={b.around} />
       {:else}
         <span class="quiet" title="Nothing behind, nothing that something else hides from the camera">only seen</span>
         <input type="checkbox" aria-label="Only what is seen" bind:checked={b.seen} />
@@ -260,53 +270,75 @@
           <option value="id">its ID colour</option>
         </select>
       {/if}
-      <span class="quiet" title="How far the brush lags behind the hand">steady</span>
-      <NumberField
-        label="Steady hand"
-        value={b.steady}
-        min={0}
-        max={0.95}
-        unit="%"
-        scale={100}
-        fallback={0}
-        commit={(v) => (b.steady = v)}
-      />
-      <span class="quiet" title="Stamps that a straight line sets from its beginning to its end (Shift and a click)"
-        >row of</span
+      <span class="quiet" title="Only where that channel looks as it does where the stroke begins, at this layer"
+        >where alike</span
       >
-      <NumberField
-        label="Stamps in a row"
-        value={b.row}
-        min={0}
-        max={200}
-        whole
-        nought="by spacing"
-        fallback={0}
-        commit={(v) => (b.row = v)}
-      />
-      <span class="quiet" title="The whole line through the edge that you click">along</span>
-      <span class="flex gap-1">
-        {#each [['loop', 'an edge loop'], ['seam', 'a seam']] as const as [kind, says] (kind)}
-          <button
-            class="chip"
-            disabled={!t.ok || ui.tool === 'fill'}
-            onclick={() =>
-              (ui.taking = {
-                label: `lay the brush along ${says}`,
-                take: (_, pos, nrm) =>
-                  session.edge(pos, nrm, kind, 0, (e) => {
-                    const why = ui.along(e.rail ?? []);
-                    if (why) session.message = `Nothing was laid along ${says}: ${why}.`;
-                  }),
-              })}>{says}</button
-          >
-        {/each}
+      <span class="flex items-center gap-1">
+        <select class="pick" aria-label="By what places are alike" bind:value={b.alike}>
+          <option value="">anything</option>
+          {#each likenesses as c (c.channel)}<option value={c.channel}>{c.label}</option>{/each}
+        </select>
+        {#if b.alike}
+          <NumberField
+            label="Tolerance"
+            value={b.tolerance}
+            min={0}
+            max={1}
+            unit="%"
+            scale={100}
+            commit={(v) => (b.tolerance = v)}
+          />
+        {/if}
       </span>
-      <span class="quiet">pen drives</span>
-      <span class="flex gap-3">
-        <label><input type="checkbox" bind:checked={b.penSize} /> size</label>
-        <label><input type="checkbox" bind:checked={b.penFlow} /> strength</label>
-      </span>
+      {#if ui.tool !== 'fill'}
+        <span class="quiet" title="How far the brush lags behind the hand">steady</span>
+        <NumberField
+          label="Steady hand"
+          value={b.steady}
+          min={0}
+          max={0.95}
+          unit="%"
+          scale={100}
+          fallback={0}
+          commit={(v) => (b.steady = v)}
+        />
+        <span class="quiet" title="Stamps that a straight line sets from its beginning to its end (Shift and a click)"
+          >row of</span
+        >
+        <NumberField
+          label="Stamps in a row"
+          value={b.row}
+          min={0}
+          max={200}
+          whole
+          nought="by spacing"
+          fallback={0}
+          commit={(v) => (b.row = v)}
+        />
+        <span class="quiet" title="The whole line through the edge that you click">along</span>
+        <span class="flex gap-1">
+          {#each [['loop', 'an edge loop'], ['seam', 'a seam']] as const as [kind, says] (kind)}
+            <button
+              class="chip"
+              disabled={!t.ok}
+              onclick={() =>
+                (ui.taking = {
+                  label: `lay the brush along ${says}`,
+                  take: (_, pos, nrm) =>
+                    session.edge(pos, nrm, kind, 0, (e) => {
+                      const why = ui.along(e.rail ?? []);
+                      if (why) session.message = `Nothing was laid along ${says}: ${why}.`;
+                    }),
+                })}>{says}</button
+            >
+          {/each}
+        </span>
+        <span class="quiet">pen drives</span>
+        <span class="flex gap-3">
+          <label><input type="checkbox" bind:checked={b.penSize} /> size</label>
+          <label><input type="checkbox" bind:checked={b.penFlow} /> strength</label>
+        </span>
+      {/if}
     </div>
   {:else if tab === 'tip'}
     <div class="grid">

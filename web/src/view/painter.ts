@@ -110,7 +110,8 @@ export class Painter {
    * fades from there to where it is let go. */
   private fill(from: Last, x: number, y: number) {
     const to = Math.hypot(x - from.x, y - from.y) > 6 ? this.stage.pick(x, y) : null;
-    const ramp = to ? { ramp: true, From: row(from.hit.pos), To: row(to.pos) } : {};
+    const along = this.ui.brush.around || undefined;
+    const ramp = to ? { ramp: true, along, From: row(from.hit.pos), To: row(to.pos) } : {};
     this.begin(from.hit, 0, ramp);
     this.sample(from.hit, { ...from, pressure: 1 });
     this.flush();
@@ -221,6 +222,7 @@ export class Painter {
         mirror: fill ? undefined : this.mirror(),
         fill,
         lasso: this.lasso(),
+        alike: b.alike ? { channel: b.alike, tolerance: b.tolerance, soft: 0.5 } : undefined,
         eye: b.seen && !flat ? row(this.stage.camera.position) : undefined,
         up: row(new Vector3(0, 1, 0).applyQuaternion(this.stage.camera.quaternion)),
         values,
