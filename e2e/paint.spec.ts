@@ -551,6 +551,33 @@ test('what was painted on one side is brought to the other by the mesh alone, an
   await button(page, 'Undo').click();
   await settled(page);
   await expect.poll(() => blue(1)).toBeLessThan(bare[1] + 8);
+
+  // under the brush alone: first a copy, then both change places
+  await region.getByRole('button', { name: 'a copy', exact: true }).click();
+  await page.getByRole('tab', { name: 'Line' }).click();
+  await type(page, 'Brush size', '110');
+  await page.mouse.click(...at(1));
+  await settled(page);
+  await expect.poll(() => blue(1)).toBeGreaterThan(bare[1] + 12);
+  expect(await blue(0)).toBeGreaterThan(bare[0] + 20);
+  await button(page, 'Undo').click();
+  await page.getByRole('tab', { name: 'Twins' }).click();
+  await region.getByRole('button', { name: 'both', exact: true }).click();
+  await page.mouse.click(...at(1));
+  await settled(page);
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /exchanged with the other side under the brush/);
+  await expect.poll(() => blue(1)).toBeGreaterThan(bare[1] + 12);
+  await expect.poll(() => blue(0)).toBeLessThan(bare[0] + 8);
+  await button(page, 'Undo').click();
+  await settled(page);
+  await expect.poll(() => blue(0)).toBeGreaterThan(bare[0] + 20);
+
+  // the whole stream of a mask, by a step
+  await page.getByRole('tab', { name: 'Twins' }).click();
+  await region.getByRole('button', { name: 'Exchange it' }).click();
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /other-side/);
+  await settled(page);
+  await expect(page.locator('main')).toContainText('Other side');
 });
 
 test('rivets are set evenly round an edge loop, and a line along a seam', async ({ page }) => {

@@ -61,7 +61,7 @@ type Stroke struct {
 	PenSize  bool                 `json:"penSize,omitempty" doc:"pressure drives the radius"`
 	PenFlow  bool                 `json:"penFlow,omitempty" doc:"pressure drives the strength"`
 	Values   map[string][]float32 `json:"values" doc:"what is painted, by channel; \"mask\" in a hand step"`
-	Does     string               `json:"does,omitempty" enum:",lighten,darken,soften,sharpen,clone,smear,pinch,flatten" doc:"empty: lays the values"`
+	Does     string               `json:"does,omitempty" enum:",lighten,darken,soften,sharpen,clone,smear,pinch,flatten,opposite" doc:"empty: lays the values"`
 	Blend    blend.Mode           `json:"blend,omitempty" doc:"how the values meet what was painted before; empty: normal"`
 	Kit      *Kit                 `json:"kit,omitempty"`
 	Mirror   *Mirror              `json:"mirror,omitempty"`
@@ -104,8 +104,8 @@ func (s *Stroke) Check() error {
 	if !slices.Contains(Does, s.Does) {
 		return fmt.Errorf("a stroke cannot %q; it can %v", s.Does, Does)
 	}
-	if s.Does == Clone {
-		if err := s.Take.check(); err != nil {
+	if s.Does == Clone || s.Does == Opposite {
+		if err := s.Take.check(s.Does); err != nil {
 			return err
 		}
 	}

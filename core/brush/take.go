@@ -15,11 +15,23 @@ type Take struct {
 	At    geom.Vec3 `json:"at"`
 	Nrm   geom.Vec3 `json:"nrm"`
 	Stays bool      `json:"stays,omitempty" doc:"each dab takes from that place; else it moves along with the stroke"`
+
+	// Of a stroke that takes from the counterparts of faces: At lies on a face, To on its
+	// counterpart. Past names a stroke: what was painted before that one is taken.
+	To    geom.Vec3 `json:"to,omitzero"`
+	ToNrm geom.Vec3 `json:"toNrm,omitzero"`
+	Past  string    `json:"past,omitempty"`
 }
 
-func (t *Take) check() error {
+func (t *Take) check(does string) error {
+	if t == nil && does == Opposite {
+		return fmt.Errorf("a stroke that takes from the other side needs a face and its counterpart; pick two first")
+	}
 	if t == nil {
 		return fmt.Errorf("a cloning stroke needs a place to take from; mark one first")
+	}
+	if does == Opposite && (!t.To.Finite() || !t.ToNrm.Finite() || !(t.ToNrm.Length() > 0.5)) {
+		return fmt.Errorf("the counterpart that a stroke takes from is no place on the surface")
 	}
 	if !t.At.Finite() || !t.Nrm.Finite() || !(t.Nrm.Length() > 0.5) {
 		return fmt.Errorf("the place that a cloning stroke takes from is none")
@@ -29,7 +41,7 @@ func (t *Take) check() error {
 
 // Elsewhere reports whether the stroke lays what was painted at other places.
 func (s *Stroke) Elsewhere() bool {
-	return !s.Erase && (s.Does == Clone || s.Does == Smear || s.Does == Pinch || s.Does == Flatten)
+	return !s.Erase && (s.Does == Clone || s.Does == Smear || s.Does == Pinch || s.Does == Flatten || s.Does == Opposite)
 }
 
 // pinched is by how much of its distance from the line a pinching stroke draws paint in.

@@ -149,10 +149,22 @@ func (p *Program) ShowsAt(ctx context.Context, u *Surface, layer, handStep strin
 }
 
 // held lets a stroke's coverage show only where the stroke may be: where it looks alike,
-// and as a ramp along the surface has it. It writes the coverage.
+// where there is another side to take from, and as a ramp along the surface has it. It
+// writes the coverage.
 func (p *Program) held(ctx context.Context, u *Surface, s *brush.Stroke, q pulls, cover []float32) error {
-	if s.Alike == nil && (s.Fill == nil || !s.Fill.Ramp || !s.Fill.Along) || !slices.ContainsFunc(cover, func(c float32) bool { return c > 0 }) {
+	if s.Alike == nil && s.Does != brush.Opposite && (s.Fill == nil || !s.Fill.Ramp || !s.Fill.Along) || !slices.ContainsFunc(cover, func(c float32) bool { return c > 0 }) {
 		return nil
+	}
+	if s.Does == brush.Opposite && !s.Erase { // what has no counterpart stays as it is
+		over, err := p.Scene.OfTake(s.Take)
+		if err != nil {
+			return err
+		}
+		for i, t := range u.Frame().Tri {
+			if t < 0 || over.To[t] < 0 {
+				cover[i] = 0
+			}
+		}
 	}
 	if s.Fill != nil && s.Fill.Ramp && s.Fill.Along {
 		p.Scene.ramp(s.Fill, u, cover)

@@ -24,6 +24,9 @@ func OnlyStrokes(a, b *Program) (box geom.Box, ok bool) {
 	}
 	var reach float32
 	for _, pl := range b.all {
+		if pl.entangled() {
+			return b.Scene.Model.Bounds, true // what changes in one place may change any other
+		}
 		reach += pl.mask.total() + spreadOf(pl.layer.Strokes)
 		for _, c := range pl.coats {
 			if c.stream != nil {
@@ -49,6 +52,27 @@ func (sp *streamPlan) total() (r float32) {
 		}
 	}
 	return r
+}
+
+// entangled reports whether a change of strokes may show in a layer at other places than
+// theirs and those around: over the other side, or where a stroke takes from what looks
+// at what lies below.
+func (pl *layerPlan) entangled() bool {
+	mixed := func(list []*brush.Stroke) bool {
+		picky := false
+		for _, s := range list {
+			picky = picky || s.Alike != nil
+			if picky && s.Elsewhere() {
+				return true
+			}
+		}
+		return false
+	}
+	found := mixed(pl.layer.Strokes)
+	pl.layer.EachStep(func(s *stack.Step) {
+		found = found || s.Kind == stack.OtherSide && s.On || mixed(s.Strokes)
+	})
+	return found
 }
 
 type differ struct{ box geom.Box }

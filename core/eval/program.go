@@ -40,7 +40,8 @@ type Program struct {
 	aged    map[float32]*Program // by years
 	whole   *Program             // that this is the lower part of; nil: this is whole
 
-	wayKeys sync.Map // of ways over the surface
+	wayKeys  sync.Map // of ways over the surface
+	anywhere sync.Map // of what streams are anywhere on the model, by stream and number of steps
 }
 
 // layerPlan is a layer with the keys of its parameters.

@@ -169,6 +169,9 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 		if s.reads != nil || s.ways != nil {
 			k = join(k, p.readsKey(u, s, pad), 20)
 		}
+		if s.step.Kind == stack.OtherSide { // it reads what came before anywhere
+			k = join(k, p.keyAnywhere(sp, i), 21)
+		}
 		if s.step.Kind == stack.BakedStep || s.step.Kind == stack.IDStep {
 			k = join(k, p.baked, 17)
 		}
@@ -230,6 +233,8 @@ func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 		}
 		var err error
 		switch {
+		case s.step.Kind == stack.OtherSide:
+			out, err = p.otherSide(ctx, u, sp, i, out)
 		case s.desc.Hand:
 			err = p.hand(ctx, u, s.step, out)
 		case s.desc.Role != "shaper":

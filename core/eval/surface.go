@@ -31,6 +31,7 @@ type Scene struct {
 	ways   ways                   // what goes over the surface needs
 
 	takings map[takingKey]*taking // of live strokes
+	matches map[string]matched    // of faces with their counterparts, by what was picked
 
 	// Picture returns a stored picture by name; nil when the scene has none.
 	Picture func(name string) (*pix.Picture, error)

@@ -2,11 +2,12 @@ package eval
 
 import (
 	"context"
+	"slices"
 	"sync"
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
-	"velvetgrime/core/raster"
+	"velvetgrime/core/mesh"
 )
 
 // taking is what a stroke that clones or smears took on one surface so far. A live
@@ -30,6 +31,11 @@ func (p *Program) taken(ctx context.Context, u *Surface, s *brush.Stroke, q pull
 	below, err := q.before(s)
 	if err != nil {
 		return nil, err
+	}
+	if s.Take != nil && s.Take.Past != "" {
+		if at := slices.IndexFunc(below.all, func(o *brush.Stroke) bool { return o.ID == s.Take.Past }); at >= 0 {
+			below.all = below.all[:at]
+		}
 	}
 	n := len(u.Frame().Pos)
 	if len(below.all) == 0 {
@@ -63,6 +69,13 @@ func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below p
 	}
 	f, m, tree := u.Frame(), p.Scene.Model, p.Scene.wander().tree
 	far := max(2*s.Radius, 4*f.Footprint)
+	var over *mesh.Counterparts
+	if s.Does == brush.Opposite {
+		var err error
+		if over, err = p.Scene.OfTake(s.Take); err != nil {
+			return err
+		}
+	}
 	var parts []part
 	var pos []geom.Vec3
 	var tri []int32
@@ -70,6 +83,14 @@ func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below p
 	for _, i := range points {
 		for c := range t.rows {
 			t.rows[c][i] = 0
+		}
+		if over != nil {
+			if face := f.Tri[i]; over.To[face] >= 0 {
+				x, y := corners(m, face, f.Pos[i])
+				face, at, _, _ := over.Place(m, face, x, y)
+				parts, pos, tri = append(parts, part{i, 1}), append(pos, at), append(tri, face)
+			}
+			continue
 		}
 		for _, q := range t.trace.Sources(s, f, i, room[:0]) {
 			if place := tree.Closest(q.Pos, far, func(t int32) bool { return m.FaceNormal(int(t)).Dot(q.Nrm) > 0 }); place.Tri >= 0 {
@@ -80,17 +101,7 @@ func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below p
 	if len(pos) == 0 {
 		return nil
 	}
-	there := &Surface{scene: p.Scene, frame: &raster.Frame{W: len(pos), H: 1, Pos: pos, Tri: tri, Footprint: f.Footprint}}
-	got, err := p.betweenTexels(there, func(sheet int) int {
-		if u.tile != nil && u.tile.Sheet == sheet {
-			return u.tile.Size
-		}
-		size := 128
-		for size < 8192 && p.Scene.index(sheet).Scale()/float32(size) > 1.2*f.Footprint {
-			size *= 2
-		}
-		return size
-	}, func(tu *Surface) ([][]float32, error) {
+	got, err := p.elsewhere(u, pos, tri, func(tu *Surface) ([][]float32, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}

@@ -113,6 +113,8 @@ const (
 	// BakedStep reads a baked map, IDStep picks colours of the ID map.
 	BakedStep = "baked"
 	IDStep    = "id"
+	// OtherSide brings what came before it to the counterparts of faces.
+	OtherSide = "other-side"
 )
 
 // Below is the layer parameter of a follow step that reads all that lies below.

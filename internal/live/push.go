@@ -406,7 +406,8 @@ func (u *pusher) frame(ctx context.Context, p *eval.Program, s slot, key eval.Ke
 		}
 		return nil, nil
 	}
-	planes, err := u.planes(ctx, p, t, s.kind)
+	var planes []pix.Plane
+	err := guarded("tile", func() (err error) { planes, err = u.planes(ctx, p, t, s.kind); return err })
 	if err != nil {
 		return nil, err
 	}

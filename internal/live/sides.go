@@ -76,3 +76,42 @@ func (v *viewer) sides(r Request) error {
 	v.send(map[string]any{"t": "sides", "count": c.Count, "strokes": len(change.Come), "left": change.Left})
 	return nil
 }
+
+// bothWays makes of a stroke that takes from the other side one that also leaves there
+// nothing (flip), or what was here (exchange); other strokes it returns as they are.
+func (s *Session) bothWays(op stack.Op, ways string) (stack.Op, []*brush.Stroke, error) {
+	st := op.Stroke
+	if st.Does != brush.Opposite || st.Take == nil || ways != "flip" && ways != "exchange" {
+		return op, nil, nil
+	}
+	c, err := s.Scene().OfTake(st.Take)
+	if err != nil {
+		return op, nil, err
+	}
+	over, err := carry.NewSides(s.Model(), c)
+	if err != nil {
+		return op, nil, err
+	}
+	back, _ := over.Over(st, true, uuid.NewString)
+	words := map[string]string{"flip": "flipped to this side", "exchange": "exchanged with the other side"}
+	batch := stack.Op{Kind: "batch", Label: fmt.Sprintf("%s: %s under the brush", s.nameOf(op.Target), words[ways]), Ops: []stack.Op{op}}
+	fresh := []*brush.Stroke{st}
+	for _, b := range back {
+		take := *st.Take
+		take.Past = st.ID
+		b.Take = &take
+		if b.Erase = ways == "flip"; b.Erase {
+			b.Does, b.Take = brush.Paint, nil
+		}
+		batch.Ops = append(batch.Ops, stack.Op{Kind: "stroke.add", Target: op.Target, StepID: op.StepID, StrokeID: b.ID, Index: -1, Stroke: b})
+		fresh = append(fresh, b)
+	}
+	return batch, fresh, nil
+}
+
+func (s *Session) nameOf(layer string) string {
+	if l := s.doc.Layer(layer); l != nil {
+		return l.Name
+	}
+	return layer
+}

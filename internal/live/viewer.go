@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"log"
+	"runtime/debug"
 	"time"
 
 	"velvetgrime/core/brush"
@@ -26,6 +28,7 @@ type viewer struct {
 	// owned by the session's goroutine
 	preview *stack.Op
 	stroke  *stack.Op // stroke.add with the points so far
+	ways    string    // what a stroke that takes from the other side leaves there: as it is, flip or exchange
 
 	want chan wish       // newest wins
 	docs chan docMessage // newest wins
@@ -133,7 +136,7 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 			v.pick(ctx, r)
 		default:
 			var err error
-			s.do(func() { err = v.handle(r) })
+			s.do(func() { err = guarded(r.T, func() error { return v.handle(r) }) })
 			if err != nil {
 				v.send(map[string]any{"t": "error", "id": r.ID, "message": err.Error()})
 			} else if r.ID != 0 {
@@ -180,6 +183,18 @@ func (s *Session) tell() {
 		}
 		v.docs <- s.message(v.actor)
 	}
+}
+
+// guarded carries out a message. A mistake of ours in it costs that message and not the
+// server, with everyone else's work: documents are values, so the last one still stands.
+func guarded(what string, f func() error) (err error) {
+	defer func() {
+		if e := recover(); e != nil {
+			log.Printf("message %q: %v\n%s", what, e, debug.Stack())
+			err = fmt.Errorf("the server failed at %q and did not carry it out: %v; nothing else is lost", what, e)
+		}
+	}()
+	return f()
 }
 
 // handle runs in the session's goroutine.
@@ -245,10 +260,14 @@ func (v *viewer) handle(r Request) error {
 		}
 		op := *v.stroke
 		v.stroke = nil
+		id := op.StrokeID
 		if len(op.Stroke.Points) > 0 {
-			err = s.commit(v.actor, "do", 0, op)
+			var fresh []*brush.Stroke
+			if op, fresh, err = s.bothWays(op, v.ways); err == nil {
+				err = s.commit(v.actor, "do", 0, op, fresh...)
+			}
 		}
-		s.Scene().Forget(op.Stroke.ID)
+		s.Scene().Forget(id)
 	case "sides":
 		changed = r.Kind != "show"
 		err = v.sides(r)
@@ -300,7 +319,7 @@ func (v *viewer) beginStroke(r Request) error {
 	if _, _, _, err := v.s.doc.Apply(probe); err != nil {
 		return err
 	}
-	v.stroke, v.s.hot = &op, r.Layer
+	v.stroke, v.ways, v.s.hot = &op, r.Kind, r.Layer
 	return nil
 }
 

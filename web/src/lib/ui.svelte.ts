@@ -102,7 +102,9 @@ export class UI {
   /** lays a stroke along a line on the surface; wired where the model is shown */
   along: (rail: number[]) => string = () => '';
   /** the faces that were picked as counterparts, by their numbers */
-  pair = $state.raw<{ a: number; b: number } | null>(null);
+  pair = $state.raw<{ a: number; b: number; at: number[]; nrm: number[]; to: number[]; toNrm: number[] } | null>(null);
+  /** what the brush brings from the other side; empty: it paints */
+  opposite = $state<'' | 'copy' | 'flip' | 'exchange'>('');
   /** the project's colours, as #rrggbb, and how they are set; wired where the project is open */
   palette = $state.raw<string[]>([]);
   setPalette: (list: string[], label: string) => void = () => {};

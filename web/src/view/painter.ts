@@ -190,6 +190,7 @@ export class Painter {
     }
     const { tool } = this.ui;
     const flat = this.ui.mode === 'flat';
+    const over = this.ui.opposite && tool === 'brush' ? this.ui.pair : null;
     const radius = this.radius(hit.pos);
     let kit = b.kit ? (JSON.parse(JSON.stringify(b.kit)) as NonNullable<typeof b.kit>) : null;
     if (apart > 0) {
@@ -205,6 +206,7 @@ export class Painter {
       layer: t.layer,
       step: t.step,
       within: fill ? b.filled : b.within,
+      kind: over ? this.ui.opposite : '',
       pos: hit.pos.toArray(),
       nrm: hit.nrm.toArray(),
       stroke: {
@@ -215,11 +217,11 @@ export class Painter {
         erase: this.ui.tool === 'erase',
         penSize: b.penSize,
         penFlow: b.penFlow,
-        does: tool === 'erase' ? '' : tool === 'clone' || tool === 'smear' ? tool : b.does,
-        take: tool === 'clone' ? this.take(hit) : undefined,
+        does: tool === 'erase' ? '' : tool === 'clone' || tool === 'smear' ? tool : over ? 'opposite' : b.does,
+        take: tool === 'clone' ? this.take(hit) : over ? opposite(over) : undefined,
         blend: b.blend,
         kit: kit ?? undefined,
-        mirror: fill ? undefined : this.mirror(),
+        mirror: fill || over ? undefined : this.mirror(),
         fill,
         lasso: this.lasso(),
         alike: b.alike ? { channel: b.alike, tolerance: b.tolerance, soft: 0.5 } : undefined,
@@ -336,6 +338,12 @@ export class Painter {
   }
 }
 
+const opposite = (p: NonNullable<UI['pair']>) => ({
+  at: row(new Vector3().fromArray(p.at)),
+  nrm: row(new Vector3().fromArray(p.nrm)),
+  to: row(new Vector3().fromArray(p.to)),
+  toNrm: row(new Vector3().fromArray(p.toNrm)),
+});
 const row = (v: Vector3) => ({ X: v.x, Y: v.y, Z: v.z });
 
 const mix = (a: Place, b: Place, t: number): Place => ({
