@@ -577,7 +577,7 @@ test('what was painted on one side is brought to the other by the mesh alone, an
   await region.getByRole('button', { name: 'Exchange it' }).click();
   await expect(button(page, 'Undo')).toHaveAttribute('title', /other-side/);
   await settled(page);
-  await expect(page.locator('main')).toContainText('Other side');
+  await expect(page.getByLabel('Step 1', { exact: true })).toContainText('Other side');
 });
 
 test('rivets are set evenly round an edge loop, and a line along a seam', async ({ page }) => {
