@@ -580,6 +580,106 @@ test('what was painted on one side is brought to the other by the mesh alone, an
   await expect(page.getByLabel('Step 1', { exact: true })).toContainText('Other side');
 });
 
+test('one piece of work: painted with the practice pen, chipped, a row stamped, an island filled, mirrored, at 4096, and all undone', async ({ page }) => {
+  await paintLayer(page);
+  const region = page.getByRole('region', { name: 'Brush' });
+  const box = (await canvas(page).boundingBox())!;
+  const at = (fx: number, fy: number): [number, number] => [box.x + box.width * fx, box.y + box.height * fy];
+  const places: [number, number][] = [
+    [0.5, 0.5],
+    [0.46, 0.42],
+    [0.54, 0.6],
+    [0.5, 0.72],
+  ];
+  const look = () => Promise.all(places.map((p) => pixel(page, ...p)));
+  const far = (a: number[][], b: number[][]) => Math.max(...a.map((v, i) => apart(v, b[i])));
+  const color = async (hex: string) => {
+    await region.getByRole('textbox', { name: 'Brush color' }).fill(hex);
+    await region.getByRole('textbox', { name: 'Brush color' }).press('Enter');
+  };
+  const bare = await look();
+  // with pressure
+  await take(page, 'Marker');
+  await color('#2040e0');
+  await type(page, 'Brush size', '50');
+  await play(page, 'Swelling line');
+  await settled(page);
+  // a broken tip that takes chips out again
+  await page.keyboard.press('e');
+  await take(page, 'Paint chip');
+  await page.keyboard.press('e');
+  await play(page, 'Wave');
+  await settled(page);
+  // a row of stamps
+  await page.keyboard.press('p');
+  await take(page, 'Rivets');
+  await type(page, 'Stamps in a row', '5');
+  await page.mouse.click(...at(0.44, 0.42));
+  await page.keyboard.down('Shift');
+  await page.mouse.click(...at(0.56, 0.42));
+  await page.keyboard.up('Shift');
+  await settled(page);
+  // an island, and what is on it mirrored while one paints
+  await page.keyboard.press('i');
+  await color('#e02020');
+  await page.getByRole('combobox', { name: 'What is filled' }).selectOption('island');
+  await page.mouse.click(...at(0.5, 0.6));
+  await settled(page);
+  const painted = await look();
+  expect(far(bare, painted)).toBeGreaterThan(30);
+  await page.keyboard.press('p');
+  await page.getByRole('tab', { name: 'Twins' }).click();
+  await page.getByRole('button', { name: 'Mirror across x' }).click();
+  await page.getByRole('tab', { name: 'Line' }).click();
+  await take(page, 'Marker');
+  await color('#20c030');
+  await page.mouse.click(...at(0.47, 0.5));
+  await settled(page);
+  const mirrored = await look();
+  // at 4096 it is the same picture
+  await button(page, 'Prepare').click();
+  await page.getByRole('button', { name: /^2 Parts/ }).click();
+  await page.getByRole('combobox', { name: 'Size of Cast iron' }).selectOption('4096');
+  await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /4096/);
+  await settled(page);
+  const large = await look();
+  expect(far(mirrored, large)).toBeLessThan(40); // sharper, not elsewhere
+  expect(far(bare, large)).toBeGreaterThan(30);
+  await button(page, 'Layer').click();
+  // all of it undone, down to the layer
+  const undo = page.getByRole('button', { name: 'Undo' });
+  for (let i = 0; i < 30 && !/add/i.test((await undo.getAttribute('title')) ?? ''); i++) {
+    const was = await undo.getAttribute('title');
+    await undo.click();
+    await page.waitForTimeout(150);
+    if ((await undo.getAttribute('title')) === was) await page.waitForTimeout(300);
+  }
+  await settled(page);
+  expect(far(bare, await look())).toBeLessThan(6);
+});
+
+test('where UVs overlap the cursor says in how many other places a stroke shows', async ({ page }) => {
+  await openProject(page, 'Decoy gull');
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await page.keyboard.press('p');
+  await settled(page);
+  const box = (await canvas(page).boundingBox())!;
+  // a place on a wing, and how many others share its UVs, by what the page knows
+  const spot = await page.evaluate(() => {
+    const s = (window as any).stage;
+    const c = document.querySelector<HTMLCanvasElement>('canvas[data-settled]')!.getBoundingClientRect();
+    for (let y = 0.3; y < 0.7; y += 0.04)
+      for (let x = 0.35; x < 0.65; x += 0.03) {
+        const h = s.pick(c.width * x, c.height * y);
+        if (h && s.sharers(h) > 0) return [x, y];
+      }
+    return null;
+  });
+  expect(spot).not.toBeNull();
+  await page.mouse.move(box.x + box.width * spot![0], box.y + box.height * spot![1]);
+  await expect(page.getByText(/the UVs overlap: it shows in \d other place/)).toBeVisible();
+});
+
 test('rivets are set evenly round an edge loop, and a line along a seam', async ({ page }) => {
   await paintLayer(page);
   const messages = await sent(page);

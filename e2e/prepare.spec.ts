@@ -231,6 +231,22 @@ test('IDs are baked, and a reach takes one of their colours', async ({ page }) =
   const box = (await canvas(page).boundingBox())!;
   await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.45);
   await expect(page.getByRole('button', { name: /^Take ID #/ })).toBeVisible();
+
+  // a fill covers the ID colour of the place: the column, not the plate that it stands on
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await settled(page);
+  const plate = await pixel(page, 0.5, 0.8);
+  await page.keyboard.press('i');
+  const region = page.getByRole('region', { name: 'Brush' });
+  await region.getByRole('textbox', { name: 'Brush color' }).fill('#20d040');
+  await region.getByRole('textbox', { name: 'Brush color' }).press('Enter');
+  await page.getByRole('combobox', { name: 'What is filled' }).selectOption('id');
+  await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.45);
+  await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /stroke/);
+  await settled(page);
+  const [r, g] = await pixel(page, 0.5, 0.45);
+  expect(g).toBeGreaterThan(r + 40);
+  expect(apart(plate, await pixel(page, 0.5, 0.8))).toBeLessThan(8);
 });
 
 // No browser: the tangents in delivered files against the reference implementation.
