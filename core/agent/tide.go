@@ -50,6 +50,8 @@ func tide(in step.Input, out []float32) {
 	}
 	top := height * (0.25 + 0.75*pow(j.much, 0.8)) * (0.6 + 0.8*j.fact(func() float32 { return j.Facts.Wetness }, 0.5))
 	soft := j.soft*0.6 + 0.03
+	// lines are what salt water leaves
+	salted := 0.4 + 1.2*j.fact(func() float32 { return j.Facts.Salt }, 0.5)
 	if j.much <= 0 {
 		return
 	}
@@ -86,7 +88,7 @@ func tide(in step.Input, out []float32) {
 			k := h/max(top, 1e-5)*lines + 0.8*(broad[i]-0.5) + 0.25*teeth
 			_, f := floor(k)
 			edge := smooth(0.45, 0.97, f) * (1 - smooth(0.97, 1, f))
-			return edge * (1 - smooth(0.8, 1.05, h/max(line, 1e-5))) * smooth(0.25, 0.6, tear[i]) * (0.3 + 0.7*j.much)
+			return salted * edge * (1 - smooth(0.8, 1.05, h/max(line, 1e-5))) * smooth(0.25, 0.6, tear[i]) * (0.3 + 0.7*j.much)
 		}
 		m := smooth(-soft, soft, 0.5-x*0.5+0.5*teeth-0.12)
 		m *= mix(0.55+0.45*smooth(0.3, 0.62, tear[i]), 1, smooth(0.2, 1, j.much))

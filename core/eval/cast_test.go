@@ -307,17 +307,18 @@ func TestABevelledCoat(t *testing.T) {
 func TestWaysDoNotDependOnTheAge(t *testing.T) {
 	m := sample.Bollard()
 	s := NewScene(m, NewCache(256<<20))
+	salt, share := float32(0.5), 1.0
 	doc := func(age float32, cut float64) *Program {
 		d := stack.New([]string{"Cast iron"}, 256)
 		c := *stack.Usual()
-		c.Age = age
+		c.Age, c.Salt = age, salt
 		d.Conditions = &c
 		one := func(id, kind string, p map[string]any) *stack.Layer {
 			only := []*stack.Step{{ID: "s", Kind: kind, On: true, Amount: 1, Params: p}}
 			return &stack.Layer{ID: id, Name: id, Kind: stack.Fill, Visible: true, Amount: 1, Mask: only,
 				Channels: map[stack.Channel]stack.Coat{stack.Metallic: {On: true, Value: []float32{1}, Blend: "normal", Amount: 1}}}
 		}
-		d.Layers = []*stack.Layer{one("paint", "gradient", map[string]any{"start": cut, "end": cut + 0.02}), one("rust", "creep", map[string]any{"from": "what it follows", "layer": "paint", "rate": 0.06, "seeds": 0.1})}
+		d.Layers = []*stack.Layer{one("paint", "gradient", map[string]any{"start": cut, "end": cut + 0.02}), one("rust", "creep", map[string]any{"from": "what it follows", "layer": "paint", "rate": 0.06, "seeds": 0.1, "share": share})}
 		if err := d.Check(); err != nil {
 			t.Fatal(err)
 		}
@@ -346,5 +347,17 @@ func TestWaysDoNotDependOnTheAge(t *testing.T) {
 	young, old := mean(a), mean(b)
 	if young < 1 || old < 1.1*young {
 		t.Errorf("after 10 years there is %.0f of rust, after 40 %.0f", young, old)
+	}
+	salt = 1
+	salty := mean(doc(10, 0.9))
+	salt = 0
+	if fresh := mean(doc(10, 0.9)); fresh > 0.9*young || salty < 1.05*young {
+		t.Errorf("without salt there is %.0f of rust, with some %.0f, with much %.0f", fresh, young, salty)
+	}
+	share = 0 // it heeds none of the conditions
+	without := mean(doc(10, 0.9))
+	salt = 1
+	if with := mean(doc(10, 0.9)); with != without {
+		t.Errorf("rust that opts out is %.0f without salt and %.0f with it", without, with)
 	}
 }

@@ -138,7 +138,7 @@ func (p *Program) newWayKey(name string, s *stepPlan) Key {
 	case "run":
 		k = k.str(fmt.Sprint(c.Up, c.Rain, c.Wind, in.Choice("from"), in.Number("count"), in.Number("length"), in.Number("meander"), in.Number("wind"), in.Number("gap"), in.Number("seed"), c.Touch))
 	case "creep":
-		k = k.str(fmt.Sprint(c.Wetness, c.Up, c.Rain, in.Choice("from"), in.Number("wet"), in.Number("uneven"), in.Number("seeds"), in.Number("seed"), in.Number("grain"), in.Number("rate")))
+		k = k.str(fmt.Sprint(c.Wetness, c.Salt, in.Number("share"), c.Up, c.Rain, in.Choice("from"), in.Number("wet"), in.Number("uneven"), in.Number("seeds"), in.Number("seed"), in.Number("grain"), in.Number("rate")))
 	}
 	on := p.Scene.wander().on
 	for _, n := range []string{name, name + " wet"} {
@@ -437,6 +437,9 @@ func (p *Program) creep(ctx context.Context, in step.Input, s *stepPlan, c *flow
 	from := in.Choice("from")
 	facts := p.Doc.Facts()
 	up, rain := dir(facts.Up), dir(facts.Rain)
+	// of the conditions it heeds a share
+	heeds := func(v float32) float32 { return 0.5 + in.Number("share")*(v-0.5) }
+	wetness, salted := heeds(facts.Wetness), 0.7+0.6*heeds(facts.Salt)
 	var joints []bool
 	if from == "joints" || from == "joints and bare edges" {
 		joints = c.Joints()
@@ -476,10 +479,10 @@ func (p *Program) creep(ctx context.Context, in step.Input, s *stepPlan, c *flow
 		if hidden != nil {
 			w += 0.5 * hidden[i]
 		}
-		w *= 0.4 + 1.2*facts.Wetness
+		w *= 0.4 + 1.2*wetness
 		quick[i] = (1 - wet) + wet*(0.25+1.9*w)
 		n := noise.Simplex(q.X*patch*3, q.Y*patch*3, q.Z*patch*3, seed+11) + 0.6*noise.Simplex(q.X*patch*8, q.Y*patch*8, q.Z*patch*8, seed+12)
-		quick[i] *= float32(math.Exp(float64(uneven * 1.1 * n)))
+		quick[i] *= salted * float32(math.Exp(float64(uneven*1.1*n)))
 	}
 	most := 6*in.Number("rate") + 4*c.Spacing
 	when, err := c.React(ctx, seeds, quick, most)
