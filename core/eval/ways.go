@@ -439,7 +439,7 @@ func (p *Program) creep(ctx context.Context, in step.Input, s *stepPlan, c *flow
 	up, rain := dir(facts.Up), dir(facts.Rain)
 	// of the conditions it heeds a share
 	heeds := func(v float32) float32 { return 0.5 + in.Number("share")*(v-0.5) }
-	wetness, salted := heeds(facts.Wetness), 0.7+0.6*heeds(facts.Salt)
+	wetness, salted := heeds(facts.Wetness), 0.4+1.2*heeds(facts.Salt)
 	var joints []bool
 	if from == "joints" || from == "joints and bare edges" {
 		joints = c.Joints()
