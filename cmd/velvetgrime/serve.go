@@ -127,7 +127,8 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 	if err != nil {
 		return fmt.Errorf("listening: %w; choose another with --address", err)
 	}
-	server := &http.Server{Handler: (&api.Server{Store: s, Hub: hub, Jobs: runner, Page: gzhttp.GzipHandler(web.Handler())}).Handler(), ReadHeaderTimeout: 10 * time.Second}
+	service := &api.Server{Store: s, Hub: hub, Jobs: runner, Page: gzhttp.GzipHandler(web.Handler())}
+	server := &http.Server{Handler: service.Handler(), ReadHeaderTimeout: 10 * time.Second}
 	fmt.Printf("Velvet Grime is open at http://%s/\n", l.Addr())
 	if withDemo {
 		if list, err := s.Projects(ctx); err == nil && len(list) > 0 {
@@ -138,6 +139,15 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 		go func() { // the page is open meanwhile, and shows how far it is
 			if err := demo.Bake(ctx, s, hub, runner); err != nil && ctx.Err() == nil {
 				fmt.Fprintln(os.Stderr, "the models could not be baked:", err)
+			}
+		}()
+	}
+	if !o.noBakes {
+		go func() {
+			select { // what was asked for at the start comes first
+			case <-ctx.Done():
+			case <-time.After(20 * time.Second):
+				service.Warm(ctx)
 			}
 		}()
 	}

@@ -37,6 +37,7 @@ type Server struct {
 	Page  http.Handler // the built front end
 
 	studio studio
+	shots  shots
 }
 
 // Project is a project as the page sees it.
@@ -115,6 +116,7 @@ func (s *Server) engine() *gin.Engine {
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
 	g.Use(gin.Recovery())
+	s.shots.store, s.shots.build = s.Store, thisBuild()
 	s.routes(g)
 	s.files(g)
 	s.stockFiles(g)

@@ -9,7 +9,6 @@ import (
 	"io"
 	"net/http"
 	"strconv"
-	"sync"
 	"time"
 
 	"velvetgrime/core/press"
@@ -38,7 +37,7 @@ type KnownStamp struct {
 
 const (
 	maxRecipe = 24 << 20
-	stampShot = 96
+	stampSize = 96
 )
 
 func (s *Server) pressRoutes(api huma.API) {
@@ -96,14 +95,22 @@ func pressed(c *gin.Context, usual int) (*press.Recipe, *press.Stamp) {
 	return r, st
 }
 
-// shots are the pictures of the shelf's stamps, made when they are first asked for.
-type shots struct {
-	mu   sync.Mutex
-	list map[string][]byte
+// stampShot returns the picture of a stamp of the shelf.
+func (s *Server) stampShot(ctx context.Context, name string) ([]byte, error) {
+	r := press.ByName(name)
+	if r == nil {
+		return nil, fmt.Errorf("there is no stamp %q", name)
+	}
+	return s.shots.get(ctx, "stamp "+name, func() ([]byte, error) {
+		st, err := press.Draw(ctx, r, stampSize)
+		if err != nil {
+			return nil, err
+		}
+		return relief(st, "relief")
+	})
 }
 
 func (s *Server) pressFiles(g *gin.Engine) {
-	known := shots{list: map[string][]byte{}}
 	g.POST("/api/press/picture", func(c *gin.Context) {
 		if _, st := pressed(c, 320); st != nil {
 			b, err := relief(st, c.DefaultQuery("look", "relief"))
@@ -128,30 +135,16 @@ func (s *Server) pressFiles(g *gin.Engine) {
 		c.Data(200, "image/png", b.Bytes())
 	})
 	g.GET("/api/press/stamps/:name/picture", func(c *gin.Context) {
-		known.mu.Lock()
-		defer known.mu.Unlock()
-		b := known.list[c.Param("name")]
-		if b == nil {
-			r := press.ByName(c.Param("name"))
-			if r == nil {
-				refuse(c, 404, fmt.Errorf("there is no stamp %q", c.Param("name")))
-				return
-			}
-			st, err := press.Draw(c, r, stampShot)
-			if err == nil {
-				b, err = relief(st, "relief")
-			}
-			if err != nil {
-				refuse(c, 500, err)
-				return
-			}
-			known.list[c.Param("name")] = b
+		b, err := s.stampShot(c, c.Param("name"))
+		if err != nil {
+			refuse(c, 404, err)
+			return
 		}
 		c.Header("Cache-Control", "max-age=3600")
 		c.Data(200, "image/png", b)
 	})
 	g.POST("/api/stock/stamps", func(c *gin.Context) {
-		r, st := pressed(c, stampShot)
+		r, st := pressed(c, stampSize)
 		if st == nil {
 			return
 		}

@@ -55,7 +55,6 @@ type studio struct {
 
 	mu     sync.Mutex
 	trial  *render.Baked
-	shots  map[string][]byte // of the kinds of steps
 	failed error
 }
 
@@ -105,13 +104,12 @@ func encoded(img image.Image) ([]byte, error) {
 }
 
 // stepShot returns the picture of a kind of step in the list of steps.
-func (s *studio) stepShot(ctx context.Context, kind string) ([]byte, error) {
-	s.mu.Lock()
-	b := s.shots[kind]
-	s.mu.Unlock()
-	if b != nil {
-		return b, nil
-	}
+func (s *Server) stepShot(ctx context.Context, kind string) ([]byte, error) {
+	return s.shots.get(ctx, "step "+kind, func() ([]byte, error) { return s.studio.ofStep(ctx, kind) })
+}
+
+// ofStep makes that picture.
+func (s *studio) ofStep(ctx context.Context, kind string) ([]byte, error) {
 	d, ok := step.Get(kind)
 	if !ok || d.Hand || d.Special && kind != stack.BakedStep {
 		return nil, store.ErrNotFound
@@ -142,17 +140,7 @@ func (s *studio) stepShot(ctx context.Context, kind string) ([]byte, error) {
 			near = max(float32(v/0.012), 0.3)
 		}
 	}
-	b, err := s.picture(ctx, list, near)
-	if err != nil {
-		return nil, err
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.shots == nil {
-		s.shots = map[string][]byte{}
-	}
-	s.shots[kind] = b
-	return b, nil
+	return s.picture(ctx, list, near)
 }
 
 // stockRoutes serve what is kept for all projects.
@@ -310,7 +298,7 @@ func (s *Server) stockFiles(g *gin.Engine) {
 		c.Data(200, "image/png", i.Picture)
 	})
 	g.GET("/api/steps/:kind/picture", func(c *gin.Context) {
-		b, err := s.studio.stepShot(c, c.Param("kind"))
+		b, err := s.stepShot(c, c.Param("kind"))
 		if err != nil {
 			refuse(c, 404, err)
 			return

@@ -138,6 +138,11 @@ CREATE INDEX stock_by_kind ON stock_items (kind, name);`).Error
 CREATE TABLE finished_tiles (project_id text NOT NULL REFERENCES projects(id) ON DELETE CASCADE, key bytea NOT NULL, data bytea NOT NULL, PRIMARY KEY (project_id, key));
 ALTER TABLE finished_tiles ALTER COLUMN data SET STORAGE EXTERNAL;`).Error
 	},
+}, {
+	ID: "0006",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(`CREATE TABLE made_pictures (build text NOT NULL, name text NOT NULL, data bytea NOT NULL, PRIMARY KEY (build, name));`).Error
+	},
 }}
 
 // Open connects and runs the migrations that are missing.
