@@ -23,7 +23,13 @@ func LanternDocument() *stack.Document {
 	worn := func(much float64) *stack.Step {
 		return src("rub", blend.Normal, 1, params{"much": much, "width": 0.0016, "grain": 0.0042, "breakup": 0.75, "contrast": 0.93, "strays": 0.55, "variation": 0.6, "touched": 0.55, "seed": 21.0, "fine": 0.7, "low": 0.35})
 	}
-	left := func(much float64) []*stack.Step { return stream(worn(much), shape("invert", nil)) }
+	// and what rain and sun get at flakes off in patches that grow
+	flaked := func(much float64) *stack.Step {
+		return src("creep", "lighten", 1, params{"from": "at random", "seeds": 0.35, "rate": 0.014, "much": much, "wet": 0.95, "uneven": 0.8, "grain": 0.0035, "breakup": 0.9, "contrast": 0.93, "variation": 0.9, "seed": 33.0})
+	}
+	left := func(much float64) []*stack.Step {
+		return stream(worn(much), flaked(much*0.8), shape("invert", nil))
+	}
 
 	metal := bundle("metal", "Bare iron",
 		layer("bare-iron", "Bare iron", 1, []string{iron, enamel}, coats{
