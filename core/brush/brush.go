@@ -71,6 +71,8 @@ type Stroke struct {
 	Alike    *Alike               `json:"alike,omitempty" doc:"it stays where it looks like one place; none: anywhere"`
 	Eye      *geom.Vec3           `json:"eye,omitempty" doc:"it paints only what is seen from here; none: whatever it reaches"`
 	Take     *Take                `json:"take,omitempty" doc:"where a cloning stroke takes from"`
+	Seed     string               `json:"seed,omitempty" doc:"the stroke whose chance it repeats, by its id; none: its own"`
+	Flip     bool                 `json:"flip,omitempty" doc:"the tip is mirrored: its right is left"`
 	Up       geom.Vec3            `json:"up,omitzero" doc:"what is up for the tip, as the view had it"`
 	Tilt     []float32            `json:"tilt,omitempty" doc:"of the pen at each point: 0 upright, 1 flat"`
 	Points   Points               `json:"points"`
@@ -84,6 +86,8 @@ func (s *Stroke) Check() error {
 	switch {
 	case s.ID == "" || len(s.ID) > 64:
 		return fmt.Errorf("the stroke has no usable id")
+	case len(s.Seed) > 64:
+		return fmt.Errorf("the stroke repeats the chance of one with no usable id")
 	case !(s.Radius > 1e-6 && s.Radius < 1e4):
 		return fmt.Errorf("stroke radius %v m is outside 0.001 mm to 10 km", s.Radius)
 	case !(s.Strength >= 0 && s.Strength <= 1) || !(s.Hardness >= 0 && s.Hardness <= 1):

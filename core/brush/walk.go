@@ -65,6 +65,9 @@ func (s *Stroke) tilt(i int) float32 {
 func (s *Stroke) walk(from, to int, f func(dab)) {
 	k := s.Kit
 	seed := uint32(xxh3.HashString(s.ID))
+	if s.Seed != "" {
+		seed = uint32(xxh3.HashString(s.Seed))
+	}
 	next, index := float32(0), uint32(0)
 	for i := 0; i < to; i++ {
 		a, b := s.segment(i)
@@ -126,6 +129,11 @@ func (s *Stroke) set(p Point, tilt float32, way geom.Vec3, seed, index uint32, f
 			}
 		}
 		up := n.Cross(right)
+		if s.Flip && k.Along { // the way is what it is
+			up = up.Mul(-1)
+		} else if s.Flip {
+			right = right.Mul(-1)
+		}
 		if sc := k.Scatter * fs.scatter; sc > 0 {
 			// even over a disc
 			dist := sc * s.Radius * fs.size * float32(math.Sqrt(float64(noise.Random(h, 5))))

@@ -50,6 +50,10 @@ func (s *Sides) Over(st *brush.Stroke, both bool, id func() string) (out []*brus
 		if cur == nil {
 			n := *st
 			n.ID, n.Points, n.Tilt, n.Mirror, n.Lasso = id(), nil, nil, nil, nil
+			if n.Seed == "" {
+				n.Seed = st.ID // the same chance, so that each dab has its twin
+			}
+			n.Flip = st.Flip != s.c.Mirrors(at.Tri)
 			cur = &n
 		}
 		_, pos, nrm, k := s.c.Place(s.m, at.Tri, at.U, at.V)

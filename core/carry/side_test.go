@@ -8,6 +8,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/raster"
 )
 
 // pair is a flat plate of w × h squares, and another that is built like its mirror image
@@ -173,5 +174,94 @@ func TestStrokesGoToTheOtherSide(t *testing.T) {
 	across := line("across", geom.V3(0.5, 0, 2.5), geom.V3(1.4, 0, 2.5), geom.V3(3.5, 0, 2.5), geom.V3(6.2, 0, 2.5))
 	if got, err := s.Change([]*brush.Stroke{across}, "copy", id); err != nil || got.Left != 1 || len(got.Come) < 2 {
 		t.Errorf("%+v, %v", got, err)
+	}
+}
+
+// A mirrored stroke is the mirror image down to its single dabs: tip, chance and turn.
+func TestMirroredStrokesAreMirrorImages(t *testing.T) {
+	const w, h = 7, 5
+	m := &mesh.Model{Name: "two", Parts: []mesh.Part{{Name: "a"}, {Name: "b"}}, Sheets: []mesh.Sheet{{Name: "s", HasUV: true}}}
+	up := geom.V3(0, 1, 0)
+	for side := range 2 {
+		base, sign := uint32(len(m.Pos)), float32(1-2*side)
+		for y := range h + 1 {
+			for x := range w + 1 {
+				m.Pos, m.Nrm = append(m.Pos, geom.V3(sign*float32(x+1), 0, float32(y))), append(m.Nrm, up)
+				m.UV = append(m.UV, geom.Vec2{X: (float32(x)/float32(w) + float32(side)) / 2.1, Y: float32(y) / float32(h+1)})
+			}
+		}
+		at := func(x, y int) uint32 { return base + uint32(y*(w+1)+x) }
+		for y := range h {
+			for x := range w {
+				a, b, c, d := at(x, y), at(x, y+1), at(x+1, y+1), at(x+1, y)
+				tris := [][3]uint32{{a, b, c}, {a, c, d}}
+				if side == 1 {
+					tris = [][3]uint32{{c, b, a}, {d, c, a}}
+				}
+				for _, t := range tris {
+					m.Tri, m.TriPart, m.TriSheet = append(m.Tri, t), append(m.TriPart, uint16(side)), append(m.TriSheet, 0)
+				}
+			}
+		}
+	}
+	if err := m.Finish(); err != nil {
+		t.Fatal(err)
+	}
+	c, err := m.Match(9, 2*w*h+9)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if !c.Mirrors(9) {
+		t.Fatal("the plates are mirror images")
+	}
+	s, err := NewSides(m, c)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, kit := range []brush.Kit{
+		{Spacing: 0.6, Flow: 1, Tip: "leaf", Angle: 25},
+		{Spacing: 0.6, Flow: 1, Tip: "leaf", Along: true, Angle: 40, AngleJitter: 0.3, SizeJitter: 0.5, Scatter: 0.6, Count: 2},
+	} {
+		k := kit
+		st := &brush.Stroke{ID: "one", Radius: 0.7, Strength: 1, Hardness: 0.5, Kit: &k, Values: map[string][]float32{"mask": {1}}}
+		for i := range 9 {
+			st.Points = append(st.Points, brush.Point{Pos: geom.V3(2+0.6*float32(i), 0, 2.5+float32(math.Sin(float64(i)))), Nrm: up, Pressure: 1})
+		}
+		n := 0
+		over, left := s.Over(st, false, func() string { n++; return fmt.Sprint("over", n) })
+		if len(over) != 1 || left != 0 {
+			t.Fatalf("%d strokes came over, %d points were left", len(over), left)
+		}
+		cover := func(b *brush.Stroke, sign float32) []float32 {
+			f := &raster.Frame{W: 120, H: 80, Footprint: 0.06}
+			for y := range f.H {
+				for x := range f.W {
+					f.Pos, f.Nrm, f.Tri = append(f.Pos, geom.V3(sign*(1+float32(x)*0.06), 0, float32(y)*0.06)), append(f.Nrm, up), append(f.Tri, 0)
+				}
+			}
+			f.Seal()
+			c := b.NewCoverage(len(f.Pos))
+			b.Draw(f, c, 0, b.Segments())
+			return c.Cover
+		}
+		here, there := cover(st, 1), cover(over[0], -1)
+		var sum, off float64
+		for i := range here {
+			sum += float64(here[i])
+			off += math.Abs(float64(here[i] - there[i]))
+		}
+		if sum < 100 || off > 0.01*sum {
+			t.Errorf("%+v: %.1f of %.1f differ from the mirror image", kit, off, sum)
+		}
+		// without its flip it is another stroke: the tip has a handedness
+		plain := *over[0]
+		plain.Flip = false
+		off = 0
+		for i, v := range cover(&plain, -1) {
+			off += math.Abs(float64(here[i] - v))
+		}
+		if off < 0.1*sum {
+			t.Errorf("%+v: unmirrored it differs by %.1f of %.1f; the test says nothing", kit, off, sum)
+		}
 	}
 }

@@ -169,3 +169,7 @@ func (c *Counterparts) Place(m *Model, t int32, u, v float32) (tri int32, pos, n
 	}
 	return tri, pos, nrm.Unit(), scale
 }
+
+// Mirrors reports whether the counterpart of triangle t is its mirror image, not a turned
+// copy.
+func (c *Counterparts) Mirrors(t int32) bool { return c.turn[t].way < 0 }
