@@ -66,17 +66,26 @@ func creep(in step.Input, out []float32) {
 	fringe := j.field(noise.Clouds, j.Number("grain")*3, 5, 0.6, 6)
 	spots := j.field(noise.Clouds, j.Number("grain")*0.9, 4, 0.6, 7)
 	holes := j.field(noise.Clouds, j.Number("grain")*1.6, 4, 0.6, 8)
+	torn := ragged * smooth(0, 0.4, j.much)
+	// what varies within a texel widens the borders: noises too fine for it, and the way
+	// that the front goes in it
+	lost := func(size float32, octaves int, salt uint32) float32 {
+		s := j.sampler(noise.Clouds, j.Number("grain")*size, octaves, 0.6, salt)
+		return s.Lost()
+	}
+	soft = softer(soft, 1.1*torn*j.torn(), 1.2*torn*lost(3, 5, 6), 0.29*j.Frame.Footprint)
+	speck, hole := softer(0.04, lost(0.9, 4, 7)), softer(0.05, lost(1.6, 4, 8))
 	j.each(out, func(i int) float32 {
 		t := at(when, i, 1e6)
 		if !j.wanted[i] {
 			return 0
 		}
-		front := far*(0.55+0.45*vary[i]) + ragged*(1.1*(tear[i]-0.5)+1.2*(fringe[i]-0.5))*smooth(0, 0.4, j.much)
+		front := far*(0.55+0.45*vary[i]) + torn*(1.1*(tear[i]-0.5)+1.2*(fringe[i]-0.5))
 		m := smooth(-soft, soft, front-t)
 		// outposts before the front, holes behind it
 		ahead := 1 - smooth(0, rate*1.1, t-front)
-		m = max(m, smooth(0.66, 0.74, spots[i]+0.2*(tear[i]-0.5))*ahead*ahead*0.9)
-		m *= 1 - 0.85*smooth(0.7, 0.8, holes[i])*(1-smooth(rate*0.2, rate*1.5, front-t))
+		m = max(m, smooth(0.7-speck, 0.7+speck, spots[i]+0.2*(tear[i]-0.5))*ahead*ahead*0.9)
+		m *= 1 - 0.85*smooth(0.75-hole, 0.75+hole, holes[i])*(1-smooth(rate*0.2, rate*1.5, front-t))
 		if ring > 0 {
 			m *= 1 - ring*0.85*smooth(rate*0.1, rate*0.7, front-t)
 		}
