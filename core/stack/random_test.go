@@ -123,3 +123,42 @@ func TestAnyRowOfOperationsCanBeTakenBack(t *testing.T) {
 		t.Errorf("only %d operations were possible: little was tried", done)
 	}
 }
+
+// What comes over the line as an operation is refused, or leads to a document that passes
+// its own check and goes back byte for byte.
+func FuzzOperations(f *testing.F) {
+	for _, op := range ops {
+		b, _ := json.Marshal(op)
+		f.Add(b)
+	}
+	f.Add([]byte(`{"kind":"batch","ops":[{"kind":"layer.remove","target":"a"},{"kind":"step.add","target":"b","path":"mask","index":-1,"newStep":{"id":"o","kind":"other-side","on":true,"amount":1,"params":{"pair":[[0,0,0],[1,1,1]],"way":"flip"}}}]}`))
+	f.Add([]byte(`{"kind":"conditions","value":{"up":[0,1,0],"age":1e9}}`))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		var op stack.Op
+		if json.Unmarshal(data, &op) != nil {
+			return
+		}
+		d := stack.New([]string{"Hull"}, 1024)
+		for _, id := range []string{"a", "b"} {
+			d.Layers = append(d.Layers, &stack.Layer{ID: id, Name: id, Kind: stack.Fill, Visible: true, Amount: 1, Mask: []*stack.Step{{ID: "h" + id, Kind: "hand", On: true, Amount: 1}}})
+		}
+		before, _ := d.Encode(true)
+		next, inverse, _, err := d.Apply(op)
+		if after, _ := d.Encode(true); string(after) != string(before) {
+			t.Fatal("the document that was changed is not what it was")
+		}
+		if err != nil {
+			return
+		}
+		if err := next.Check(); err != nil {
+			t.Fatalf("an accepted operation makes %v", err)
+		}
+		back, _, _, err := next.Apply(inverse)
+		if err != nil {
+			t.Fatalf("it cannot be taken back: %v", err)
+		}
+		if again, _ := back.Encode(true); string(again) != string(before) {
+			t.Fatalf("taken back it is\n%s\nnot\n%s", again, before)
+		}
+	})
+}
