@@ -658,6 +658,38 @@ test('one piece of work: painted with the practice pen, chipped, a row stamped, 
   expect(far(bare, await look())).toBeLessThan(6);
 });
 
+test('a fill layer is taken as paint: its channels go on with the brush, and change when it does', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByRole('button', { name: '+ Fill layer' }).click();
+  const hex = page.getByLabel('base color as hex');
+  await hex.fill('#20c030');
+  await hex.press('Enter');
+  await page.getByRole('button', { name: /^Hide Coat/ }).first().click();
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await settled(page);
+  const messages = await sent(page);
+  await page.keyboard.press('p');
+  await type(page, 'Brush size', '80');
+  const list = page.getByRole('combobox', { name: 'Material that is laid' });
+  await list.selectOption({ index: (await list.locator('option').allTextContents()).findIndex((o) => /^Coat/.test(o)) });
+  await expect(button(page, 'Undo')).toHaveAttribute('title', /channels of Coat/);
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.5);
+  await settled(page);
+  const green = await pixel(page, 0.5, 0.5);
+  expect(green[1]).toBeGreaterThan(green[0] + 40);
+  const begin = (await messages('stroke.begin'))[0].stroke;
+  expect(begin.of).toBeTruthy();
+  expect(Object.keys(begin.values).sort()).toEqual(['baseColor', 'roughness']);
+  // the material turns blue, and so does what was painted with it
+  await page.getByRole('button', { name: /^Coat \d+ / }).first().click();
+  await hex.fill('#2040e0');
+  await hex.press('Enter');
+  await settled(page);
+  const blue = await pixel(page, 0.5, 0.5);
+  expect(blue[2]).toBeGreaterThan(blue[1] + 40);
+});
+
 test('where UVs overlap the cursor says in how many other places a stroke shows', async ({ page }) => {
   await openProject(page, 'Decoy gull');
   await page.getByRole('button', { name: '+ Paint layer' }).click();

@@ -71,6 +71,7 @@ type Stroke struct {
 	Alike    *Alike               `json:"alike,omitempty" doc:"it stays where it looks like one place; none: anywhere"`
 	Eye      *geom.Vec3           `json:"eye,omitempty" doc:"it paints only what is seen from here; none: whatever it reaches"`
 	Take     *Take                `json:"take,omitempty" doc:"where a cloning stroke takes from"`
+	Of       string               `json:"of,omitempty" doc:"a fill layer's id: its channels are laid, as they are there, in place of the values"`
 	Seed     string               `json:"seed,omitempty" doc:"the stroke whose chance it repeats, by its id; none: its own"`
 	Flip     bool                 `json:"flip,omitempty" doc:"the tip is mirrored: its right is left"`
 	Up       geom.Vec3            `json:"up,omitzero" doc:"what is up for the tip, as the view had it"`
@@ -86,6 +87,8 @@ func (s *Stroke) Check() error {
 	switch {
 	case s.ID == "" || len(s.ID) > 64:
 		return fmt.Errorf("the stroke has no usable id")
+	case len(s.Of) > 64:
+		return fmt.Errorf("the layer whose material the stroke lays has no usable id")
 	case len(s.Seed) > 64:
 		return fmt.Errorf("the stroke repeats the chance of one with no usable id")
 	case !(s.Radius > 1e-6 && s.Radius < 1e4):

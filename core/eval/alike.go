@@ -31,7 +31,8 @@ func (p *Program) painting(pl *layerPlan) pulls { return pulls{pl.layer.Strokes,
 
 func (p *Program) handing(s *stack.Step) pulls { return pulls{s.Strokes, p.holders[s]} }
 
-// picky reports whether any stroke of a list stays where it looks alike.
+// picky reports whether any stroke of a list looks at other layers: it stays where these
+// look alike, or lays the material of one.
 func (p *Program) picky(all []*brush.Stroke) bool {
 	if len(all) == 0 {
 		return false
@@ -41,7 +42,7 @@ func (p *Program) picky(all []*brush.Stroke) bool {
 	defer p.mu.Unlock()
 	is, ok := p.picks[k]
 	if !ok {
-		is = slices.ContainsFunc(all, func(s *brush.Stroke) bool { return s.Alike != nil })
+		is = slices.ContainsFunc(all, func(s *brush.Stroke) bool { return s.Alike != nil || s.Of != "" })
 		if p.picks == nil {
 			p.picks = map[listKey]bool{}
 		}
@@ -50,9 +51,9 @@ func (p *Program) picky(all []*brush.Stroke) bool {
 	return is
 }
 
-// sights makes the keys of strokes hang, from the first that stays where it looks alike,
-// on what it looks at: what lies below, and what was painted before.
-func (p *Program) sights(u *Surface, q pulls, list []*brush.Stroke, keys []Key, pad float32) []Key {
+// sights makes the keys of strokes hang, from the first that looks at other layers, on
+// what it looks at: what lies below, and what was painted before; or a material.
+func (p *Program) sights(u *Surface, q pulls, list []*brush.Stroke, keys []Key, channel string, pad float32) []Key {
 	if !p.picky(q.all) {
 		return keys
 	}
@@ -65,8 +66,12 @@ func (p *Program) sights(u *Surface, q pulls, list []*brush.Stroke, keys []Key, 
 			extra = join(extra, p.lowerPart(q.layer).key(u, stack.Channel(s.Alike.Channel), pad), 81)
 			extra = join(extra, newHash("before").num(p.running(q.all)[max(at, 0)]).sum(), 82)
 		}
+		if pl := p.material(s, channel); pl != nil {
+			any = true
+			extra = join(extra, p.ownKey(u, pl, stack.Channel(channel), pad), 86)
+		}
 		if any && (s.Elsewhere() || s.Spread() > 0) {
-			extra = join(extra, p.sightsAnywhere(q), 84)
+			extra = join(extra, p.sightsAnywhere(q, channel), 84)
 		}
 		if any {
 			out[i] = join(keys[i], extra, 83)
@@ -77,7 +82,7 @@ func (p *Program) sights(u *Surface, q pulls, list []*brush.Stroke, keys []Key, 
 
 // sightsAnywhere is the key of what the strokes of a list look at, anywhere on the
 // model: for what reads them at other places.
-func (p *Program) sightsAnywhere(q pulls) Key {
+func (p *Program) sightsAnywhere(q pulls, channel string) Key {
 	k := Key{}
 	if !p.picky(q.all) {
 		return k
@@ -87,8 +92,43 @@ func (p *Program) sightsAnywhere(q pulls) Key {
 		if s.Alike != nil {
 			k = join(k, p.lowerPart(q.layer).key(on.copy(), stack.Channel(s.Alike.Channel), 0), 85)
 		}
+		if pl := p.material(s, channel); pl != nil {
+			k = join(k, p.ownKey(on.copy(), pl, stack.Channel(channel), 0), 87)
+		}
 	}
 	return k
+}
+
+// material returns the layer whose channel a stroke lays; nil: it lays its values.
+func (p *Program) material(s *brush.Stroke, channel string) *layerPlan {
+	if s.Of == "" || s.Erase || channel == stack.MaskStream {
+		return nil
+	}
+	if pl := p.all[s.Of]; pl != nil && pl.layer.Kind == stack.Fill && pl.coats[stack.Channel(channel)] != nil {
+		return pl
+	}
+	return nil
+}
+
+// laid is what a stroke lays of a material on a surface, one row a component, colours
+// sRGB-encoded; nil: it lays its values.
+func (p *Program) laid(ctx context.Context, u *Surface, s *brush.Stroke, channel string) ([][]float32, error) {
+	pl := p.material(s, channel)
+	if pl == nil {
+		return nil, nil
+	}
+	info, _ := p.Doc.Info(stack.Channel(channel))
+	v, err := p.own(ctx, u, pl, info)
+	if err != nil {
+		return nil, fmt.Errorf("the material %q of a stroke: %w", pl.layer.Name, err)
+	}
+	out := make([][]float32, 0, len(v))
+	for _, q := range p.encoded(v, info) {
+		row := make([]float32, len(u.Frame().Pos))
+		q.Fill(row)
+		out = append(out, row)
+	}
+	return out, nil
 }
 
 // shows is a channel as it shows on a surface at a layer: what lies below, and over it

@@ -189,3 +189,69 @@ func TestARampAlongTheSurface(t *testing.T) {
 		}
 	}
 }
+
+// A stroke that lays a material lays what its layer makes there, channel by channel, and
+// goes on doing so when the material changes; of a layer that is gone its values stay.
+func TestMaterialsAsPaint(t *testing.T) {
+	m := strip(t, false)
+	s := NewScene(m, NewCache(64<<20))
+	doc := func(scale float64, gone bool) *Program {
+		d := stack.New([]string{"A"}, 256)
+		rust := layer("rust", stack.Fill, map[stack.Channel]stack.Coat{
+			stack.BaseColor: coat(0.5, 0.2, 0.1),
+			stack.Roughness: {On: true, Blend: "normal", Amount: 1, Value: []float32{0.5}, Stream: []*stack.Step{st("noise", map[string]any{"frequency": scale})}}})
+		rust.Visible = false // it need not show itself
+		paint := layer("paint", stack.Paint, map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Blend: "normal", Amount: 1}, stack.Roughness: {On: true, Blend: "normal", Amount: 1}})
+		b := stroke("b", map[string][]float32{"baseColor": {0.9, 0.9, 0.9}, "roughness": {0.05}}, geom.V3(0.4, 0, 0.5), geom.V3(1.6, 0, 0.5))
+		b.Of, b.Hardness = "rust", 1
+		paint.Strokes = []*brush.Stroke{b}
+		d.Layers = []*stack.Layer{layer("grey", stack.Fill, map[stack.Channel]stack.Coat{stack.BaseColor: coat(0.3, 0.3, 0.3), stack.Roughness: coat(0.95)}), rust, paint}
+		if gone {
+			d.Layers = []*stack.Layer{d.Layers[0], paint}
+		}
+		if err := d.Check(); err != nil {
+			t.Fatal(err)
+		}
+		return Compile(s, d, "", "")
+	}
+	own := func(p *Program, x float32) float32 {
+		info, _ := p.Doc.Info(stack.Roughness)
+		v, err := p.own(context.Background(), s.OnFrame(onStrip(x, 0.5), fmt.Sprint("own", x)), p.all["rust"], info)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return v[0].At(0)
+	}
+	fine, coarse := doc(9, false), doc(3, false)
+	differs := 0
+	for x := float32(0.5); x < 1.55; x += 0.07 {
+		for _, p := range []*Program{fine, coarse} {
+			if got, want := valueAt(t, p, stack.Roughness, x, 0.5), own(p, x); math.Abs(float64(got-want)) > 1e-3 {
+				t.Errorf("at %.2f the roughness is %v, the material's %v", x, got, want)
+			}
+			if got := valueAt(t, p, stack.BaseColor, x, 0.5); math.Abs(float64(got-0.5)) > 1e-3 {
+				t.Errorf("at %.2f the red is %v, the material's 0.5", x, got)
+			}
+		}
+		if math.Abs(float64(own(fine, x)-own(coarse, x))) > 0.05 {
+			differs++
+		}
+	}
+	if differs < 5 {
+		t.Errorf("the two materials differ in %d places", differs)
+	}
+	if a, b := fine.Key(s.OnTile(Tile{Size: 128}), stack.Roughness), coarse.Key(s.OnTile(Tile{Size: 128}), stack.Roughness); a == b {
+		t.Error("another material is the same tile")
+	}
+	if got := valueAt(t, doc(9, true), stack.Roughness, 1, 0.5); math.Abs(float64(got)-0.05) > 1e-6 {
+		t.Errorf("without its layer the stroke lays %v, its value is 0.05", got)
+	}
+	// the material must not follow what is painted with it
+	d := *fine.Doc
+	l := *d.Layers[1]
+	l.Channels = map[stack.Channel]stack.Coat{stack.Roughness: {On: true, Blend: "normal", Amount: 1, Value: []float32{0.5}, Stream: []*stack.Step{st("follow", map[string]any{"layer": "paint", "what": "roughness"})}}}
+	d.Layers = []*stack.Layer{d.Layers[0], &l, d.Layers[2]}
+	if err := d.Check(); err == nil || !strings.Contains(err.Error(), "loop") {
+		t.Errorf("a material that follows what is painted with it is refused with %v", err)
+	}
+}

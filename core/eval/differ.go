@@ -61,7 +61,7 @@ func (pl *layerPlan) entangled() bool {
 	mixed := func(list []*brush.Stroke) bool {
 		picky := false
 		for _, s := range list {
-			picky = picky || s.Alike != nil
+			picky = picky || s.Alike != nil || s.Of != ""
 			if picky && s.Elsewhere() {
 				return true
 			}

@@ -412,7 +412,11 @@ func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []*brus
 				return nil, err
 			}
 		}
-		p.fold(s, c, soft, cur, channel, components)
+		of, err := p.laid(ctx, u, s, channel)
+		if err != nil {
+			return nil, err
+		}
+		p.fold(s, c, soft, of, cur, channel, components)
 		if i == len(list)-2 {
 			keep := make(planes, len(cur))
 			for c := range cur {
@@ -437,7 +441,7 @@ func (p *Program) softened(ctx context.Context, u *Surface, s *brush.Stroke, q p
 	if at := len(below.all); at > 0 {
 		hash = p.running(below.all)[at]
 	}
-	sp.start = newHash("softened").str(s.ID).str(channel).num(hash).key(p.sightsAnywhere(below)).sum()
+	sp.start = newHash("softened").str(s.ID).str(channel).num(hash).key(p.sightsAnywhere(below, channel)).sum()
 	sp.read = func(ctx context.Context, t *Surface) ([][]float32, error) {
 		list, keys := p.touching(t, below, channel, 0)
 		if len(list) == 0 {
@@ -450,8 +454,9 @@ func (p *Program) softened(ctx context.Context, u *Surface, s *brush.Stroke, q p
 }
 
 // fold lays one stroke on what was painted before it; soft is the blur of that, for
-// strokes that look around themselves, or what was painted where they take from.
-func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft [][]float32, cur planes, channel string, components int) {
+// strokes that look around themselves, or what was painted where they take from; of the
+// material that it lays, or nil.
+func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft, of [][]float32, cur planes, channel string, components int) {
 	cover := c.Cover
 	lo, hi := float32(0), float32(1)
 	if info, ok := p.Doc.Info(stack.Channel(channel)); ok && channel != stack.MaskStream {
@@ -522,6 +527,21 @@ func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft [][]float32, cur
 		}
 	}
 	colored := components == 3 && c.Hue != nil && (channel == string(stack.BaseColor) || channel == string(stack.Emissive))
+	if (s.Blend == "" || s.Blend == blend.Normal) && !colored && of != nil {
+		for c := range cur {
+			d := cur[c].Data
+			for k, w := range cover {
+				if w > 0 {
+					v := float32(1)
+					if c < components {
+						v = of[c][k]
+					}
+					d[k] += w * s.Strength * (v - d[k])
+				}
+			}
+		}
+		return
+	}
 	if (s.Blend == "" || s.Blend == blend.Normal) && !colored {
 		for c := range cur {
 			v := float32(1) // the last plane is coverage itself
@@ -550,6 +570,9 @@ func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft [][]float32, cur
 		}
 		w *= s.Strength
 		v := value
+		for c := range of {
+			v[c] = of[c][k]
+		}
 		if colored {
 			v = step.Tinted(v, c.Hue[k], c.Light[k])
 		}

@@ -85,7 +85,7 @@ func spreadOf(all []*brush.Stroke) float32 {
 // of it, and the chain of their keys.
 func (p *Program) touching(u *Surface, q pulls, channel string, pad float32) (list []*brush.Stroke, keys []Key) {
 	list, keys = p.touchers(u, q.all, channel, pad)
-	return list, p.sights(u, q, list, keys, pad)
+	return list, p.sights(u, q, list, keys, channel, pad)
 }
 
 func (p *Program) touchers(u *Surface, all []*brush.Stroke, channel string, pad float32) (list []*brush.Stroke, keys []Key) {

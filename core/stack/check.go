@@ -249,6 +249,10 @@ func (d *Document) checkFollow() error {
 		}
 		looks := func(from node, list []*brush.Stroke) {
 			for _, s := range list {
+				if s != nil && s.Of != "" && !s.Erase && from.what != MaskStream {
+					any = true
+					reads[from] = append(reads[from], node{s.Of, from.what})
+				}
 				if s == nil || s.Alike == nil {
 					continue
 				}

@@ -86,6 +86,7 @@ export class UI {
     seen: false, // only what is seen from the camera
     filled: 'part', // what the fill tool fills: these, or all
     around: false, // a fading fill goes along the surface, not straight through space
+    of: '', // the fill layer whose material is laid, by its id; none: the values
     alike: '', // the channel by which a stroke stays where it looks like its beginning
     tolerance: 0.1, // how far it may be from that
     row: 0, // stamps between two clicks; 0: by the spacing

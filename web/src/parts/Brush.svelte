@@ -14,6 +14,27 @@
   const b = $derived(ui.brush);
   const inMask = $derived(t.channels.includes('mask'));
   const k = $derived(b.kit);
+  const materials = $derived(session.rows.map((r) => r.layer).filter((l) => l.kind === 'fill'));
+  const material = $derived(materials.find((l) => l.id === b.of));
+  /** Takes a fill layer as paint; the paint layer gets the channels that it has. */
+  function takeMaterial(e: Event & { currentTarget: HTMLSelectElement }) {
+    b.of = e.currentTarget.value;
+    const from = session.layer(b.of);
+    const to = session.layer(t.layer);
+    if (!from || to?.kind !== 'paint') return;
+    const missing = Object.entries(from.channels ?? {}).filter(([c, coat]) => coat.on && !to.channels?.[c]?.on);
+    if (!missing.length) return;
+    session.op({
+      kind: 'batch',
+      label: `${to.name}: channels of ${from.name}`,
+      ops: missing.map(([c, coat]) => ({
+        kind: 'layer.set',
+        target: to.id,
+        path: `channels.${c}`,
+        value: { on: true, blend: coat.blend, amount: 1 },
+      })),
+    });
+  }
   /** channels that go from 0 to 1 */
   const likenesses = $derived(session.channels.filter((c) => c.channel !== 'normal' && c.min >= 0 && c.max <= 1));
   type Tab = 'line' | 'tip' | 'chance' | 'pen' | 'twins';
@@ -196,7 +217,16 @@
           >
         </span>
       {/if}
-      {#each session.channels.filter((c) => t.channels.includes(c.channel) && c.channel !== 'normal') as c (c.channel)}
+      {#if !inMask && materials.length}
+        <span class="quiet" title="A fill layer whose channels are laid as they are there, its patterns too"
+          >material</span
+        >
+        <select class="pick" aria-label="Material that is laid" value={material?.id ?? ''} onchange={takeMaterial}>
+          <option value="">these values</option>
+          {#each materials as m (m.id)}<option value={m.id}>{m.name}</option>{/each}
+        </select>
+      {/if}
+      {#each session.channels.filter((c) => !material && t.channels.includes(c.channel) && c.channel !== 'normal') as c (c.channel)}
         <span class="quiet">{c.label}</span>
         {#if c.channel === 'baseColor'}
           <ColorField label="Brush color" {ui} value={b.color} commit={(v) => (b.color = v)} />

@@ -180,7 +180,9 @@ export class Painter {
     const t = target(this.session, this.ui);
     const b = this.ui.brush;
     const values: Record<string, number[]> = {};
+    const material = t.channels.includes('mask') ? undefined : this.session.layer(b.of);
     for (const c of t.channels) {
+      if (material && !material.channels?.[c]?.on) continue; // it has none of that
       if (c === 'mask') values.mask = [b.mask];
       else if (c === 'baseColor') values[c] = [...b.color];
       else if (c === 'emissive') values[c] = [...b.emissive];
@@ -224,6 +226,7 @@ export class Painter {
         mirror: fill || over ? undefined : this.mirror(),
         fill,
         lasso: this.lasso(),
+        of: material?.id,
         alike: b.alike ? { channel: b.alike, tolerance: b.tolerance, soft: 0.5 } : undefined,
         eye: b.seen && !flat ? row(this.stage.camera.position) : undefined,
         up: row(new Vector3(0, 1, 0).applyQuaternion(this.stage.camera.quaternion)),
