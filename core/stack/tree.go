@@ -303,25 +303,25 @@ func (d *Document) Renamed(newID func() string) []*Layer {
 	return all.Layers
 }
 
-// Alone returns the document with one layer, what it holds and the groups around
-// it, and no other layer showing. The layer is shown even when it is hidden.
+// Alone returns the document with one layer, what it holds and the groups around it, and
+// no other layer showing. The layer is shown even when it is hidden; the others stay, as
+// it may follow them or lay their material.
 func (d *Document) Alone(id string) *Document {
-	var only func(list []*Layer) []*Layer
-	only = func(list []*Layer) []*Layer {
+	var only func(list []*Layer) ([]*Layer, bool)
+	only = func(list []*Layer) (out []*Layer, found bool) {
 		for _, l := range list {
 			c := *l
-			if l.ID == id {
-				c.Visible = true
-				return []*Layer{&c}
+			if c.Visible = l.ID == id; !c.Visible {
+				if kids, ok := only(l.Layers); ok {
+					c.Layers, c.Visible = kids, true
+				}
 			}
-			if kids := only(l.Layers); kids != nil {
-				c.Layers, c.Visible = kids, true
-				return []*Layer{&c}
-			}
+			found = found || c.Visible
+			out = append(out, &c)
 		}
-		return nil
+		return
 	}
 	n := *d
-	n.Layers = only(d.Layers)
+	n.Layers, _ = only(d.Layers)
 	return &n
 }

@@ -205,8 +205,22 @@ func TestAChannelThatIsSetKeepsItsStrokes(t *testing.T) {
 
 func TestAloneAndPlaces(t *testing.T) {
 	d := grouped(t)
-	if got := shape(d.Alone("c").Layers); got != "g(inner(c))" {
-		t.Errorf("c alone is %s", got)
+	alone := d.Alone("c")
+	var shows, all []string
+	alone.Walk(func(l *stack.Layer, around []*stack.Layer) {
+		all = append(all, l.ID)
+		if l.Visible && !slices.ContainsFunc(around, func(g *stack.Layer) bool { return !g.Visible }) {
+			shows = append(shows, l.ID)
+		}
+	})
+	if !slices.Equal(shows, []string{"g", "inner", "c"}) || !slices.Equal(all, []string{"a", "g", "b", "inner", "c", "d"}) {
+		t.Errorf("of c alone %v show, of %v", shows, all)
+	}
+	if l := d.Layer("a"); !l.Visible {
+		t.Error("the document itself was changed")
+	}
+	if err := alone.Check(); err != nil {
+		t.Errorf("c alone is no document: %v", err)
 	}
 	parent, index, ok := d.Place("inner")
 	if parent != "g" || index != 1 || !ok {
