@@ -3,10 +3,12 @@ import { expect, type Page } from './setup';
 
 export const canvas = (page: Page) => page.getByLabel('The model', { exact: true });
 
-export async function openProject(page: Page, name: string) {
+/** @param drawn wait until the model is drawn in full; else until its layers are there */
+export async function openProject(page: Page, name: string, drawn = true) {
   await page.goto('/');
   await page.getByRole('link', { name: `Open ${name}` }).click();
-  await settled(page);
+  if (drawn) await settled(page);
+  else await expect(page.getByRole('button', { name: /^Hide / }).first()).toBeVisible();
 }
 
 /** Waits until everything asked for is drawn in full. */

@@ -86,7 +86,7 @@ test('several layers are grouped, folded, isolated, alone, locked, moved and tak
 });
 
 test('layers are found by name, channel and part', async ({ page }) => {
-  await openProject(page, 'Signal lantern');
+  await openProject(page, 'Signal lantern', false);
   const find = page.getByLabel('Find layers');
   await find.fill('enamel');
   await expect.poll(() => names(page)).toContain('Rust');
@@ -270,7 +270,7 @@ test('layers are copied to another project, with their strokes', async ({ page }
   await page.keyboard.press('Control+c');
   await expect(button(page, 'Paste')).toBeEnabled();
   const name = (await page.getByRole('heading', { name: /^Mask of/ }).innerText()).replace('Mask of ', '');
-  await openProject(page, 'Signal lantern');
+  await openProject(page, 'Signal lantern', false);
   await button(page, 'Paste').click();
   await expect(layer(page, name)).toBeVisible();
   await layer(page, name).click();

@@ -1,5 +1,7 @@
 // What the page works out by itself, without a browser.
 import { expect, test } from './setup';
+import { Box3, Vector3 } from '../web/node_modules/three/build/three.module.js';
+import { cut, mirrorOf, twins } from '../web/src/view/twins';
 import { colorsIn, decode, encode, fromHex, fromHSV, toHex, toHSV } from '../web/src/lib/color';
 import { chosen, doubleLayers, eachStep, faceCount, groupLayers, modeName, moveLayers, removeLayers, streamOf, toggleFace } from '../web/src/lib/stack';
 
@@ -141,4 +143,48 @@ test('colours are found in lists and in JSON, each once', () => {
   expect(colorsIn('C8A13C\n#102030, #102030')).toEqual(['#c8a13c', '#102030']);
   expect(colorsIn('{"colors":[{"name":"rust","hex":"#6b3012"},"00ff80"]}')).toEqual(['#6b3012', '#00ff80']);
   expect(colorsIn('no colour; #12345; 1234567')).toEqual([]);
+});
+
+const setting = { x: false, y: false, z: false, plane: null, at: null, times: 1, axis: 'y' as const, fade: 0 };
+const unit = new Box3(new Vector3(0, 0, 0), new Vector3(2, 4, 6));
+const near = (a: Vector3, b: number[]) => expect(a.distanceTo(new Vector3().fromArray(b))).toBeLessThan(1e-6);
+
+test('symmetry: planes through the middle or a place, of any direction, and turns around an axis', () => {
+  expect(mirrorOf(setting, unit)).toBeUndefined();
+  const middle = mirrorOf({ ...setting, x: true }, unit)!;
+  near(middle.at, [1, 2, 3]);
+  const over = twins(middle);
+  expect(over).toHaveLength(1);
+  near(new Vector3(0.25, 1, 1).applyMatrix4(over[0]), [1.75, 1, 1]);
+  // two planes make four places, with three turns twelve
+  expect(twins(mirrorOf({ ...setting, x: true, z: true }, unit)!)).toHaveLength(3);
+  expect(twins(mirrorOf({ ...setting, x: true, z: true, times: 3 }, unit)!)).toHaveLength(11);
+  // half a turn about the upright axis
+  near(new Vector3(0.5, 1, 2).applyMatrix4(twins(mirrorOf({ ...setting, times: 2 }, unit)!)[0]), [1.5, 1, 4]);
+  // a plane at 45° through a place exchanges x and z about it
+  const slant = mirrorOf({ ...setting, plane: [1, 0, -1], at: [1, 0, 1] }, unit)!;
+  near(new Vector3(3, 5, 2).applyMatrix4(twins(slant)[0]), [2, 5, 3]);
+  // what lies on a plane stays
+  near(new Vector3(1.5, 7, 1.5).applyMatrix4(twins(slant)[0]), [1.5, 7, 1.5]);
+  // a stroke can have three planes, not four
+  expect(mirrorOf({ ...setting, x: true, y: true, z: true, plane: [1, 1, 0] }, unit)!.planes).toHaveLength(3);
+});
+
+test('a plane cuts a box in a closed line that lies on both', () => {
+  for (const [at, n, corners] of [
+    [[1, 2, 3], [1, 0, 0], 4],
+    [[1, 2, 2.6], [1, 1, 1], 5],
+    [[0.2, 0.2, 0.2], [1, 1, 1], 3],
+    [[9, 9, 9], [1, 0, 0], 0],
+  ] as [number[], number[], number][]) {
+    const [p, normal] = [new Vector3().fromArray(at), new Vector3().fromArray(n).normalize()];
+    const line = cut(p, normal, unit);
+    expect(new Set(line.map((q) => q.toArray().map((v) => v.toFixed(5)).join())).size).toBe(corners);
+    if (!corners) continue;
+    expect(line[0].distanceTo(line[line.length - 1])).toBe(0);
+    for (const q of line) {
+      expect(Math.abs(q.clone().sub(p).dot(normal))).toBeLessThan(1e-6);
+      expect(unit.clone().expandByScalar(1e-6).containsPoint(q)).toBe(true);
+    }
+  }
 });

@@ -83,6 +83,8 @@ test('twins on both sides, a row of stamps between two clicks, and a brush kept 
   await settled(page);
   const first = (await messages('stroke.begin'))[0].stroke;
   expect(first.mirror.planes).toEqual([{ X: 1, Y: 0, Z: 0 }]);
+  // the cursor stands at both places
+  await expect(page.locator('svg.over path:not(.halo)').first()).toHaveAttribute('d', /Z.+Z$/);
   await page.getByRole('tab', { name: 'Twins' }).click();
   await page.getByRole('button', { name: 'Mirror across x' }).click();
   await page.getByRole('tab', { name: 'Line' }).click();
@@ -411,10 +413,11 @@ test('what is painted is cloned to another place, along or from a place that sta
   // drawn downward, the blue comes along
   await page.keyboard.press('y');
   await type(page, 'Brush size', '80');
+  await settled(page);
   const below = await blue(0.5, 0.48);
   await pull([0.5, 0.4], [0.5, 0.54]);
   expect((await messages('stroke.begin')).at(-1).stroke.does).toBe('smear');
-  expect(await blue(0.5, 0.48)).toBeGreaterThan(below + 8);
+  await expect.poll(() => blue(0.5, 0.48)).toBeGreaterThan(below + 8);
 });
 
 test('strokes stay in a lasso, or outside of it; it is drawn in one pull or corner by corner', async ({ page }) => {

@@ -1,4 +1,5 @@
 // What this page looks at and paints with; nothing here is kept by the server.
+import type { Setting } from '../view/twins';
 import { SvelteSet } from 'svelte/reactivity';
 import type { Kit, MadeBrush, Step, StepKind } from '../api/client';
 import type { Picked, Session } from './session.svelte';
@@ -110,7 +111,7 @@ export class UI {
   palette = $state.raw<string[]>([]);
   setPalette: (list: string[], label: string) => void = () => {};
   /** where strokes are repeated while one paints */
-  mirror = $state({ x: false, y: false, z: false, times: 1, axis: 'y' as 'x' | 'y' | 'z', fade: 0 });
+  mirror = $state<Setting>({ x: false, y: false, z: false, plane: null, at: null, times: 1, axis: 'y', fade: 0 });
 
   /** Takes a brush of the shelf: how it is set, and what it suggests to lay. */
   takeBrush(m: MadeBrush) {

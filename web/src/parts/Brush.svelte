@@ -599,6 +599,35 @@
             onclick={() => (ui.mirror[axis] = !ui.mirror[axis])}>{axis}</button
           >
         {/each}
+        <button
+          class="chip"
+          aria-pressed={!!ui.mirror.plane}
+          class:on={!!ui.mirror.plane}
+          title="A plane of any direction: click a face that looks straight across it"
+          onclick={() =>
+            ui.mirror.plane
+              ? (ui.mirror.plane = null)
+              : (ui.taking = {
+                  label: 'pick a face that looks straight across the plane',
+                  take: (_, __, nrm) => (ui.mirror.plane = nrm),
+                })}>any</button
+        >
+      </span>
+      <span class="quiet" title="Where planes and axis go through">through</span>
+      <span class="flex gap-1">
+        <button class="chip" class:on={!ui.mirror.at} aria-pressed={!ui.mirror.at} onclick={() => (ui.mirror.at = null)}
+          >the middle</button
+        >
+        <button
+          class="chip"
+          class:on={!!ui.mirror.at}
+          aria-pressed={!!ui.mirror.at}
+          onclick={() =>
+            (ui.taking = {
+              label: 'pick where the symmetry goes through',
+              take: (_, pos) => (ui.mirror.at = pos),
+            })}>a place</button
+        >
       </span>
       <span class="quiet" title="Strokes weaken near the planes, so that both sides do not meet as twins">fade</span>
       <NumberField

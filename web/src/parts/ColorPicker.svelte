@@ -80,6 +80,7 @@
   aria-label={`Choose ${label}`}
   style:left={`${place.left}px`}
   style:top={`${place.top}px`}
+  style:max-height={`calc(100vh - ${place.top + 8}px)`}
 >
   <div
     class="field"
@@ -156,6 +157,7 @@
     border-radius: 4px;
     display: grid;
     gap: 8px;
+    overflow: auto;
   }
   .field {
     position: relative;

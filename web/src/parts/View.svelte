@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { Vector3 } from 'three';
+  import { Box3, Vector3 } from 'three';
   import { onDestroy, onMount, untrack } from 'svelte';
   import { api } from '../api/client';
   import type { Session } from '../lib/session.svelte';
@@ -7,6 +7,7 @@
   import type { Prep } from '../lib/prep.svelte';
   import { conditionsOf, conditionsOp } from '../lib/conditions';
   import { findStep, title } from '../lib/stack';
+  import { cut, mirrorOf, twins } from '../view/twins';
   import { Handles } from '../view/handles';
   import { conditionGrips, stepGrips, suggested } from '../view/grips';
   import { Overlay } from '../view/overlay';
@@ -239,12 +240,30 @@
     }
     return { grips: [], traces, blobs: [] };
   });
+  const symmetry = $derived(
+    painting && ui.tool !== 'fill' && !ui.opposite ? mirrorOf(ui.mirror, stage!.bounds) : undefined,
+  );
+  /** the planes and the axis by which strokes are repeated */
+  const planes = $derived.by(() => {
+    if (!symmetry || !stage) return null;
+    const box = stage.bounds.clone().expandByScalar(stage.bounds.getSize(new Vector3()).length() * 0.04);
+    const { at, planes, axis, radial } = symmetry;
+    const traces = planes.map((n) => ({ points: cut(at, n, box), color: 0xc98fb4, before: true }));
+    if (radial > 1) {
+      const far = axis.clone().multiplyScalar(box.getSize(new Vector3()).length());
+      const ends = box.clone().intersect(new Box3(at.clone().sub(far), at.clone().add(far)));
+      const end = (p: Vector3) => at.clone().addScaledVector(axis, p.clone().sub(at).dot(axis));
+      traces.push({ points: [end(ends.min), end(ends.max)], color: 0xc98fb4, before: true });
+    }
+    return { grips: [], traces, blobs: [] };
+  });
   $effect(() => {
-    if (!stage || (!pullable && !missing && !handles)) return;
+    if (!stage || (!pullable && !missing && !planes && !handles)) return;
     handles ??= new Handles(stage);
     if (pulled >= 0) return;
     if (pullable) handles.show(pullable.show({}));
     else if (missing) handles.show(missing);
+    else if (planes) handles.show(planes);
     else handles.clear();
   });
   $effect(() => stage?.setSharpness(ui.sharpness));
@@ -388,7 +407,12 @@
     if (!painting) return;
     const h = stage.pick(x, y);
     const radius = h && painter ? painter.radius(h.pos) : ui.brush.size;
-    const path = h && !stage.overFlat(x) ? stage.footprint(h, radius) : '';
+    let path = h && !stage.overFlat(x) ? stage.footprint(h, radius) : '';
+    if (path && h && symmetry)
+      for (const w of twins(symmetry)) {
+        const there = { pos: h.pos.clone().applyMatrix4(w), nrm: h.nrm.clone().transformDirection(w) };
+        path += stage.footprint(there, radius, true);
+      }
     const size = h ? (session.doc?.sheets?.[stage.sheets[h.sheet]?.name]?.size ?? 0) : 0;
     const density = h ? densities[h.sheet] * size : 0;
     cursor = {

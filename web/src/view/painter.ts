@@ -4,6 +4,7 @@ import type { Session } from '../lib/session.svelte';
 import { newID } from '../lib/session.svelte';
 import { target, type UI } from '../lib/ui.svelte';
 import type { Hit, Stage } from './stage';
+import { mirrorOf } from './twins';
 
 const EACH = 2000; // samples after which a long stroke goes on as a new one
 const REST = 45; // milliseconds after which a resting pen lays another dab
@@ -259,12 +260,8 @@ export class Painter {
   }
 
   private mirror() {
-    const m = this.ui.mirror;
-    const axes = { x: new Vector3(1, 0, 0), y: new Vector3(0, 1, 0), z: new Vector3(0, 0, 1) };
-    const planes = (['x', 'y', 'z'] as const).filter((k) => m[k]).map((k) => row(axes[k]));
-    if (!planes.length && m.times < 2) return undefined;
-    const middle = this.stage.bounds.getCenter(new Vector3());
-    return { at: row(middle), planes, axis: row(axes[m.axis]), radial: m.times, fade: m.fade };
+    const m = mirrorOf(this.ui.mirror, this.stage.bounds);
+    return m && { ...m, at: row(m.at), planes: m.planes.map(row), axis: row(m.axis) };
   }
 
   /** Takes the hand's next place: held back where the brush is steady, and rounded. */

@@ -525,7 +525,7 @@ export class Stage {
   }
 
   /** The outline of a circle of a radius on the surface round a hit, as an SVG path. */
-  footprint(h: Hit, radius: number): string {
+  footprint(h: Pick<Hit, 'pos' | 'nrm'>, radius: number, even = false): string {
     const t = new Vector3(0, 1, 0).cross(h.nrm);
     if (t.lengthSq() < 1e-4) t.set(1, 0, 0).cross(h.nrm);
     t.normalize();
@@ -537,6 +537,11 @@ export class Stage {
         .clone()
         .addScaledVector(t, Math.cos(a) * radius)
         .addScaledVector(b, Math.sin(a) * radius);
+      if (even) {
+        const q = this.project(p);
+        path += `${i ? 'L' : 'M'}${q.x.toFixed(1)} ${q.y.toFixed(1)}`;
+        continue;
+      }
       this.ray.set(p.clone().addScaledVector(h.nrm, radius), h.nrm.clone().negate());
       this.ray.far = radius * 2;
       const down = this.ray.intersectObjects(this.meshes, false)[0];
