@@ -24,6 +24,8 @@ const (
 	dies      = 0.08
 	eaten     = 0.1  // of v: what counts as reached
 	fewest    = 1e-3 // of u: less does not take hold, or dry ground would be leapt over in time
+	stirs     = 1e-5 // of u: wakes the points around
+	spent     = 0.02 // of v: nothing more happens
 	quickest  = 2.5
 	instant   = 0.2 // of the time in which a front at even speed goes one spacing
 )
@@ -59,23 +61,41 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 	for _, s := range seeds {
 		begins[s.At] = min(begins[s.At], s.When/c.Spacing)
 	}
-	for k := 0; float32(k)*instant*c.Spacing <= most; k++ {
+	// only the band that the front goes through is computed: points wake when something
+	// comes near them, and rest again when all is eaten
+	awake := make([]int32, 0, n)
+	state := make([]uint8, n) // asleep, awake, awake with its neighbours, at rest
+	wake := func(i int32) {
+		if state[i] == 0 {
+			state[i], awake = 1, append(awake, i)
+		}
+	}
+	for _, s := range seeds {
+		wake(s.At)
+	}
+	rests := make([]int32, n) // the step since which a point is at rest: from then on it only dies off
+	fade := []float32{1}
+	for k := 0; float32(k)*instant*c.Spacing <= most && len(awake) > 0; k++ {
+		fade = append(fade, fade[k]*(1-instant*dies))
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		now := float32(k) * instant
-		inParts(n, func(from, to int) {
-			for i := from; i < to; i++ {
+		inParts(len(awake), func(from, to int) {
+			for _, p := range awake[from:to] {
+				i := int(p)
 				if begins[i] <= now {
-					if out[i] > now*c.Spacing {
-						out[i] = begins[i] * c.Spacing
-					}
+					out[i] = min(out[i], begins[i]*c.Spacing)
 					next[i], v[i] = 1, 0
 					continue
 				}
 				spread := float32(0)
-				for k, j := range c.Around(i) {
-					spread += g[int(c.first[i])+k] * (u[j] - u[i])
+				for e, j := range c.Around(i) {
+					there := u[j]
+					if r := rests[j]; r > 0 {
+						there *= fade[k-int(r)]
+					}
+					spread += g[int(c.first[i])+e] * (there - u[i])
 				}
 				left := v[i]
 				if u[i] > fewest {
@@ -89,7 +109,28 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 				v[i] = left
 			}
 		})
-		u, next = next, u
+		kept := 0
+		for _, i := range awake[:len(awake):len(awake)] {
+			u[i] = next[i]
+			if state[i] == 1 && u[i] > stirs {
+				state[i] = 2
+				for _, j := range c.Around(int(i)) {
+					wake(j)
+				}
+			}
+			if state[i] == 2 && v[i] < spent {
+				state[i] = 3 // what is there goes on feeding its neighbours
+				if begins[i] > now {
+					rests[i] = int32(k + 1)
+				}
+			}
+		}
+		for _, i := range awake {
+			if state[i] != 3 {
+				awake[kept], kept = i, kept+1
+			}
+		}
+		awake = awake[:kept]
 	}
 	return out, nil
 }
