@@ -397,6 +397,9 @@ test('a layer is dragged into a group, directions are chosen, and values are tak
   await page.getByRole('slider', { name: 'direction: around' }).focus();
   await page.keyboard.press('ArrowUp');
   await expect(page.getByRole('article', { name: 'Directional blur' }).getByLabel('direction', { exact: true })).toHaveValue('other');
+  // towards the light: it stands above the horizon
+  await page.getByRole('article', { name: 'Directional blur' }).getByLabel('direction', { exact: true }).selectOption('the light');
+  await expect.poll(async () => Number(await page.getByRole('slider', { name: 'direction: above the horizon' }).getAttribute('aria-valuenow'))).toBeGreaterThan(10);
   await button(page, 'Delete Directional blur').click();
   await button(page, 'Noise').click();
   await button(page, 'Delete Noise').click();

@@ -413,7 +413,7 @@ test('what is painted is cloned to another place, along or from a place that sta
   // drawn downward, the blue comes along
   await page.keyboard.press('y');
   await type(page, 'Brush size', '80');
-  await settled(page);
+  await expect.poll(() => blue(0.5, 0.48)).toBeLessThan(60); // what was cloned there is gone
   const below = await blue(0.5, 0.48);
   await pull([0.5, 0.4], [0.5, 0.54]);
   expect((await messages('stroke.begin')).at(-1).stroke.does).toBe('smear');
@@ -606,13 +606,11 @@ test('one piece of work: painted with the practice pen, chipped, a row stamped, 
   await color('#2040e0');
   await type(page, 'Brush size', '50');
   await play(page, 'Swelling line');
-  await settled(page);
   // a broken tip that takes chips out again
   await page.keyboard.press('e');
   await take(page, 'Paint chip');
   await page.keyboard.press('e');
   await play(page, 'Wave');
-  await settled(page);
   // a row of stamps
   await page.keyboard.press('p');
   await take(page, 'Rivets');
@@ -621,7 +619,6 @@ test('one piece of work: painted with the practice pen, chipped, a row stamped, 
   await page.keyboard.down('Shift');
   await page.mouse.click(...at(0.56, 0.42));
   await page.keyboard.up('Shift');
-  await settled(page);
   // an island, and what is on it mirrored while one paints
   await page.keyboard.press('i');
   await color('#e02020');

@@ -78,7 +78,7 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin) {
 	}
 	look := s.facing()
 	soft := 1 / (d.r * k.depth())
-	hard := min(s.Hardness, 0.995)
+	hard := min(d.hard, 0.995)
 	bw := f.BlocksWide()
 	for b, blk := range f.Blocks {
 		if !blk.Overlaps(box) {

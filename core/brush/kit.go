@@ -56,16 +56,16 @@ var Grains = []string{"cloud", "grit", "weave", "fibre"}
 // To; Bend above 1 keeps it low for longer.
 type Drive struct {
 	By   string  `json:"by" enum:"pressure,tilt"`
-	What string  `json:"what" enum:"size,strength,flow,round,scatter,angle"`
+	What string  `json:"what" enum:"size,strength,flow,hardness,spacing,round,scatter,angle,hue,value"`
 	From float32 `json:"from"`
 	To   float32 `json:"to"`
 	Bend float32 `json:"bend,omitempty" doc:"exponent, 0.1..10; 0: 1"`
 }
 
 // Driven are the settings that a pen can drive.
-var Driven = []string{"size", "strength", "flow", "round", "scatter", "angle"}
+var Driven = []string{"size", "strength", "flow", "hardness", "spacing", "round", "scatter", "angle", "hue", "value"}
 
-// at returns the factor (of the angle: turns) for a pen's pressure and tilt.
+// at returns the factor (of the angle: turns; of the hue: turns of the colour circle) for a pen's pressure and tilt.
 func (d Drive) at(pressure, tilt float32) float32 {
 	v := pressure
 	if d.By == "tilt" {
@@ -209,7 +209,9 @@ func (k *Kit) reach() float32 {
 }
 
 // hasTint reports whether dabs differ in colour.
-func (k *Kit) hasTint() bool { return k != nil && (k.HueJitter > 0 || k.LightJitter > 0) }
+func (k *Kit) hasTint() bool {
+	return k != nil && (k.HueJitter > 0 || k.LightJitter > 0 || slices.ContainsFunc(k.Pen, func(d Drive) bool { return d.What == "hue" || d.What == "value" }))
+}
 
 // checkMode returns why a blend mode cannot be used by a stroke.
 func checkMode(m blend.Mode) error {

@@ -469,3 +469,71 @@ func TestAPictureAsTip(t *testing.T) {
 		t.Error("a copy has no tip")
 	}
 }
+
+// Pressure and tilt drive all that a dab has, each through its own curve.
+func TestThePenDrivesEverySetting(t *testing.T) {
+	at := func(what string, from, to float32, pressure float32) (dab, []dab) {
+		s := dabbed(Kit{Spacing: 0.25, Flow: 0.5, Round: 1, Scatter: 0, Pen: []Drive{{By: "pressure", What: what, From: from, To: to}}}, 2)
+		for i := range s.Points {
+			s.Points[i].Pressure = pressure
+		}
+		list := s.all()
+		return list[0], list
+	}
+	for _, c := range []struct {
+		what string
+		of   func(dab) float32
+		want func(factor float32) float32
+	}{
+		{"size", func(d dab) float32 { return d.r }, func(k float32) float32 { return 0.1 * k }},
+		{"strength", func(d dab) float32 { return d.weight }, func(k float32) float32 { return 0.5 * min(k, 1) }},
+		{"flow", func(d dab) float32 { return d.weight }, func(k float32) float32 { return min(0.5*k, 1) }},
+		{"hardness", func(d dab) float32 { return d.hard }, func(k float32) float32 { return min(0.5*k, 1) }},
+		{"hue", func(d dab) float32 { return d.hue }, func(k float32) float32 { return k }},
+		{"value", func(d dab) float32 { return d.light }, func(k float32) float32 { return min(max(k-1, -1), 1) }},
+	} {
+		for _, p := range []float32{0, 0.25, 1} {
+			d, _ := at(c.what, 0.5, 1.5, p)
+			if got, want := c.of(d), c.want(0.5+p); math.Abs(float64(got-want)) > 1e-5 {
+				t.Errorf("%s at pressure %v is %v, %v is wanted", c.what, p, got, want)
+			}
+		}
+	}
+	_, close := at("spacing", 1, 3, 0)
+	_, wide := at("spacing", 1, 3, 1)
+	if n, m := len(close), len(wide); n < 20 || m < n/3 || m > n/3+1 {
+		t.Errorf("at three times the spacing there are %d dabs, %d at one", m, n)
+	}
+	turned, _ := at("angle", 0, 0.5, 0.5) // a quarter turn
+	plain, _ := at("angle", 0, 0.5, 0)
+	if c := turned.x.Unit().Dot(plain.x.Unit()); math.Abs(float64(c)) > 1e-5 {
+		t.Errorf("a quarter turn leaves a cosine of %v", c)
+	}
+	// hardness shows: more of the dab is full
+	full := func(pressure float32) (n int) {
+		s := dabbed(Kit{Spacing: 0.25, Flow: 1, Pen: []Drive{{By: "pressure", What: "hardness", From: 0, To: 1.8}}}, 1)
+		s.Points[0].Pressure = pressure
+		for _, c := range s.on(ground(64, 0.3)).Cover {
+			if c > 0.99 {
+				n++
+			}
+		}
+		return
+	}
+	// full within the share of the radius that the hardness is
+	area := func(share float64) float64 { return math.Pi * share * share * 0.1 * 0.1 / (0.3 / 64 * 0.3 / 64) }
+	if soft, hard := full(0), full(1); soft > 40 || math.Abs(float64(hard)-area(0.9)) > 0.1*area(0.9) {
+		t.Errorf("of a soft dab %d texels are full, of a hard one %d of %.0f", soft, hard, area(0.9))
+	}
+	for _, what := range Driven {
+		s := dabbed(Kit{Spacing: 0.25, Flow: 1, Pen: []Drive{{By: "tilt", What: what, From: 0.5, To: 1}}}, 3)
+		s.Tilt = []float32{0, 0.5, 1}
+		if err := s.Check(); err != nil {
+			t.Errorf("tilt cannot drive %s: %v", what, err)
+		}
+	}
+	tinted := dabbed(Kit{Spacing: 0.25, Flow: 1, Pen: []Drive{{By: "tilt", What: "hue", From: 0, To: 0.25}}}, 2)
+	if tinted.NewCoverage(4).Hue == nil {
+		t.Error("a driven hue has no plane of its own")
+	}
+}

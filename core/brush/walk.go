@@ -16,14 +16,18 @@ type dab struct {
 	r          float32
 	weight     float32 // flow × strength of this dab
 	hue, light float32
+	hard       float32 // share of the radius at full
 	variant    uint32
 }
 
 // factors are what the pen makes of the settings at one point.
-type factors struct{ size, strength, flow, round, scatter, angle float32 }
+type factors struct {
+	size, strength, flow, hard, apart, round, scatter float32 // times what is set
+	angle, hue, value                                 float32 // beside it: turns, turns of the colour circle, lighter or darker
+}
 
 func (s *Stroke) factors(p Point, tilt float32) factors {
-	f := factors{1, 1, 1, 1, 1, 0}
+	f := factors{size: 1, strength: 1, flow: 1, hard: 1, apart: 1, round: 1, scatter: 1}
 	if s.PenSize {
 		f.size = max(p.Pressure, 0.02)
 	}
@@ -45,6 +49,14 @@ func (s *Stroke) factors(p Point, tilt float32) factors {
 			f.scatter *= v
 		case "angle":
 			f.angle += v
+		case "hardness":
+			f.hard *= v
+		case "spacing":
+			f.apart *= v
+		case "hue":
+			f.hue += v
+		case "value": // 1 is as set
+			f.value += v - 1
 		}
 	}
 	return f
@@ -107,7 +119,8 @@ func (s *Stroke) walk(from, to int, f func(dab)) {
 
 // apart is how far the next dab is from one at p, in metres.
 func (s *Stroke) apart(p Point, tilt float32) float32 {
-	return max(s.Kit.Spacing, leastSpacing) * 2 * s.Radius * s.factors(p, tilt).size
+	f := s.factors(p, tilt)
+	return max(s.Kit.Spacing*f.apart, leastSpacing) * 2 * s.Radius * f.size
 }
 
 // set makes the dabs of one place.
@@ -120,8 +133,9 @@ func (s *Stroke) set(p Point, tilt float32, way geom.Vec3, seed, index uint32, f
 		d := dab{pos: p.Pos, nrm: n, variant: h}
 		d.r = s.Radius * fs.size * (1 - k.SizeJitter*noise.Random(h, 1))
 		d.weight = min(k.Flow*fs.flow, 1) * fs.strength * (1 - k.StrengthJitter*noise.Random(h, 2)) * s.Mirror.nearPlane(p.Pos)
-		d.hue = k.HueJitter * (2*noise.Random(h, 3) - 1) / 2
-		d.light = k.LightJitter * (2*noise.Random(h, 4) - 1)
+		d.hue = k.HueJitter*(2*noise.Random(h, 3)-1)/2 + fs.hue
+		d.light = min(max(k.LightJitter*(2*noise.Random(h, 4)-1)+fs.value, -1), 1)
+		d.hard = min(s.Hardness*fs.hard, 1)
 		right := s.across(n)
 		if k.Along {
 			if w := way.Sub(n.Mul(way.Dot(n))); w.Length() > 1e-9 {

@@ -94,7 +94,7 @@ func TestPinnedIslandsStay(t *testing.T) {
 	}
 	m, _ = small.Apply(m)
 	pinned := []int32{1, 4}
-	l, _, err := Edit{Kind: "pack", Pinned: pinned, Size: 1024, Margin: 4}.Apply(ctx, m)
+	l, _, err := Edit{Kind: "pack", Pinned: pinned, Size: 512, Margin: 4}.Apply(ctx, m)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -106,7 +106,7 @@ func TestPinnedIslandsStay(t *testing.T) {
 		}
 	}
 	after, _ := l.Apply(m)
-	if s := Measure(after, Same(1024)).Sheets[0]; s.Overlap > 0 || s.Padding < 4 || s.Outside > 0 {
+	if s := Measure(after, Same(512)).Sheets[0]; s.Overlap > 0 || s.Padding < 4 || s.Outside > 0 {
 		t.Errorf("%+v", s)
 	}
 }
@@ -146,7 +146,7 @@ func TestSheetsAreSplitAndJoined(t *testing.T) {
 	m := sample.Lantern()
 	apply := func(m *mesh.Model, e Edit) *mesh.Model {
 		t.Helper()
-		e.Size, e.Margin = 512, 4
+		e.Size, e.Margin = 256, 2
 		l, label, err := e.Apply(context.Background(), m)
 		if err != nil {
 			t.Fatal(err)
@@ -179,11 +179,11 @@ func TestSheetsAreSplitAndJoined(t *testing.T) {
 	if len(joined.Sheets) != len(m.Sheets) || joined.SheetIndex("Metal") < 0 {
 		t.Fatalf("%d sheets after the join, want %d with Metal", len(joined.Sheets), len(m.Sheets))
 	}
-	for _, s := range Measure(joined, Same(512)).Sheets {
+	for _, s := range Measure(joined, Same(256)).Sheets {
 		if s.Sheet != "Metal" {
 			continue
 		}
-		if s.Overlap != 0 || s.Padding < 4 || s.Outside != 0 {
+		if s.Overlap != 0 || s.Padding < 2 || s.Outside != 0 {
 			t.Errorf("%+v", s)
 		}
 		if s.Density[2]/s.Density[0] > 1.02 {

@@ -80,7 +80,7 @@
   function drive(what: string, by: string) {
     const rest = drives.filter((d) => d.what !== what);
     const was = drives.find((d) => d.what === what);
-    const full = what === 'angle' ? 0.25 : 1;
+    const full = what === 'angle' || what === 'hue' ? 0.25 : 1;
     set('pen', by ? [...rest, { from: 0.1, to: full, bend: 1, ...was, by, what } as Drive] : rest);
   }
   function bend(what: string, part: Partial<Drive>) {
@@ -521,7 +521,7 @@
             label={`${what} at nothing`}
             value={d.from}
             min={0}
-            max={what === 'angle' ? 1 : 4}
+            max={what === 'angle' || what === 'hue' ? 1 : 4}
             scale={100}
             unit="%"
             commit={(v) => bend(what, { from: v })}
@@ -530,7 +530,7 @@
             label={`${what} at full`}
             value={d.to}
             min={0}
-            max={what === 'angle' ? 1 : 4}
+            max={what === 'angle' || what === 'hue' ? 1 : 4}
             scale={100}
             unit="%"
             commit={(v) => bend(what, { to: v })}

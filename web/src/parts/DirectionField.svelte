@@ -22,10 +22,10 @@
     ['south', [0, 0, 1]],
     ['north', [0, 0, -1]],
   ];
-  /** towards the camera: what is seen now */
-  function view() {
-    const stage = (window as unknown as { stage?: { toCamera(): number[] } }).stage;
-    if (stage) commit(stage.toCamera());
+  /** towards the camera, or the light, as they stand now */
+  function view(way: 'toCamera' | 'toLight') {
+    const stage = (window as unknown as { stage?: Record<typeof way, () => number[]> }).stage;
+    if (stage) commit(stage[way]());
   }
   const name = $derived(
     named.find(([, v]) => v.every((c, i) => Math.abs(c - value[i] / length) < 1e-3))?.[0] ?? 'other',
@@ -40,11 +40,13 @@
     onchange={(e) => {
       const v = named.find(([n]) => n === e.currentTarget.value);
       if (v) commit(v[1]);
-      else if (e.currentTarget.value === 'the view') view();
+      else if (e.currentTarget.value === 'the view') view('toCamera');
+      else if (e.currentTarget.value === 'the light') view('toLight');
     }}
   >
     {#each named as [n] (n)}<option>{n}</option>{/each}
     <option>the view</option>
+    <option>the light</option>
     <option disabled>other</option>
   </select>
   <NumberField

@@ -114,7 +114,9 @@ export class Stage {
   private sharpness = 1;
 
   constructor(readonly canvas: HTMLCanvasElement) {
-    this.renderer = new WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
+    // who asks for coarse pixels wants speed: edges are not smoothed, reflections are softer
+    const rough = (Number(localStorage.getItem('sharpness')) || 1) <= 0.5;
+    this.renderer = new WebGLRenderer({ canvas, antialias: !rough, preserveDrawingBuffer: true });
     this.slow = onProcessor(this.renderer.getContext() as WebGL2RenderingContext);
     this.renderer.toneMapping = ACESFilmicToneMapping;
     this.renderer.toneMappingExposure = 1.05;
@@ -122,7 +124,7 @@ export class Stage {
     this.renderer.shadowMap.type = PCFShadowMap;
     this.renderer.shadowMap.autoUpdate = false;
     const pmrem = new PMREMGenerator(this.renderer);
-    const equirect = makeEnvironment();
+    const equirect = makeEnvironment(rough ? 256 : 512);
     this.scene.environment = pmrem.fromEquirectangular(equirect).texture;
     equirect.dispose();
     pmrem.dispose();
@@ -440,6 +442,12 @@ export class Stage {
   /** The direction from what is looked at to the camera. */
   toCamera(): number[] {
     const d = this.camera.position.clone().sub(this.controls.target).normalize();
+    return d.toArray().map((v) => Math.round(v * 1000) / 1000);
+  }
+
+  /** The direction from the model to the light. */
+  toLight(): number[] {
+    const d = this.key.position.clone().sub(this.key.target.position).normalize();
     return d.toArray().map((v) => Math.round(v * 1000) / 1000);
   }
 
