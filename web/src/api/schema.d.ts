@@ -695,7 +695,7 @@ export interface components {
       /** Format: float */
       to: number;
       /** @enum {string} */
-      what: 'size' | 'strength' | 'flow' | 'round' | 'scatter' | 'angle';
+      what: 'size' | 'strength' | 'flow' | 'hardness' | 'spacing' | 'round' | 'scatter' | 'angle' | 'hue' | 'value';
     };
     Edit: {
       /** Format: double */
