@@ -234,13 +234,7 @@ const straightFor = 10
 func (s *Scene) ramp(f *brush.Fill, u *Surface, cover []float32) {
 	w := s.wander()
 	key := newHash("ramp").str(fmt.Sprint(f.From, f.To)).key(s.base).sum()
-	w.mu.Lock()
-	k := w.walks[key]
-	if k == nil {
-		k = &walk{}
-		w.put(key, k)
-	}
-	w.mu.Unlock()
+	k := w.at(key)
 	k.mu.Lock()
 	if !k.done {
 		far := float32(math.Inf(1))

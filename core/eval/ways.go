@@ -152,14 +152,22 @@ func (p *Program) newWayKey(name string, s *stepPlan) Key {
 	return k.sum()
 }
 
-// put remembers a walk; the oldest is forgotten. The caller holds the lock.
-func (w *ways) put(key Key, k *walk) {
-	w.walks[key] = k
-	w.order = append(w.order, key)
-	for len(w.order) > maxWalks {
-		delete(w.walks, w.order[0])
-		w.order = w.order[1:]
+// at returns the walk of a key: one that is remembered, or one that has yet to be gone;
+// then the oldest may be forgotten.
+func (w *ways) at(key Key) *walk {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	k := w.walks[key]
+	if k == nil {
+		k = &walk{}
+		w.walks[key] = k
+		w.order = append(w.order, key)
+		for len(w.order) > maxWalks {
+			delete(w.walks, w.order[0])
+			w.order = w.order[1:]
+		}
 	}
+	return k
 }
 
 // copy returns a surface for another goroutine.
@@ -168,13 +176,7 @@ func (u *Surface) copy() *Surface { return &Surface{key: u.key, scene: u.scene, 
 // walked returns the way of a step, going it when it was not gone yet.
 func (p *Program) walked(ctx context.Context, name string, in step.Input, s *stepPlan) (*walk, error) {
 	w, key := p.Scene.wander(), p.wayKey(name, s)
-	w.mu.Lock()
-	k := w.walks[key]
-	if k == nil {
-		k = &walk{}
-		w.put(key, k)
-	}
-	w.mu.Unlock()
+	k := w.at(key)
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	if k.done {

@@ -140,7 +140,9 @@ func FuzzOperations(f *testing.F) {
 		}
 		d := stack.New([]string{"Hull"}, 1024)
 		for _, id := range []string{"a", "b"} {
-			d.Layers = append(d.Layers, &stack.Layer{ID: id, Name: id, Kind: stack.Fill, Visible: true, Amount: 1, Mask: []*stack.Step{{ID: "h" + id, Kind: "hand", On: true, Amount: 1}}})
+			painted := steps("h" + id)
+			painted[0].Kind, painted[0].On, painted[0].Amount = stack.Hand, true, 1
+			d.Layers = append(d.Layers, &stack.Layer{ID: id, Name: id, Kind: stack.Fill, Visible: true, Amount: 1, Mask: painted})
 		}
 		before, _ := d.Encode(true)
 		next, inverse, _, err := d.Apply(op)
