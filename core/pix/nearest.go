@@ -1,52 +1,111 @@
 package pix
 
+import (
+	"runtime"
+	"sync"
+)
+
 // Nearest returns for every texel of a square sheet the index of the nearest covered
-// one: its own when it is covered, −1 when nothing is. Two passes over the sheet hand
-// on the nearest known. Source: P.-E. Danielsson, "Euclidean distance mapping", 1980.
+// one: its own when it is covered, −1 when nothing is.
 func Nearest(covered []bool, size int) []int32 { return NearestIn(covered, size, size) }
 
-// NearestIn is Nearest for w × h texels.
+// NearestIn is Nearest for w × h texels. It is exact: the nearest in each texel's own
+// column first, then in each row the lower envelope of the parabolas that those make.
+// The cost is that of the texels, whatever is covered. Source: P. Felzenszwalb and
+// D. Huttenlocher, "Distance transforms of sampled functions", 2012.
 func NearestIn(covered []bool, w, h int) []int32 {
 	from := make([]int32, w*h)
-	for i := range from {
-		from[i] = -1
-		if covered[i] {
-			from[i] = int32(i)
-		}
-	}
-	pull := func(i, x, y, dx, dy int) {
-		if x+dx < 0 || x+dx >= w || y+dy < 0 || y+dy >= h {
-			return
-		}
-		if f := from[i+dy*w+dx]; f >= 0 && (from[i] < 0 || Apart2(i, int(f), w) < Apart2(i, int(from[i]), w)) {
-			from[i] = f
-		}
-	}
+	// the nearest in the column as a row's number: from above first, then from below
 	for y := range h {
 		for x := range w {
 			i := y*w + x
-			pull(i, x, y, -1, 0)
-			pull(i, x, y, -1, -1)
-			pull(i, x, y, 0, -1)
-			pull(i, x, y, 1, -1)
-		}
-		for x := w - 1; x >= 0; x-- {
-			pull(y*w+x, x, y, 1, 0)
-		}
-	}
-	for y := h - 1; y >= 0; y-- {
-		for x := w - 1; x >= 0; x-- {
-			i := y*w + x
-			pull(i, x, y, 1, 0)
-			pull(i, x, y, 1, 1)
-			pull(i, x, y, 0, 1)
-			pull(i, x, y, -1, 1)
-		}
-		for x := range w {
-			pull(y*w+x, x, y, -1, 0)
+			switch {
+			case covered[i]:
+				from[i] = int32(y)
+			case y > 0:
+				from[i] = from[i-w]
+			default:
+				from[i] = -1
+			}
 		}
 	}
+	for y := h - 2; y >= 0; y-- {
+		row, next := from[y*w:(y+1)*w], from[(y+1)*w:(y+2)*w]
+		for x, f := range row {
+			if g := next[x]; g >= 0 && int(f) != y && (f < 0 || int(g)-y < y-int(f)) {
+				row[x] = g
+			}
+		}
+	}
+	bands := 1
+	if w*h >= 1<<18 {
+		bands = min(runtime.GOMAXPROCS(0), h)
+	}
+	var all sync.WaitGroup
+	for b := range bands {
+		all.Go(func() {
+			e := envelope{sites: make([]site, 0, w), was: make([]int32, w)}
+			for y := b * h / bands; y < (b+1)*h/bands; y++ {
+				e.row(from[y*w:(y+1)*w], y, w)
+			}
+		})
+	}
+	all.Wait()
 	return from
+}
+
+// site is a column of a row's lower envelope, and the first texel where it is the
+// lowest.
+type site struct{ x, from, height int }
+
+type envelope struct {
+	sites []site
+	was   []int32
+}
+
+// row turns the rows of the nearest in each column into indices of the nearest of all.
+func (e *envelope) row(f []int32, y, w int) {
+	copy(e.was, f)
+	e.sites = e.sites[:0]
+	for x, g := range e.was {
+		if g < 0 {
+			continue
+		}
+		next := site{x: x, height: (int(g) - y) * (int(g) - y)}
+		for len(e.sites) > 0 {
+			s := e.sites[len(e.sites)-1]
+			// lower than s right of where both are (t−s.x)² + height alike
+			next.from = floorDiv(next.height+x*x-s.height-s.x*s.x, 2*(x-s.x)) + 1
+			if next.from > s.from {
+				break
+			}
+			e.sites, next.from = e.sites[:len(e.sites)-1], 0
+		}
+		if next.from < w {
+			e.sites = append(e.sites, next)
+		}
+	}
+	at := 0
+	for x := range f {
+		if len(e.sites) == 0 {
+			f[x] = -1
+			continue
+		}
+		for at+1 < len(e.sites) && e.sites[at+1].from <= x {
+			at++
+		}
+		s := e.sites[at].x
+		f[x] = e.was[s]*int32(w) + int32(s)
+	}
+}
+
+// floorDiv divides by a positive number, downward.
+func floorDiv(a, b int) int {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
 }
 
 // Apart2 returns the square of the distance between two texels of rows of w.

@@ -2,43 +2,52 @@ package pix
 
 import (
 	"math/rand/v2"
+	"runtime"
+	"slices"
 	"testing"
 )
 
-// The handed-on nearest texel is never farther than the true one by more than the
-// method's small error, and covered texels are their own.
+// The nearest covered texel is exactly the one that looking at all of them finds, in
+// wide and tall fields, with few and with many of them.
 func TestNearestCoveredTexelAgainstEveryTexel(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 5))
-	const n = 48
-	for range 8 {
-		covered := make([]bool, n*n)
-		for range 12 {
-			covered[r.IntN(n*n)] = true
+	for _, c := range []struct{ w, h, many int }{{48, 48, 12}, {48, 48, 700}, {90, 7, 5}, {5, 70, 9}, {1, 40, 3}, {40, 1, 3}, {33, 20, 1}} {
+		covered := make([]bool, c.w*c.h)
+		var all []int
+		for range c.many {
+			covered[r.IntN(len(covered))] = true
 		}
-		off := 0
-		for i, f := range Nearest(covered, n) {
-			if covered[i] && int(f) != i {
-				t.Fatalf("texel %d is covered but takes %d", i, f)
+		for i, on := range covered {
+			if on {
+				all = append(all, i)
 			}
+		}
+		for i, f := range NearestIn(covered, c.w, c.h) {
 			best := 1 << 30
-			for j, c := range covered {
-				if c {
-					best = min(best, Apart2(i, j, n))
-				}
+			for _, j := range all {
+				best = min(best, Apart2(i, j, c.w))
 			}
-			got := Apart2(i, int(f), n)
-			if got > best+2*n { // a step of less than one texel
-				t.Fatalf("texel %d: %d away, the nearest %d (squares)", i, got, best)
+			if f < 0 || !covered[f] || Apart2(i, int(f), c.w) != best {
+				t.Fatalf("%d × %d: texel %d takes %d, and one is %d away (square)", c.w, c.h, i, f, best)
 			}
-			if got != best {
-				off++
-			}
-		}
-		if off > n*n/100 {
-			t.Errorf("%d of %d texels miss their nearest", off, n*n)
 		}
 	}
 	if f := Nearest(make([]bool, 16), 4); f[5] != -1 {
 		t.Errorf("an empty sheet gives %d", f[5])
+	}
+}
+
+// A large field is worked in bands by all processors, with the same result as by one.
+func TestNearestOnAnyNumberOfProcessors(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 1))
+	covered := make([]bool, 700*500)
+	for range 400 {
+		covered[r.IntN(len(covered))] = true
+	}
+	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(1))
+	one := NearestIn(covered, 700, 500)
+	runtime.GOMAXPROCS(3)
+	if !slices.Equal(one, NearestIn(covered, 700, 500)) {
+		t.Error("three processors find others than one")
 	}
 }
