@@ -24,6 +24,7 @@ import (
 	"velvetgrime/core/noise"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
+	"velvetgrime/internal/live"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/sync/errgroup"
@@ -358,8 +359,13 @@ type pulled struct {
 	does         string
 }
 
-// run draws the stroke in small segments and times each from sample to the finished
-// base color of the tiles it touches (not packed for the page), in milliseconds.
+// frameOfPage is how often a page hands on what the pen did.
+const frameOfPage = 16 * time.Millisecond
+
+// run draws the stroke in small segments, one a frame of a page, and times each from
+// sample to the finished base color of the tiles it touches (not packed for the page), in
+// milliseconds. Between them it does what the live session does then: it makes ready where
+// the pen goes.
 func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err error) {
 	sc := eval.NewScene(sample.Bollard(), eval.NewCache(benchCache))
 	d := stackDocument(b.layers, true)
@@ -387,16 +393,17 @@ func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err e
 			tiles, blocks = append(tiles, tile), append(blocks, u.Frame().Blocks)
 		}
 	}
+	ready := map[eval.Tile]bool{}
 	for i := range 70 {
 		next := *st
 		next.Points = append(next.Points[:len(next.Points):len(next.Points)], at(float64(i)*0.02))
 		st = &next
 		t := time.Now()
-		live, _, _, err := d.Apply(stack.Op{Kind: "stroke.add", Target: "paint", StrokeID: st.ID, Stroke: st, Index: -1})
+		grown, _, _, err := d.Apply(stack.Op{Kind: "stroke.add", Target: "paint", StrokeID: st.ID, Stroke: st, Index: -1})
 		if err != nil {
 			return nil, 0, err
 		}
-		p := eval.Compile(sc, live, "paint", st.ID)
+		p := eval.Compile(sc, grown, "paint", st.ID)
 		g, gctx := errgroup.WithContext(ctx)
 		g.SetLimit(2) // as the live session does it
 		for k, tile := range tiles {
@@ -415,6 +422,22 @@ func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err e
 		}
 		if i >= 10 { // the first ones fill the cache below and above the layer
 			ms = append(ms, since(t))
+		}
+		if rest := frameOfPage - time.Since(t); rest > 0 && i > 0 {
+			idle, cancel := context.WithTimeout(ctx, rest)
+			pen := eval.Pen{At: at(float64(i) * 0.02).Pos, Radius: b.radius}
+			pen.Goes = pen.At.Sub(at(float64(i-1) * 0.02).Pos).Mul(live.PenLead)
+			for _, tile := range sc.Near(tiles, pen) {
+				if ready[tile] {
+					continue
+				}
+				if p.Ready(idle, sc.OnTile(tile), stack.BaseColor) != nil {
+					break
+				}
+				ready[tile] = true
+			}
+			<-idle.Done()
+			cancel()
 		}
 	}
 	return ms, float64(touched) / 70, nil

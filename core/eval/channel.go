@@ -219,7 +219,7 @@ func (p *Program) run(ctx context.Context, u *Surface, info stack.ChannelInfo, l
 		keys[i+1] = p.after(u, info, pl, keys[i], 0)
 	}
 	from := 0
-	for i := len(list); i > 0; i-- {
+	for i := p.upTo(u, list); i > 0; i-- {
 		if i < len(list) && keys[i] == keys[i+1] {
 			continue
 		}

@@ -300,7 +300,7 @@ func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, sp *s
 	if len(pl.ids) > 0 {
 		key = join(key, p.baked, 17)
 	}
-	if v, ok := p.Scene.Cache.get(key); ok {
+	if v, ok := p.Scene.Cache.get(key); ok && !(u.ahead && p.hot[pl]) {
 		return v.(planes)[0], nil
 	}
 	var out []float32

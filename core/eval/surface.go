@@ -70,6 +70,7 @@ type Surface struct {
 	scene *Scene
 	frame *raster.Frame
 	masks map[memo]Key // keys that were asked for before
+	ahead bool         // what lies under the layer under edit is wanted, not what is to be seen
 }
 
 // memo names a stream's key on a surface; streams are shared between documents that

@@ -106,6 +106,12 @@ func (b Box) Overlaps(o Box) bool {
 		b.Min.Z <= o.Max.Z && b.Max.Z >= o.Min.Z
 }
 
+// Away returns the way from the nearest point of the box to p: zero inside.
+func (b Box) Away(p Vec3) Vec3 {
+	off := func(v, lo, hi float32) float32 { return v - min(max(v, lo), hi) }
+	return Vec3{off(p.X, b.Min.X, b.Max.X), off(p.Y, b.Min.Y, b.Max.Y), off(p.Z, b.Min.Z, b.Max.Z)}
+}
+
 // Center returns the middle of the box.
 func (b Box) Center() Vec3 { return b.Min.Add(b.Max).Mul(0.5) }
 

@@ -77,7 +77,7 @@ func unit(what string, v float32) error {
 
 func (l *Layer) check(d *Document) error {
 	if l.ID == "" || l.ID == Below || len(l.ID) > 64 || len(l.Name) > 200 {
-		return fmt.Errorf("the id is empty, or id or name is too long")
+		return fmt.Errorf("the id %q is empty or reserved, or id or name is too long", l.ID[:min(len(l.ID), 70)])
 	}
 	if !slices.Contains([]string{Fill, Paint, Group, Picture}, l.Kind) {
 		return fmt.Errorf("kind %q is none of fill, paint, group, picture", l.Kind)

@@ -31,6 +31,7 @@ type Request struct {
 	Sizes  []int         `json:"sizes"`
 	Pos    [3]float32    `json:"pos"`
 	Nrm    [3]float32    `json:"nrm"`
+	Radius float32       `json:"radius"`
 }
 
 // line is one entry of the ledger as the page shows it.

@@ -65,6 +65,8 @@ type pusher struct {
 	rough int // texels a side of the next draft
 	// the page has something to show everywhere, be it coarse
 	drafted bool
+	ready   map[eval.Tile]bool // where a stroke on readyOf finds what it needs
+	readyOf string
 	kept    *kept
 }
 
@@ -76,7 +78,7 @@ type soloed struct {
 }
 
 func newPusher(v *viewer) *pusher {
-	return &pusher{v: v, have: map[slot]sent{}, views: map[string]*eval.Surface{}, cards: map[string]eval.Key{}, keys: map[slot]eval.Key{}, rough: draftSize, kept: newKept(v.s.hub.Store, v.s.ID)}
+	return &pusher{v: v, have: map[slot]sent{}, views: map[string]*eval.Surface{}, cards: map[string]eval.Key{}, keys: map[slot]eval.Key{}, ready: map[eval.Tile]bool{}, rough: draftSize, kept: newKept(v.s.hub.Store, v.s.ID)}
 }
 
 const (
@@ -117,6 +119,7 @@ func (u *pusher) run(ctx context.Context) error {
 		if err := u.pass(ctx); err != nil {
 			return err
 		}
+		u.ahead(ctx)
 	}
 }
 
@@ -230,6 +233,7 @@ func (u *pusher) begin(p *eval.Program) {
 		}
 	} else {
 		clear(u.keys)
+		clear(u.ready)
 	}
 	u.last, u.wishK = p, wish
 }

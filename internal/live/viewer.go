@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log"
 	"runtime/debug"
+	"sync"
 	"time"
 
 	"velvetgrime/core/brush"
@@ -35,6 +36,9 @@ type viewer struct {
 	// small messages from the session's goroutine, which must never wait for a page
 	posts chan any
 	push  *pusher
+
+	penMu sync.Mutex
+	pen   *pen // nil: not seen yet
 }
 
 // wish is what the page wants to see besides the maps.
@@ -253,6 +257,7 @@ func (v *viewer) handle(r Request) error {
 		}
 		if err = n.Check(); err == nil {
 			v.stroke.Stroke = &n
+			v.follow()
 		}
 	case "stroke.end":
 		if v.stroke == nil {
@@ -273,6 +278,11 @@ func (v *viewer) handle(r Request) error {
 		err = v.sides(r)
 	case "stroke.cancel":
 		v.stroke = nil
+	case "near":
+		changed = false
+		if !v.near(r) {
+			return nil
+		}
 	default:
 		return fmt.Errorf("the message %q is unknown", r.T)
 	}

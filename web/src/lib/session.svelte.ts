@@ -240,6 +240,17 @@ export class Session {
     if (this.online) this.socket?.send(m);
   }
 
+  private hover = { at: 0, layer: '', pos: [0, 0, 0] };
+
+  /** Tells over which place the pen is, so that the first dab finds what it needs. */
+  near(layer: string, pos: number[], radius: number) {
+    const { at, layer: l, pos: p } = this.hover;
+    const far = Math.hypot(pos[0] - p[0], pos[1] - p[1], pos[2] - p[2]);
+    if (performance.now() - at < 120 || (l === layer && far < radius / 2)) return;
+    this.hover = { at: performance.now(), layer, pos };
+    this.send({ t: 'near', layer, pos, radius });
+  }
+
   /** Asks what lies at a point on the surface. */
   pick(pos: number[], nrm: number[], then: (p: Picked) => void) {
     this.picking = then;

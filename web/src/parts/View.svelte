@@ -407,6 +407,7 @@
     if (!painting) return;
     const h = stage.pick(x, y);
     const radius = h && painter ? painter.radius(h.pos) : ui.brush.size;
+    if (h && t.ok && painter && !painter.active) session.near(t.layer, h.pos.toArray(), radius);
     let path = h && !stage.overFlat(x) ? stage.footprint(h, radius) : '';
     if (path && h && symmetry)
       for (const w of twins(symmetry)) {

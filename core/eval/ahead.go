@@ -1,0 +1,81 @@
+package eval
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/stack"
+)
+
+// Pen is where a pen is, over the model or on it, and where it goes.
+type Pen struct {
+	At     geom.Vec3
+	Goes   geom.Vec3 // to be over the next moments, from At
+	Radius float32   // of its dabs, metres
+}
+
+// Near returns those of some tiles that the pen is about to enter, the nearest first.
+func (s *Scene) Near(tiles []Tile, pen Pen) []Tile {
+	box := geom.EmptyBox().Grow(pen.At).Grow(pen.At.Add(pen.Goes)).Pad(1.5 * pen.Radius)
+	far := func(t Tile) float32 {
+		d := s.OnTile(t).bounds().all.Away(pen.At)
+		return d.Dot(d)
+	}
+	var out []Tile
+	for _, t := range tiles {
+		if s.OnTile(t).Within(box) {
+			out = append(out, t)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Tile) int { return cmp.Compare(far(a), far(b)) })
+	return out
+}
+
+// Ready makes what a stroke on the layer under edit will need on a surface and does not
+// change itself: the points, the state of a channel below the layer, the masks of the
+// layers above. It stops with the context's error within one step of a layer, and what
+// was made until then is kept.
+func (p *Program) Ready(ctx context.Context, u *Surface, c stack.Channel) error {
+	info, ok := p.Doc.Info(c)
+	if !ok || u.Empty() {
+		return nil
+	}
+	u.ahead = true
+	defer func() { u.ahead = false }()
+	_, err := p.mixed(ctx, u, info)
+	return err
+}
+
+// Painted lists the channels that a stroke on a layer may change: those it paints, or for
+// a stroke on its mask all that it covers.
+func (p *Program) Painted(layer string) []stack.Channel {
+	pl := p.all[layer]
+	if pl == nil {
+		return nil
+	}
+	var out []stack.Channel
+	for _, info := range p.Doc.Channels() {
+		if _, _, on := pl.modeOf(info); on {
+			out = append(out, info.Channel)
+		}
+	}
+	return out
+}
+
+// Edits reports whether a layer is the one under edit.
+func (p *Program) Edits(layer string) bool { return p.all[layer] != nil && p.hot[p.all[layer]] }
+
+// upTo is the number of layers of a list after which a kept state may be taken up: all,
+// or, on a surface that is made ready, those below the layer under edit.
+func (p *Program) upTo(u *Surface, list []*layerPlan) int {
+	if u.ahead {
+		for i := len(list) - 1; i >= 0; i-- {
+			if p.hot[list[i]] {
+				return i
+			}
+		}
+	}
+	return len(list)
+}

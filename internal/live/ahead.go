@@ -1,0 +1,115 @@
+package live
+
+import (
+	"context"
+	"time"
+
+	"velvetgrime/core/eval"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/stack"
+)
+
+// PenLead is how far ahead of the pen tiles are made ready: what it went since its last
+// message, as often.
+const PenLead = 8
+
+// pen is where a page's pen is, and what it paints or would paint.
+type pen struct {
+	eval.Pen
+	layer string
+}
+
+// penAt notes where the pen is; from is where it was.
+func (v *viewer) penAt(layer string, at, from geom.Vec3, radius float32) {
+	v.penMu.Lock()
+	defer v.penMu.Unlock()
+	v.pen = &pen{eval.Pen{At: at, Goes: at.Sub(from).Mul(PenLead), Radius: radius}, layer}
+}
+
+// follow notes where the growing stroke is.
+func (v *viewer) follow() {
+	s := v.stroke.Stroke
+	if n := len(s.Points); n > 0 {
+		last := s.Points[n-1].Pos
+		v.penAt(v.stroke.Target, last, s.Points[max(n-2, 0)].Pos, s.Radius)
+	}
+}
+
+// near takes the place over which a pen hovers; it reports whether what is shown has to
+// be made anew. A layer that was just taken away, and a pen that paints, are left alone.
+func (v *viewer) near(r Request) bool {
+	if v.stroke != nil || v.s.doc.Layer(r.Layer) == nil || !(r.Radius > 0) {
+		return false
+	}
+	at := geom.V3(r.Pos[0], r.Pos[1], r.Pos[2])
+	v.penAt(r.Layer, at, at, 2*r.Radius)
+	if v.s.hot == r.Layer {
+		v.wake()
+		return false
+	}
+	v.s.hot = r.Layer
+	return true
+}
+
+// ahead makes tiles ready that the pen is about to enter, until there is something to
+// show: so the first dab on a tile costs what the next one does.
+func (u *pusher) ahead(ctx context.Context) {
+	u.v.penMu.Lock()
+	at := u.v.pen
+	u.v.penMu.Unlock()
+	p := u.last
+	if at == nil || p == nil || u.newer() || !p.Edits(at.layer) {
+		return
+	}
+	if len(u.ready) > 4096 || u.readyOf != at.layer {
+		clear(u.ready)
+		u.readyOf = at.layer
+	}
+	ctx, cancel := u.untilNewer(ctx)
+	defer cancel()
+	channels := p.Painted(at.layer)
+	for sheet, info := range p.Scene.Model.Sheets {
+		if !info.HasUV {
+			continue
+		}
+		for _, t := range p.Scene.Near(eval.Tiles(sheet, u.size(p, sheet)), at.Pen) {
+			if !u.ready[t] && u.prepare(ctx, p, t, channels) != nil {
+				return
+			}
+			u.ready[t] = true
+		}
+	}
+}
+
+func (u *pusher) prepare(ctx context.Context, p *eval.Program, t eval.Tile, channels []stack.Channel) error {
+	return guarded("ahead", func() error {
+		s := p.Scene.OnTile(t)
+		for _, c := range channels {
+			if err := p.Ready(ctx, s, c); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// untilNewer returns a context that ends when there is something newer to show.
+func (u *pusher) untilNewer(ctx context.Context) (context.Context, context.CancelFunc) {
+	ctx, cancel := context.WithCancel(ctx)
+	go func() {
+		tick := time.NewTicker(time.Millisecond)
+		defer tick.Stop()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+				if u.newer() {
+					cancel()
+					return
+				}
+			}
+		}
+	}()
+	return ctx, cancel
+}
