@@ -80,6 +80,7 @@ func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below p
 	var pos []geom.Vec3
 	var tri []int32
 	var room [8]brush.Source
+	guess := [len(room)]int32{-1, -1, -1, -1, -1, -1, -1, -1} // where the last point's sources were
 	for _, i := range points {
 		for c := range t.rows {
 			t.rows[c][i] = 0
@@ -92,8 +93,9 @@ func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below p
 			}
 			continue
 		}
-		for _, q := range t.trace.Sources(s, f, i, room[:0]) {
-			if place := tree.Closest(q.Pos, far, func(t int32) bool { return m.FaceNormal(int(t)).Dot(q.Nrm) > 0 }); place.Tri >= 0 {
+		for k, q := range t.trace.Sources(s, f, i, room[:0]) {
+			place := tree.ClosestFrom(q.Pos, far, func(t int32) bool { return m.FaceNormal(int(t)).Dot(q.Nrm) > 0 }, guess[k])
+			if guess[k] = place.Tri; place.Tri >= 0 {
 				parts, pos, tri = append(parts, part{i, q.Share}), append(pos, place.Pos), append(tri, place.Tri)
 			}
 		}

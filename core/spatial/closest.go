@@ -18,11 +18,30 @@ type Place struct {
 // away, among the triangles that accept (nil: all) lets pass. Of equally near
 // triangles the one of the lowest number is returned.
 func (t *Tree) Closest(p geom.Vec3, far float32, accept func(tri int32) bool) Place {
+	return t.ClosestFrom(p, far, accept, -1)
+}
+
+// ClosestFrom is Closest with a triangle that is likely to be near, or −1: the same place
+// is found, and sooner the nearer that triangle is.
+func (t *Tree) ClosestFrom(p geom.Vec3, far float32, accept func(tri int32) bool, guess int32) Place {
 	best := Place{Tri: -1, Distance: far}
 	if len(t.nodes) == 0 {
 		return best
 	}
 	limit := float64(far) * float64(far)
+	try := func(tri int32) {
+		c := t.tri[tri]
+		q, u, v := onTriangle(p, t.pos[c[0]], t.pos[c[1]], t.pos[c[2]])
+		s := q.Sub(p)
+		d := float64(s.X)*float64(s.X) + float64(s.Y)*float64(s.Y) + float64(s.Z)*float64(s.Z)
+		if (d < limit || d == limit && (best.Tri < 0 || tri < best.Tri)) && (accept == nil || accept(tri)) {
+			limit = d
+			best = Place{tri, q, u, v, float32(math.Sqrt(d))}
+		}
+	}
+	if guess >= 0 {
+		try(guess)
+	}
 	type open struct {
 		at int32
 		d  float64
@@ -37,17 +56,7 @@ func (t *Tree) Closest(p geom.Vec3, far float32, accept func(tri int32) bool) Pl
 		if o.at < 0 {
 			k := &t.blocks[^o.at]
 			for i := range int(k.count) {
-				if accept != nil && !accept(k.tri[i]) {
-					continue
-				}
-				c := t.tri[k.tri[i]]
-				q, u, v := onTriangle(p, t.pos[c[0]], t.pos[c[1]], t.pos[c[2]])
-				s := q.Sub(p)
-				d := float64(s.X)*float64(s.X) + float64(s.Y)*float64(s.Y) + float64(s.Z)*float64(s.Z)
-				if d < limit || d == limit && (best.Tri < 0 || k.tri[i] < best.Tri) {
-					limit = d
-					best = Place{k.tri[i], q, u, v, float32(math.Sqrt(d))}
-				}
+				try(k.tri[i])
 			}
 			continue
 		}

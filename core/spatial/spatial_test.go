@@ -136,6 +136,15 @@ func TestClosestAgainstEveryTriangle(t *testing.T) {
 		if math.Abs(float64(got.Distance-want)) > 1e-6 {
 			t.Fatalf("from %v: %v, want %v", p, got.Distance, want)
 		}
+		for _, guess := range []int32{0, got.Tri, int32(r.IntN(len(tri)))} {
+			if again := tree.ClosestFrom(p, 10, nil, guess); again != got {
+				t.Fatalf("from %v with the guess %d: %v, without %v", p, guess, again, got)
+			}
+			odd := func(t int32) bool { return t%2 == 1 }
+			if a, b := tree.ClosestFrom(p, 10, odd, guess), tree.Closest(p, 10, odd); a != b || a.Tri%2 == 0 {
+				t.Fatalf("from %v with the guess %d among some: %v, without %v", p, guess, a, b)
+			}
+		}
 		if far := tree.Closest(p, want/2, nil); far.Tri >= 0 && want > 0 {
 			t.Fatalf("found %v farther than the limit %v", far, want/2)
 		}
