@@ -3,10 +3,14 @@ package eval
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
+	"sync"
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/stack"
+
+	"golang.org/x/sync/errgroup"
 )
 
 // Pen is where a pen is, over the model or on it, and where it goes.
@@ -46,6 +50,40 @@ func (p *Program) Ready(ctx context.Context, u *Surface, c stack.Channel) error 
 	defer func() { u.ahead = false }()
 	_, err := p.mixed(ctx, u, info)
 	return err
+}
+
+// ReadyAll makes tiles ready that are not yet, two at a time, until the context ends, and
+// notes them.
+func (p *Program) ReadyAll(ctx context.Context, tiles []Tile, channels []stack.Channel, done map[Tile]bool) error {
+	var mu sync.Mutex
+	g, ctx := errgroup.WithContext(ctx)
+	g.SetLimit(2)
+	for _, t := range tiles {
+		mu.Lock()
+		was := done[t]
+		mu.Unlock()
+		if was || ctx.Err() != nil {
+			continue
+		}
+		g.Go(func() (err error) {
+			defer func() { // nobody asked for it yet: it is told when the tile is shown
+				if e := recover(); e != nil {
+					err = fmt.Errorf("tile %v: %v", t, e)
+				}
+			}()
+			u := p.Scene.OnTile(t)
+			for _, c := range channels {
+				if err := p.Ready(ctx, u, c); err != nil {
+					return err
+				}
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			done[t] = true
+			return nil
+		})
+	}
+	return g.Wait()
 }
 
 // Painted lists the channels that a stroke on a layer may change: those it paints, or for

@@ -46,6 +46,8 @@ func (t *Tree) ClosestFrom(p geom.Vec3, far float32, accept func(tri int32) bool
 		at int32
 		d  float64
 	}
+	place := [3][8]float32{all(p.X), all(p.Y), all(p.Z)}
+	var boxes [8]float32
 	stack := make([]open, 1, 64)
 	for len(stack) > 0 {
 		o := stack[len(stack)-1]
@@ -62,15 +64,9 @@ func (t *Tree) ClosestFrom(p geom.Vec3, far float32, accept func(tri int32) bool
 		}
 		n := &t.nodes[o.at]
 		from := len(stack)
-		for c := range 8 {
-			if n.bound[0][c] > n.bound[1][c] {
-				continue
-			}
-			d := 0.0
-			for a, v := range [3]float32{p.X, p.Y, p.Z} {
-				g := float64(max(n.bound[2*a][c]-v, v-n.bound[2*a+1][c], 0))
-				d += g * g
-			}
+		n.away(&place, &boxes)
+		for c, b := range boxes {
+			d := float64(b) * nearer
 			if d > limit {
 				continue
 			}
@@ -81,6 +77,22 @@ func (t *Tree) ClosestFrom(p geom.Vec3, far float32, accept func(tri int32) bool
 		}
 	}
 	return best
+}
+
+// nearer keeps the rounding of boxes' distances from leaving one out that holds the
+// nearest.
+const nearer = 1 - 1e-6
+
+// awayPlain finds the squared distances of a point, each coordinate eight times, from the
+// boxes of the children; infinite where there is none.
+func (n *node) awayPlain(p *[3][8]float32, out *[8]float32) {
+	*out = [8]float32{}
+	for a := range 3 {
+		for c := range 8 {
+			g := max(n.bound[2*a][c]-p[a][c], p[a][c]-n.bound[2*a+1][c], 0)
+			out[c] += g * g
+		}
+	}
 }
 
 // onTriangle returns the point of a triangle nearest to p (Ericson 2005, section

@@ -10,3 +10,12 @@ func (t *Tree) cast(b *Bundle, anyHit bool) uint64 { return t.castPlain(b, anyHi
 func (b *Bundle) SetFan(origin geom.Vec3, f *Fan, t, s, n geom.Vec3, near, far float32) {
 	b.setFanPlain(origin, f, t, s, n, near, far)
 }
+
+func (n *node) away(p *[3][8]float32, out *[8]float32) { n.awayPlain(p, out) }
+
+func all(v float32) (l [8]float32) {
+	for i := range l {
+		l[i] = v
+	}
+	return
+}

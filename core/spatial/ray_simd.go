@@ -204,3 +204,17 @@ func (b *Bundle) SetFan(origin geom.Vec3, f *Fan, t, s, n geom.Vec3, near, far f
 		b.hit[i] = -1
 	}
 }
+
+func (n *node) away(p *[3][8]float32, out *[8]float32) {
+	if !wide {
+		n.awayPlain(p, out)
+		return
+	}
+	zero := archsimd.LoadFloat32x8(&cZero)
+	x, y, z := archsimd.LoadFloat32x8(&p[0]), archsimd.LoadFloat32x8(&p[1]), archsimd.LoadFloat32x8(&p[2])
+	x = archsimd.LoadFloat32x8(&n.bound[0]).Sub(x).Max(x.Sub(archsimd.LoadFloat32x8(&n.bound[1]))).Max(zero)
+	y = archsimd.LoadFloat32x8(&n.bound[2]).Sub(y).Max(y.Sub(archsimd.LoadFloat32x8(&n.bound[3]))).Max(zero)
+	z = archsimd.LoadFloat32x8(&n.bound[4]).Sub(z).Max(z.Sub(archsimd.LoadFloat32x8(&n.bound[5]))).Max(zero)
+	x.Mul(x).Add(y.Mul(y)).Add(z.Mul(z)).Store(out)
+	archsimd.ClearAVXUpperBits()
+}

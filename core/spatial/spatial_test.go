@@ -151,6 +151,23 @@ func TestClosestAgainstEveryTriangle(t *testing.T) {
 	}
 }
 
+// The wide path finds the distances from boxes that the plain one does, to the last bit.
+func TestDistancesFromBoxesWideAndPlain(t *testing.T) {
+	pos, tri := soup(300, 0.2)
+	tree, _ := Build(pos, tri, nil)
+	r := rand.New(rand.NewPCG(2, 9))
+	for range 200 {
+		place := [3][8]float32{all(r.Float32()*3 - 1), all(r.Float32()*3 - 1), all(r.Float32()*3 - 1)}
+		n := &tree.nodes[r.IntN(len(tree.nodes))]
+		var a, b [8]float32
+		n.away(&place, &a)
+		n.awayPlain(&place, &b)
+		if a != b {
+			t.Fatalf("wide %v, plain %v", a, b)
+		}
+	}
+}
+
 // Triangles in one place cannot be parted; the tree must still end.
 func TestSameTriangles(t *testing.T) {
 	pos := []geom.Vec3{{}, {X: 1}, {Y: 1}}

@@ -6,7 +6,6 @@ import (
 
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
-	"velvetgrime/core/stack"
 )
 
 // PenLead is how far ahead of the pen tiles are made ready: what it went since its last
@@ -72,25 +71,11 @@ func (u *pusher) ahead(ctx context.Context) {
 		if !info.HasUV {
 			continue
 		}
-		for _, t := range p.Scene.Near(eval.Tiles(sheet, u.size(p, sheet)), at.Pen) {
-			if !u.ready[t] && u.prepare(ctx, p, t, channels) != nil {
-				return
-			}
-			u.ready[t] = true
+		near := p.Scene.Near(eval.Tiles(sheet, u.size(p, sheet)), at.Pen)
+		if p.ReadyAll(ctx, near, channels, u.ready) != nil {
+			return // something newer came, or the tile will tell when it is shown
 		}
 	}
-}
-
-func (u *pusher) prepare(ctx context.Context, p *eval.Program, t eval.Tile, channels []stack.Channel) error {
-	return guarded("ahead", func() error {
-		s := p.Scene.OnTile(t)
-		for _, c := range channels {
-			if err := p.Ready(ctx, s, c); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
 }
 
 // untilNewer returns a context that ends when there is something newer to show.
