@@ -470,6 +470,121 @@ test('strokes stay in a lasso, or outside of it; it is drawn in one pull or corn
   for (const [x, y] of [[0.4, 0.3], [0.4, 0.7], [0.6, 0.7], [0.6, 0.3]]) await page.mouse.click(...at(x, y));
   await page.mouse.click(...at(0.4, 0.3));
   await expect(limits).toBeVisible();
+  // and over the flat sheet, where the post lies left of the middle
+  await limits.getByRole('button', { name: 'Let go' }).click();
+  await button(page, 'Undo').click();
+  await button(page, 'Flat').click();
+  await settled(page);
+  const [inner, outer] = [await blue(0.45, 0.5), await blue(0.35, 0.5)];
+  await page.keyboard.press('j');
+  for (const [x, y] of [[0.4, 0.2], [0.4, 0.8], [0.6, 0.8], [0.6, 0.2]]) await page.mouse.click(...at(x, y));
+  await page.mouse.click(...at(0.4, 0.2));
+  await limits.getByRole('button', { name: 'Outside' }).click(); // as it was left
+  await expect(limits).toContainText('Strokes stay in the lasso');
+  await page.mouse.move(...at(0.33, 0.5));
+  await page.mouse.down();
+  await page.mouse.move(...at(0.47, 0.5), { steps: 10 });
+  await page.mouse.up();
+  await settled(page);
+  expect((await messages('stroke.begin')).at(-1).stroke.lasso.flat).toHaveLength(2);
+  expect(await blue(0.45, 0.5)).toBeGreaterThan(inner + 25);
+  expect(await blue(0.35, 0.5)).toBeLessThan(outer + 12);
+});
+
+test('a brush of one’s own: a curve for its falloff and for what the pen drives, a grain that runs with the line, a tip that leans', async ({ page }) => {
+  await paintLayer(page);
+  const messages = await sent(page);
+  await page.getByRole('tab', { name: 'Tip' }).click();
+  const preview = () => page.getByRole('img', { name: 'Preview of a stroke' }).getAttribute('src');
+  await expect.poll(preview).toContain('blob:');
+  let shown = await preview();
+  const changes = async () => {
+    await expect.poll(preview).not.toBe(shown); // it is drawn anew, by what draws strokes
+    shown = await preview();
+  };
+  await page.getByRole('combobox', { name: 'Falloff' }).selectOption('curve');
+  await changes();
+  const falloff = page.getByRole('group', { name: 'Falloff from the middle to the rim' });
+  await expect(falloff.getByRole('button')).toHaveCount(3);
+  await falloff.getByRole('button').nth(1).focus();
+  for (let i = 0; i < 5; i++) await page.keyboard.press('ArrowUp');
+  await changes();
+  await page.getByRole('combobox', { name: 'Grain', exact: true }).selectOption('fibre');
+  await page.getByRole('combobox', { name: 'What the grain belongs to' }).selectOption('line');
+  await changes();
+  await page.getByRole('tab', { name: 'Pen' }).click();
+  await page.getByRole('combobox', { name: 'What drives angle' }).selectOption('lean');
+  await page.getByRole('combobox', { name: 'What drives size' }).selectOption('pressure');
+  await page.getByRole('button', { name: 'size by a curve' }).click();
+  await expect(page.getByRole('group', { name: 'Curve of size' }).getByRole('button')).toHaveCount(2);
+  await play(page, 'Ring');
+  await settled(page);
+  const { kit } = (await messages('stroke.begin'))[0].stroke;
+  expect(kit.falloff[1]).toEqual([0.5, 0.6]);
+  expect(kit.grain).toMatchObject({ kind: 'fibre', in: 'line' });
+  expect(kit.pen.find((d: any) => d.what === 'size').curve).toEqual([[0, 0], [1, 1]]);
+  expect(kit.pen.find((d: any) => d.what === 'angle').by).toBe('lean');
+  const leans = (await messages('stroke.add')).flatMap((m) => m.lean);
+  // the hand goes once around, and the pen leans outward all the way
+  for (const quarter of [0.125, 0.375, 0.625, 0.875]) expect(leans.some((v) => Math.abs(v - quarter) < 0.06)).toBe(true);
+  await button(page, 'Undo').click();
+});
+
+test('heights are raised, lowered, levelled and drawn together in millimetres; the wheel comes nearer with the brush in hand', async ({ page }) => {
+  await paintLayer(page);
+  await page.getByLabel('height on').click();
+  await expect(page.getByRole('region', { name: 'Brush' })).toContainText('height');
+  await page.getByLabel('base color on').click();
+  await expect(page.getByRole('region', { name: 'Brush' })).toContainText('paint · height');
+  const box = (await canvas(page).boundingBox())!;
+  const at = (fx: number, fy: number): [number, number] => [box.x + box.width * fx, box.y + box.height * fy];
+  const far = await page.evaluate(() => (window as any).stage.camera.position.length());
+  await page.mouse.move(...at(0.5, 0.5));
+  for (let i = 0; i < 3; i++) await page.mouse.wheel(0, -240);
+  await expect.poll(() => page.evaluate(() => (window as any).stage.camera.position.length())).toBeLessThan(far - 0.1);
+  await settled(page);
+  await type(page, 'Brush size', '40');
+  await type(page, 'Brush height', '2');
+  const lays = page.getByRole('combobox', { name: 'What the brush does' });
+  const pull = async (a: [number, number], b: [number, number]) => {
+    await page.mouse.move(...at(...a));
+    await page.mouse.down();
+    await page.mouse.move(...at(...b), { steps: 8 });
+    await page.mouse.up();
+    await settled(page);
+  };
+  /** the height of this layer there, in millimetres */
+  const height = async (x: number, y: number) => {
+    await page.keyboard.press('d');
+    await page.mouse.click(...at(x, y));
+    const sample = page.getByRole('region', { name: 'Core sample' });
+    await expect(sample).toBeVisible();
+    const row = sample.locator('tr.sel td'); // none where the layer does nothing
+    const text = (await row.count()) ? await row.last().innerText() : '0 mm';
+    await page.getByRole('button', { name: 'Close the core sample' }).click();
+    await page.keyboard.press('p');
+    return Number(/(-?[\d.]+) mm/.exec(text)![1]);
+  };
+  await lays.selectOption('add');
+  await expect(lays.locator('option:checked')).toHaveText('raises by it (add)');
+  await pull([0.5, 0.4], [0.5, 0.6]);
+  expect(await height(0.5, 0.5)).toBeCloseTo(2, 1);
+  await pull([0.5, 0.4], [0.5, 0.6]);
+  expect(await height(0.5, 0.5)).toBeCloseTo(4, 1);
+  await lays.selectOption('subtract');
+  await type(page, 'Brush height', '1');
+  await pull([0.5, 0.4], [0.5, 0.6]);
+  expect(await height(0.5, 0.5)).toBeCloseTo(3, 1);
+  // draws the ridge together: beside its middle it loses to it
+  const beside = await height(0.512, 0.5);
+  await lays.selectOption('pinch');
+  for (let i = 0; i < 3; i++) await pull([0.5, 0.4], [0.5, 0.6]);
+  expect(await height(0.512, 0.5)).toBeLessThan(beside - 0.06);
+  // levels it to the bare ground where the stroke begins
+  await lays.selectOption('flatten');
+  await type(page, 'Brush size', '60');
+  await pull([0.54, 0.5], [0.49, 0.5]);
+  expect(await height(0.5, 0.5)).toBeLessThan(0.2);
 });
 
 test('a stroke in the middle is taken out in the ledger, what came after it stays, and undo brings it back', async ({ page }) => {

@@ -76,6 +76,7 @@ type Stroke struct {
 	Flip     bool                 `json:"flip,omitempty" doc:"the tip is mirrored: its right is left"`
 	Up       geom.Vec3            `json:"up,omitzero" doc:"what is up for the tip, as the view had it"`
 	Tilt     []float32            `json:"tilt,omitempty" doc:"of the pen at each point: 0 upright, 1 flat"`
+	Lean     []float32            `json:"lean,omitempty" doc:"where the pen leans to at each point: 0..1, turns anticlockwise from the right of what is up"`
 	Points   Points               `json:"points"`
 }
 
@@ -103,9 +104,11 @@ func (s *Stroke) Check() error {
 			return fmt.Errorf("point %d of the stroke is no place on the surface", i+1)
 		}
 	}
-	for _, t := range s.Tilt {
-		if !(t >= 0 && t <= 1) {
-			return fmt.Errorf("the pen's tilt goes from 0 to 1")
+	for _, row := range [][]float32{s.Tilt, s.Lean} {
+		for _, t := range row {
+			if !(t >= 0 && t <= 1) {
+				return fmt.Errorf("the pen's tilt, and where it leans, go from 0 to 1")
+			}
 		}
 	}
 	if !slices.Contains(Does, s.Does) {

@@ -14,9 +14,13 @@ import (
 type Coverage struct {
 	Cover      []float32
 	Hue, Light []float32 // nil when the dabs do not differ
+	pits       []float32 // depth of the line's grain, 0..1; nil when it has none
 	// Tip reads the kit's picture at a place 0..1 right and down, for a texel that is a
 	// share of its width: grey times opacity. Without it a kit with a picture lays nothing.
 	Tip func(u, v, footprint float32) float32
+	// Flat tells the sheet of a point and its UVs there, for outlines drawn on flat sheets;
+	// without it a stroke in such an outline lays nothing.
+	Flat func(i int) (sheet int, uv geom.Vec2)
 }
 
 // NewCoverage is an empty coverage of n points for a stroke.
@@ -25,12 +29,15 @@ func (s *Stroke) NewCoverage(n int) *Coverage {
 	if s.Kit.hasTint() {
 		c.Hue, c.Light = make([]float32, n), make([]float32, n)
 	}
+	if s.Kit.grainIn(GrainLine) {
+		c.pits = make([]float32, n)
+	}
 	return c
 }
 
 // Clone returns a copy.
 func (c *Coverage) Clone() *Coverage {
-	return &Coverage{append([]float32(nil), c.Cover...), append([]float32(nil), c.Hue...), append([]float32(nil), c.Light...), c.Tip}
+	return &Coverage{append([]float32(nil), c.Cover...), append([]float32(nil), c.Hue...), append([]float32(nil), c.Light...), append([]float32(nil), c.pits...), c.Tip, c.Flat}
 }
 
 // Draw adds segments from..to of the stroke, in this order, to its coverage.
@@ -47,17 +54,22 @@ func (s *Stroke) Draw(f *raster.Frame, c *Coverage, from, to int) {
 		}
 		return
 	}
+	var fall []float32
+	if s.Kit != nil {
+		fall = s.Kit.Falloff.table()
+	}
 	for _, w := range s.twins() {
 		if s.Kit == nil {
 			s.sweep(f, c.Cover, from, to, w)
 			continue
 		}
-		s.walk(from, to, func(d dab) { s.lay(f, c, d, w) })
+		s.walk(from, to, func(d dab) { s.lay(f, c, d, w, fall) })
 	}
 }
 
-// lay sets one dab down at one of the places where the stroke is mirrored to.
-func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin) {
+// lay sets one dab down at one of the places where the stroke is mirrored to; fall is the
+// table of its own falloff, or nil.
+func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin, fall []float32) {
 	k := s.Kit
 	if d.weight <= 0 {
 		return
@@ -79,6 +91,13 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin) {
 	look := s.facing()
 	soft := 1 / (d.r * k.depth())
 	hard := min(d.hard, 0.995)
+	way := w.dir(d.way)
+	side := w.dir(d.way.Cross(d.nrm)) // as the twin turns it: its grain is mirrored too
+	inTip, seen := k.grainIn(GrainTip), k.Grain.seen(f.Footprint)
+	tall := float32(1)
+	if inTip {
+		tall = 1 / max(d.y.Length()*d.r, 1e-6)
+	}
 	bw := f.BlocksWide()
 	for b, blk := range f.Blocks {
 		if !blk.Overlaps(box) {
@@ -110,7 +129,7 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin) {
 					if e >= 1 {
 						continue
 					}
-					a = s.falloff(float32(math.Sqrt(float64(e))), hard)
+					a = falloff(fall, float32(math.Sqrt(float64(e))), hard)
 				default:
 					if a = sampled(bits, n, u, v); a == 0 {
 						continue
@@ -121,6 +140,10 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin) {
 				}
 				if !k.Through {
 					a *= look(nrm.Dot(f.Nrm[j]))
+				}
+				if inTip {
+					h := grainAt(k.Grain.Kind, geom.V3(u*d.r, v*d.r*tall, 0), geom.V3(0, 0, 1), 1/k.Grain.Size)
+					a *= held(h, a/2, seen) // one dab reaches down half of it
 				}
 				if a *= d.weight; a <= 0 || !s.Within.Has(f.Tri[j]) {
 					continue
@@ -135,17 +158,19 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin) {
 					c.Hue[j] += t * (d.hue - c.Hue[j])
 					c.Light[j] += t * (d.light - c.Light[j])
 				}
+				if c.pits != nil {
+					h := grainAt(k.Grain.Kind, geom.V3(q.Dot(side), d.along+q.Dot(way), 0), geom.V3(0, 0, 1), 1/k.Grain.Size)
+					c.pits[j] += min(a/max(now, 1e-6), 1) * (h - c.pits[j])
+				}
 			}
 		}
 	}
 }
 
 // falloff is what a round dab lays at a distance of its middle, in radii.
-func (s *Stroke) falloff(d, hard float32) float32 {
-	if curve := s.Kit.Falloff; len(curve) > 1 {
-		at := d * float32(len(curve)-1)
-		i := min(int(at), len(curve)-2)
-		return curve[i] + (at-float32(i))*(curve[i+1]-curve[i])
+func falloff(table []float32, d, hard float32) float32 {
+	if table != nil {
+		return read(table, d)
 	}
 	u := (d - hard) / (1 - hard)
 	if u <= 0 {
@@ -174,23 +199,42 @@ func (s *Stroke) facing() func(cos float32) float32 {
 // It is done once, on the whole stroke: where more paint was laid, deeper places
 // are filled.
 func (s *Stroke) Held(f *raster.Frame, c *Coverage) {
-	s.Lasso.hold(f, c.Cover)
+	s.Lasso.hold(f, c.Cover, c.Flat)
 	if s.Kit == nil || s.Kit.Grain == nil || s.Kit.Grain.Amount == 0 {
 		return
 	}
 	g := s.Kit.Grain
-	inv := 1 / g.Size
-	fine := f.Footprint * inv // texels a grain; below two its mean is all there is
-	seen := g.Amount * (1 - step01(0.4, 1, fine))
+	inv, seen := 1/g.Size, g.seen(f.Footprint)
 	for i, v := range c.Cover {
 		if v == 0 || f.Tri[i] < 0 {
 			continue
 		}
-		h := grainAt(g.Kind, f.Pos[i], f.Nrm[i], inv) // 0 a hill, 1 a pit
-		// paint reaches down to a depth that grows with its amount
-		held := step01(h*0.85-0.15, h*0.85+0.15, v)
-		c.Cover[i] = v * (1 - seen + seen*held)
+		switch g.In {
+		case "":
+			c.Cover[i] = v * held(grainAt(g.Kind, f.Pos[i], f.Nrm[i], inv), v, seen)
+		case GrainLine:
+			c.Cover[i] = v * held(c.pits[i], v, seen)
+		}
 	}
+}
+
+// held is the share of a coverage that a grain holds: paint reaches down to a depth that
+// grows with its amount. h is 0 on a hill and 1 in a pit.
+func held(h, cover, seen float32) float32 {
+	return 1 - seen + seen*step01(h*0.85-0.15, h*0.85+0.15, cover)
+}
+
+// seen is how much of a grain shows where a texel has such a footprint: in one of less
+// than two texels its mean is all there is.
+func (g *Grain) seen(footprint float32) float32 {
+	if g == nil {
+		return 0
+	}
+	return g.Amount * (1 - step01(0.4, 1, footprint/g.Size))
+}
+
+func (k *Kit) grainIn(in string) bool {
+	return k != nil && k.Grain != nil && k.Grain.In == in && k.Grain.Amount > 0
 }
 
 func grainAt(kind string, p, n geom.Vec3, inv float32) float32 {

@@ -7,6 +7,7 @@ import (
 
 	"velvetgrime/core/blend"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
 )
 
 // Kit is what makes a brush more than a round one that is swept: its tip is set down
@@ -28,11 +29,9 @@ type Kit struct {
 	StrengthJitter float32 `json:"strengthJitter,omitempty" doc:"down to this much weaker"`
 	HueJitter      float32 `json:"hueJitter,omitempty" doc:"of the colour circle, either way"`
 	LightJitter    float32 `json:"lightJitter,omitempty" doc:"lighter or darker"`
-	// Falloff is a curve of one's own from the middle to the rim, at even distances,
-	// instead of the hardness.
-	Falloff []float32 `json:"falloff,omitempty"`
-	Grain   *Grain    `json:"grain,omitempty"`
-	Pen     []Drive   `json:"pen,omitempty"`
+	Falloff        Curve   `json:"falloff,omitempty" doc:"what a round dab lays from the middle (0) to the rim (1), instead of the hardness"`
+	Grain          *Grain  `json:"grain,omitempty"`
+	Pen            []Drive `json:"pen,omitempty"`
 	// Facing: paint reaches surfaces turned away from the pen's by so many degrees;
 	// it fades over the last Fade of them. 0: 90 and 30.
 	Facing float32 `json:"facing,omitempty"`
@@ -42,36 +41,68 @@ type Kit struct {
 	Depth   float32 `json:"depth,omitempty" doc:"how far above and below the pen a dab reaches, in radii, 0.02..4; 0: 1"`
 }
 
-// Grain is a texture on the surface that lets only part of the paint hold.
+// Grain is a texture that lets only part of the paint hold: of the surface, of the line
+// that is drawn, so that it runs and bends with it, or of the tip, the same in each dab.
 type Grain struct {
 	Kind   string  `json:"kind" enum:"cloud,grit,weave,fibre"`
 	Size   float32 `json:"size" doc:"metres"`
 	Amount float32 `json:"amount" doc:"0..1"`
+	In     string  `json:"in,omitempty" enum:",line,tip" doc:"what it belongs to; empty: the surface"`
 }
+
+// What a grain belongs to, besides the surface.
+const (
+	GrainLine = "line"
+	GrainTip  = "tip"
+)
 
 // Grains are the kinds of grain.
 var Grains = []string{"cloud", "grit", "weave", "fibre"}
 
 // Drive has the pen drive one setting: at nothing it is From of what is set, at full
-// To; Bend above 1 keeps it low for longer.
+// To; between them as Curve says, or by Bend, which above 1 keeps it low for longer. Lean
+// is the direction of the tilt: once around from 0 to 1.
 type Drive struct {
-	By   string  `json:"by" enum:"pressure,tilt"`
-	What string  `json:"what" enum:"size,strength,flow,hardness,spacing,round,scatter,angle,hue,value"`
-	From float32 `json:"from"`
-	To   float32 `json:"to"`
-	Bend float32 `json:"bend,omitempty" doc:"exponent, 0.1..10; 0: 1"`
+	By    string  `json:"by" enum:"pressure,tilt,lean"`
+	What  string  `json:"what" enum:"size,strength,flow,hardness,spacing,round,scatter,angle,hue,value"`
+	From  float32 `json:"from"`
+	To    float32 `json:"to"`
+	Bend  float32 `json:"bend,omitempty" doc:"exponent, 0.1..10; 0: 1"`
+	Curve Curve   `json:"curve,omitempty" doc:"of one's own, instead of the bend"`
 }
+
+// Hand is how a pen is held: Tilt 0 upright, 1 flat on the surface; Lean, to which side, in
+// turns anticlockwise from the right of the stroke's up.
+type Hand struct{ Tilt, Lean float32 }
+
+// to goes from one hand to another; the lean the shorter way round.
+func (h Hand) to(o Hand, t float32) Hand {
+	d := o.Lean - h.Lean
+	d -= float32(math.Round(float64(d)))
+	lean := h.Lean + d*t
+	return Hand{h.Tilt + (o.Tilt-h.Tilt)*t, lean - float32(math.Floor(float64(lean)))}
+}
+
+// Drivers are what of a pen can drive a setting.
+var Drivers = []string{"pressure", "tilt", "lean"}
 
 // Driven are the settings that a pen can drive.
 var Driven = []string{"size", "strength", "flow", "hardness", "spacing", "round", "scatter", "angle", "hue", "value"}
 
-// at returns the factor (of the angle: turns; of the hue: turns of the colour circle) for a pen's pressure and tilt.
-func (d Drive) at(pressure, tilt float32) float32 {
+// at returns the factor (of the angle: turns; of the hue: turns of the colour circle) for
+// a pen's pressure and how it is held.
+func (d Drive) at(pressure float32, hand Hand) float32 {
 	v := pressure
-	if d.By == "tilt" {
-		v = tilt
+	switch d.By {
+	case "tilt":
+		v = hand.Tilt
+	case "lean":
+		v = hand.Lean
 	}
-	if d.Bend > 0 && d.Bend != 1 {
+	switch {
+	case len(d.Curve) > 1:
+		v = pix.NewCurve(d.Curve).At(v)
+	case d.Bend > 0 && d.Bend != 1:
 		v = float32(math.Pow(float64(max(v, 0)), float64(d.Bend)))
 	}
 	return d.From + (d.To-d.From)*v
@@ -137,20 +168,18 @@ func (k *Kit) check() error {
 	if _, ok := tips[k.Tip]; !ok {
 		return fmt.Errorf("there is no tip %q", k.Tip)
 	}
-	if len(k.Falloff) == 1 || len(k.Falloff) > 64 {
-		return fmt.Errorf("the falloff has %d values; 2 to 64 are possible", len(k.Falloff))
+	if err := k.Falloff.check("falloff"); err != nil {
+		return err
 	}
-	for _, v := range k.Falloff {
-		if !(v >= 0 && v <= 1) {
-			return fmt.Errorf("the falloff has %v in it; it goes from 0 to 1", v)
-		}
-	}
-	if g := k.Grain; g != nil && (!slices.Contains(Grains, g.Kind) || !(g.Size > 1e-6 && g.Size < 1e3) || !(g.Amount >= 0 && g.Amount <= 1)) {
-		return fmt.Errorf("the grain %q of %v m at %v is none; there are %v", g.Kind, g.Size, g.Amount, Grains)
+	if g := k.Grain; g != nil && (!slices.Contains(Grains, g.Kind) || !(g.Size > 1e-6 && g.Size < 1e3) || !(g.Amount >= 0 && g.Amount <= 1) || g.In != "" && g.In != GrainLine && g.In != GrainTip) {
+		return fmt.Errorf("the grain %q of %v m at %v in %q is none; there are %v, of the surface, line or tip", g.Kind, g.Size, g.Amount, g.In, Grains)
 	}
 	for _, d := range k.Pen {
-		if d.By != "pressure" && d.By != "tilt" || !slices.Contains(Driven, d.What) || !(d.From >= 0 && d.From <= 8) || !(d.To >= 0 && d.To <= 8) || !(d.Bend >= 0 && d.Bend <= 10) {
+		if !slices.Contains(Drivers, d.By) || !slices.Contains(Driven, d.What) || !(d.From >= 0 && d.From <= 8) || !(d.To >= 0 && d.To <= 8) || !(d.Bend >= 0 && d.Bend <= 10) {
 			return fmt.Errorf("%q cannot drive %q from %v to %v", d.By, d.What, d.From, d.To)
+		}
+		if err := d.Curve.check(d.By + " that drives " + d.What); err != nil {
+			return err
 		}
 	}
 	return nil

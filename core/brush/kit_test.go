@@ -82,7 +82,7 @@ func TestAPenThatIsOnlySetDownLeavesOneDab(t *testing.T) {
 
 // n dabs of weight f on one place leave 1 − (1 − f)ⁿ, never more than the stroke's strength.
 func TestFlowBuildsUp(t *testing.T) {
-	s := dabbed(Kit{Spacing: 0.05, Flow: 0.1, Falloff: []float32{1, 1}}, 2)
+	s := dabbed(Kit{Spacing: 0.05, Flow: 0.1, Falloff: even(1, 1)}, 2)
 	n := 0
 	for _, d := range s.all() {
 		if mag(d.pos.X-0.5) < 0.1 {
@@ -100,7 +100,7 @@ func TestFlowBuildsUp(t *testing.T) {
 }
 
 func TestAFalloffOfOnesOwn(t *testing.T) {
-	s := dabbed(Kit{Spacing: 1, Flow: 1, Falloff: []float32{1, 0.2, 0.8, 0}}, 1)
+	s := dabbed(Kit{Spacing: 1, Flow: 1, Falloff: even(1, 0.2, 0.8, 0)}, 1)
 	s.Points[0].Pos = geom.V3(0, 0, 0)
 	for _, c := range []struct{ d, want float32 }{{0, 1}, {0.1 / 3, 0.2}, {0.2 / 3, 0.8}, {0.05, 0.5}, {0.0999, 0.0024}} {
 		if got := at(s, 0, c.d, up); mag(got-c.want) > 2e-3 {
@@ -333,7 +333,7 @@ func TestGrainHoldsLessWhereLessWasLaid(t *testing.T) {
 	f := ground(256, 0.1)
 	for _, kind := range Grains {
 		mean := func(strength float32) (m, bare float64) {
-			s := dabbed(Kit{Spacing: 1, Flow: strength, Falloff: []float32{1, 1}, Grain: &Grain{kind, 0.006, 1}}, 1)
+			s := dabbed(Kit{Spacing: 1, Flow: strength, Falloff: even(1, 1), Grain: &Grain{kind, 0.006, 1, ""}}, 1)
 			for _, v := range s.on(f).Cover {
 				m += float64(v) / float64(len(f.Pos))
 				if v < 0.02 {
@@ -354,8 +354,8 @@ func TestKitsThatCannotBeAreRefused(t *testing.T) {
 	for want, change := range map[string]func(*Stroke){
 		"spacing":        func(s *Stroke) { s.Kit.Spacing = 0.001 },
 		"no tip":         func(s *Stroke) { s.Kit.Tip = "anchor" },
-		"falloff":        func(s *Stroke) { s.Kit.Falloff = []float32{1, float32(math.NaN())} },
-		"grain":          func(s *Stroke) { s.Kit.Grain = &Grain{"gravel", 1, 1} },
+		"falloff":        func(s *Stroke) { s.Kit.Falloff = even(1, float32(math.NaN())) },
+		"grain":          func(s *Stroke) { s.Kit.Grain = &Grain{"gravel", 1, 1, ""} },
 		"cannot drive":   func(s *Stroke) { s.Kit.Pen = []Drive{{By: "thumb", What: "size"}} },
 		"blend mode":     func(s *Stroke) { s.Blend = "dissolve" },
 		"cannot \"mix\"": func(s *Stroke) { s.Does = "mix" },

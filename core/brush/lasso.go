@@ -3,6 +3,7 @@ package brush
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
@@ -16,6 +17,10 @@ type Lasso struct {
 	Outline [][2]float32 `json:"outline" doc:"3 to 400 corners, closed"`
 	Feather float32      `json:"feather,omitempty" doc:"width of the soft border, in halves of the picture's height"`
 	Out     bool         `json:"out,omitempty" doc:"it stays outside instead"`
+	// Flat is set of an outline drawn over the flat sheets: where the corner (0, 0) of each
+	// sheet's UVs lies in what the view shows, two numbers a sheet; v goes down from there.
+	// Such an outline lies on the sheets, and goes with them when the UVs are laid anew.
+	Flat []float32 `json:"flat,omitempty"`
 }
 
 func (l *Lasso) check() error {
@@ -25,7 +30,10 @@ func (l *Lasso) check() error {
 	if len(l.View) != 16 || len(l.Outline) < 3 || len(l.Outline) > 400 {
 		return fmt.Errorf("a lasso has a view of 16 numbers and 3 to 400 corners, this one %d and %d", len(l.View), len(l.Outline))
 	}
-	for _, v := range l.View {
+	if len(l.Flat)%2 != 0 || len(l.Flat) > 2000 {
+		return fmt.Errorf("the lasso has %d numbers for where sheets lie; it takes two a sheet", len(l.Flat))
+	}
+	for _, v := range slices.Concat(l.View, l.Flat) {
 		if !(v > -1e9 && v < 1e9) {
 			return fmt.Errorf("the lasso's view has %v in it", v)
 		}
@@ -86,14 +94,36 @@ func (l *Lasso) inside(x, y float32) float32 {
 	return d
 }
 
-// hold lets a coverage show within the lasso alone.
-func (l *Lasso) hold(f *raster.Frame, cover []float32) {
+// hold lets a coverage show within the lasso alone. flat tells the sheet and the UVs of a
+// point.
+func (l *Lasso) hold(f *raster.Frame, cover []float32, flat func(i int) (sheet int, uv geom.Vec2)) {
 	if l == nil {
 		return
 	}
 	for i, c := range cover {
-		if c > 0 {
-			cover[i] = c * l.At(f.Pos[i])
+		if c <= 0 {
+			continue
 		}
+		p := f.Pos[i]
+		if len(l.Flat) > 0 {
+			var ok bool
+			if p, ok = l.onSheets(i, flat); !ok {
+				cover[i] = 0
+				continue
+			}
+		}
+		cover[i] = c * l.At(p)
 	}
+}
+
+// onSheets is where a point lies among the flat sheets.
+func (l *Lasso) onSheets(i int, flat func(i int) (int, geom.Vec2)) (p geom.Vec3, ok bool) {
+	if flat == nil {
+		return p, false
+	}
+	sheet, uv := flat(i)
+	if 2*sheet+1 >= len(l.Flat) {
+		return p, false
+	}
+	return geom.V3(l.Flat[2*sheet]+uv.X, l.Flat[2*sheet+1]-uv.Y, 0), true
 }

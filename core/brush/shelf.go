@@ -26,7 +26,12 @@ func byPressure(what string, from float32) Drive {
 
 func pen(list ...Drive) []Drive { return list }
 
-func grainOf(kind string, mm, amount float32) *Grain { return &Grain{kind, mm / 1000, amount} }
+func grainOf(kind string, mm, amount float32) *Grain { return &Grain{kind, mm / 1000, amount, ""} }
+
+// lineGrain is a grain that runs along the stroke.
+func lineGrain(kind string, mm, amount float32) *Grain {
+	return &Grain{kind, mm / 1000, amount, GrainLine}
+}
 
 func tone(r, g, b float32) map[string][]float32 { return map[string][]float32{"baseColor": {r, g, b}} }
 
@@ -42,12 +47,12 @@ func Shelf() []Made {
 	return []Made{
 		{Name: "Round", Group: "plain", Help: "An even line with a soft border; pressure gives the strength.", Strength: 1, Hardness: 0.4, PenFlow: true},
 		{Name: "Marker", Group: "plain", Help: "Hard and even.", Strength: 1, Hardness: 0.92, Kit: &Kit{Spacing: 0.06, Flow: 1, Pen: pen(size)}},
-		{Name: "Mist", Group: "plain", Help: "A very soft spot that builds up slowly.", Strength: 0.8, Kit: &Kit{Spacing: 0.08, Flow: 0.07, Build: true, Falloff: []float32{1, 0.82, 0.45, 0.17, 0.04, 0}, Pen: pen(flow)}},
+		{Name: "Mist", Group: "plain", Help: "A very soft spot that builds up slowly.", Strength: 0.8, Kit: &Kit{Spacing: 0.08, Flow: 0.07, Build: true, Falloff: even(1, 0.82, 0.45, 0.17, 0.04, 0), Pen: pen(flow)}},
 		{Name: "Writing nib", Group: "plain", Help: "A flat nib held at a slant: thick one way, thin the other.", Strength: 1, Hardness: 0.9, Kit: &Kit{Spacing: 0.03, Flow: 1, Round: 0.16, Angle: 38, Pen: pen(size)}},
 		{Name: "Edge hatch", Group: "plain", Help: "Fine lines beside each other along the stroke.", Strength: 0.9, Kit: &Kit{Tip: "comb", Spacing: 0.12, Flow: 0.55, Along: true, Pen: pen(strength)}},
 
 		{Name: "Wall chalk", Group: "dry", Help: "Chalk that catches on the hills of the surface.", Strength: 0.95, Kit: &Kit{Tip: "chalk", Spacing: 0.14, Flow: 0.5, AngleJitter: 1, StrengthJitter: 0.3, Grain: grainOf("cloud", 1.2, 0.9), Pen: pen(strength)}, Values: tone(0.88, 0.87, 0.82)},
-		{Name: "Dry bristle", Group: "dry", Help: "A worn brush with little paint: its hairs leave lines.", Strength: 1, Kit: &Kit{Tip: "bristle", Spacing: 0.035, Flow: 0.5, Along: true, Grain: grainOf("fibre", 2, 0.45), Pen: pen(byPressure("flow", 0.05), size)}},
+		{Name: "Dry bristle", Group: "dry", Help: "A worn brush with little paint: its hairs leave lines.", Strength: 1, Kit: &Kit{Tip: "bristle", Spacing: 0.035, Flow: 0.5, Along: true, Grain: lineGrain("fibre", 2, 0.6), Pen: pen(byPressure("flow", 0.05), size)}},
 		{Name: "Loaded bristle", Group: "dry", Help: "Full of paint; hairs show in colour at the borders.", Strength: 1, Kit: &Kit{Tip: "bristle", Spacing: 0.02, Flow: 0.8, Along: true, LightJitter: 0.12, Pen: pen(size)}},
 		{Name: "Sea sponge", Group: "dry", Help: "Dabbed on, turned each time.", Strength: 0.9, Kit: &Kit{Tip: "sponge", Spacing: 0.45, Flow: 0.75, AngleJitter: 1, SizeJitter: 0.25, LightJitter: 0.12, Pen: pen(strength)}},
 		{Name: "Rag", Group: "dry", Help: "Soft cloth pattern, for wiping dirt in or off.", Strength: 0.7, Kit: &Kit{Tip: "cloud", Spacing: 0.3, Flow: 0.4, AngleJitter: 1, Grain: grainOf("weave", 1.4, 0.75), Pen: pen(strength)}},
@@ -64,7 +69,7 @@ func Shelf() []Made {
 		{Name: "Single scratch", Group: "damage", Help: "Thin broken lines along the stroke.", Strength: 1, Kit: &Kit{Tip: "scratch", Spacing: 0.75, Flow: 0.9, Along: true, AngleJitter: 0.03, StrengthJitter: 0.4, SizeJitter: 0.3, Pen: pen(strength)}},
 		{Name: "Scuff", Group: "damage", Help: "Many scratches about one direction.", Strength: 0.9, Kit: &Kit{Tip: "scratch", Spacing: 0.12, Flow: 0.7, Along: true, AngleJitter: 0.12, SizeJitter: 0.6, Scatter: 0.7, StrengthJitter: 0.7, Pen: pen(strength)}},
 		{Name: "Fine cracks", Group: "damage", Help: "Jagged lines that branch.", Strength: 1, Kit: &Kit{Tip: "crack", Spacing: 0.8, Flow: 1, Along: true, AngleJitter: 0.06, SizeJitter: 0.25}},
-		{Name: "Dent", Group: "damage", Help: "Pressed in softly; for height.", Strength: 1, Blend: "add", Kit: &Kit{Spacing: 1.2, Flow: 1, SizeJitter: 0.5, Scatter: 0.4, Falloff: []float32{1, 0.96, 0.82, 0.55, 0.25, 0.06, 0}}, Values: map[string][]float32{"height": {-0.0006}}},
+		{Name: "Dent", Group: "damage", Help: "Pressed in softly; for height.", Strength: 1, Blend: "add", Kit: &Kit{Spacing: 1.2, Flow: 1, SizeJitter: 0.5, Scatter: 0.4, Falloff: even(1, 0.96, 0.82, 0.55, 0.25, 0.06, 0)}, Values: map[string][]float32{"height": {-0.0006}}},
 
 		{Name: "Rust bloom", Group: "growth", Help: "Spots with lobes and darker rims.", Strength: 0.95, Kit: &Kit{Tip: "bloom", Spacing: 0.55, Flow: 0.85, AngleJitter: 1, SizeJitter: 0.6, Scatter: 0.6, HueJitter: 0.03, LightJitter: 0.3, Pen: pen(size)}, Values: with(with(tone(0.42, 0.19, 0.07), "roughness", 0.9), "metallic", 0)},
 		{Name: "Verdigris bloom", Group: "growth", Help: "The same in the green of old copper.", Strength: 0.9, Kit: &Kit{Tip: "bloom", Spacing: 0.5, Flow: 0.7, AngleJitter: 1, SizeJitter: 0.6, Scatter: 0.6, HueJitter: 0.05, LightJitter: 0.2, Pen: pen(size)}, Values: with(tone(0.36, 0.6, 0.52), "roughness", 0.85)},

@@ -18,6 +18,8 @@ type dab struct {
 	hue, light float32
 	hard       float32 // share of the radius at full
 	variant    uint32
+	way        geom.Vec3 // where the line goes, along the surface
+	along      float32   // how far along it
 }
 
 // factors are what the pen makes of the settings at one point.
@@ -26,7 +28,7 @@ type factors struct {
 	angle, hue, value                                 float32 // beside it: turns, turns of the colour circle, lighter or darker
 }
 
-func (s *Stroke) factors(p Point, tilt float32) factors {
+func (s *Stroke) factors(p Point, hand Hand) factors {
 	f := factors{size: 1, strength: 1, flow: 1, hard: 1, apart: 1, round: 1, scatter: 1}
 	if s.PenSize {
 		f.size = max(p.Pressure, 0.02)
@@ -35,7 +37,7 @@ func (s *Stroke) factors(p Point, tilt float32) factors {
 		f.strength = p.Pressure
 	}
 	for _, d := range s.Kit.Pen {
-		v := d.at(p.Pressure, tilt)
+		v := d.at(p.Pressure, hand)
 		switch d.What {
 		case "size":
 			f.size *= max(v, 0.02)
@@ -62,12 +64,15 @@ func (s *Stroke) factors(p Point, tilt float32) factors {
 	return f
 }
 
-// tilt returns the pen's tilt at point i: 0 upright, 1 flat on the surface.
-func (s *Stroke) tilt(i int) float32 {
+// hand returns how the pen is held at point i.
+func (s *Stroke) hand(i int) (h Hand) {
 	if i < len(s.Tilt) {
-		return s.Tilt[i]
+		h.Tilt = s.Tilt[i]
 	}
-	return 0
+	if i < len(s.Lean) {
+		h.Lean = s.Lean[i]
+	}
+	return h
 }
 
 // walk calls f for every dab of segments from..to (exclusive). Dabs lie at even
@@ -80,21 +85,21 @@ func (s *Stroke) walk(from, to int, f func(dab)) {
 	if s.Seed != "" {
 		seed = uint32(xxh3.HashString(s.Seed))
 	}
-	next, index := float32(0), uint32(0)
+	next, index, gone := float32(0), uint32(0), float32(0)
 	for i := 0; i < to; i++ {
 		a, b := s.segment(i)
-		ta, tb := s.tilt(i), s.tilt(min(i+1, len(s.Points)-1))
+		ha, hb := s.hand(i), s.hand(min(i+1, len(s.Points)-1))
 		line := b.Pos.Sub(a.Pos)
 		length := line.Length()
 		if length == 0 {
 			if i == 0 || k.Build { // a pen that is only set down leaves one dab
 				if i >= from {
-					s.set(a, ta, geom.Vec3{}, seed, index, f)
+					s.set(a, ha, geom.Vec3{}, gone, seed, index, f)
 				}
 				index++
 			}
 			if i == 0 {
-				next = s.apart(a, ta)
+				next = s.apart(a, ha)
 			}
 			continue
 		}
@@ -106,28 +111,29 @@ func (s *Stroke) walk(from, to int, f func(dab)) {
 		for next <= length {
 			t := next / length
 			p := Point{a.Pos.Add(line.Mul(t)), a.Nrm.Add(b.Nrm.Sub(a.Nrm).Mul(t)), a.Pressure + (b.Pressure-a.Pressure)*t}
-			tilt := ta + (tb-ta)*t
+			hand := ha.to(hb, t)
 			if i >= from {
-				s.set(p, tilt, way, seed, index, f)
+				s.set(p, hand, way, gone+next, seed, index, f)
 			}
 			index++
-			next += s.apart(p, tilt)
+			next += s.apart(p, hand)
 		}
 		next -= length
+		gone += length
 	}
 }
 
 // apart is how far the next dab is from one at p, in metres.
-func (s *Stroke) apart(p Point, tilt float32) float32 {
-	f := s.factors(p, tilt)
+func (s *Stroke) apart(p Point, hand Hand) float32 {
+	f := s.factors(p, hand)
 	return max(s.Kit.Spacing*f.apart, leastSpacing) * 2 * s.Radius * f.size
 }
 
 // set makes the dabs of one place.
-func (s *Stroke) set(p Point, tilt float32, way geom.Vec3, seed, index uint32, f func(dab)) {
+func (s *Stroke) set(p Point, hand Hand, way geom.Vec3, along float32, seed, index uint32, f func(dab)) {
 	k := s.Kit
 	n := p.Nrm.Unit()
-	fs := s.factors(p, tilt)
+	fs := s.factors(p, hand)
 	for c := range uint32(max(k.Count, 1)) {
 		h := noise.Hash(int32(index), int32(c), 11, seed)
 		d := dab{pos: p.Pos, nrm: n, variant: h}
@@ -137,9 +143,10 @@ func (s *Stroke) set(p Point, tilt float32, way geom.Vec3, seed, index uint32, f
 		d.light = min(max(k.LightJitter*(2*noise.Random(h, 4)-1)+fs.value, -1), 1)
 		d.hard = min(s.Hardness*fs.hard, 1)
 		right := s.across(n)
-		if k.Along {
-			if w := way.Sub(n.Mul(way.Dot(n))); w.Length() > 1e-9 {
-				right = w.Unit()
+		d.way, d.along = n.Cross(right), along
+		if w := way.Sub(n.Mul(way.Dot(n))); w.Length() > 1e-9 {
+			if d.way = w.Unit(); k.Along {
+				right = d.way
 			}
 		}
 		up := n.Cross(right)

@@ -238,10 +238,14 @@ func (u *Surface) cover(s *brush.Stroke, live bool) (*brush.Coverage, error) {
 			return step.Luma(v[0], v[1], v[2]) * v[3]
 		}
 	}
+	flat := func(i int) (int, geom.Vec2) {
+		sheet := int(u.scene.Model.TriSheet[f.Tri[i]])
+		return sheet, u.scene.index(sheet).UVAt(f.Tri[i], f.Pos[i])
+	}
 	n := len(s.Points) - 1
 	if !live || n == 0 { // a first point is no finished segment: nothing is kept of it
 		out := s.NewCoverage(len(f.Pos))
-		out.Tip = tip
+		out.Tip, out.Flat = tip, flat
 		s.Draw(f, out, 0, s.Segments())
 		s.Held(f, out)
 		u.scene.seen(f, s.Eye, out.Cover, nil)
@@ -253,7 +257,7 @@ func (u *Surface) cover(s *brush.Stroke, live bool) (*brush.Coverage, error) {
 	if c.drawn > n || c.cover == nil {
 		c.cover, c.drawn = s.NewCoverage(len(f.Pos)), 0
 	}
-	c.cover.Tip = tip
+	c.cover.Tip, c.cover.Flat = tip, flat
 	s.Draw(f, c.cover, c.drawn, n)
 	c.drawn = n
 	out := c.cover.Clone()

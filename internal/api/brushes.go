@@ -26,6 +26,7 @@ type Brushes struct {
 	Tips   []Tip        `json:"tips"`
 	Grains []string     `json:"grains"`
 	Driven []string     `json:"driven"`
+	Drives []string     `json:"drives" doc:"what of a pen drives them"`
 }
 
 // Tip is the name of a tip and what it is.
@@ -38,7 +39,7 @@ const keptGroup = "kept"
 
 func (s *Server) brushRoutes(api huma.API) {
 	huma.Get(api, "/api/brushes", func(ctx context.Context, _ *struct{}) (*body[Brushes], error) {
-		out := Brushes{List: brush.Shelf(), Tips: []Tip{}, Grains: brush.Grains, Driven: brush.Driven}
+		out := Brushes{List: brush.Shelf(), Tips: []Tip{}, Grains: brush.Grains, Driven: brush.Driven, Drives: brush.Drivers}
 		names, help := brush.Tips()
 		for i, n := range names {
 			out.Tips = append(out.Tips, Tip{n, help[i]})

@@ -34,20 +34,18 @@ func (v *viewer) follow() {
 	}
 }
 
-// near takes the place over which a pen hovers; it reports whether what is shown has to
-// be made anew. A layer that was just taken away, and a pen that paints, are left alone.
-func (v *viewer) near(r Request) bool {
+// near takes the place over which a pen hovers. A layer that was just taken away, and a
+// pen that paints, are left alone.
+func (v *viewer) near(r Request) {
 	if v.stroke != nil || v.s.doc.Layer(r.Layer) == nil || !(r.Radius > 0) {
-		return false
+		return
 	}
 	at := geom.V3(r.Pos[0], r.Pos[1], r.Pos[2])
 	v.penAt(r.Layer, at, at, 2*r.Radius)
-	if v.s.hot == r.Layer {
-		v.wake()
-		return false
+	select {
+	case v.hovers <- struct{}{}:
+	default:
 	}
-	v.s.hot = r.Layer
-	return true
 }
 
 // ahead makes tiles ready that the pen is about to enter, until there is something to
@@ -56,9 +54,15 @@ func (u *pusher) ahead(ctx context.Context) {
 	u.v.penMu.Lock()
 	at := u.v.pen
 	u.v.penMu.Unlock()
-	p := u.last
-	if at == nil || p == nil || u.newer() || !p.Edits(at.layer) {
+	if at == nil || u.last == nil || u.newer() || u.last.Doc.Layer(at.layer) == nil {
 		return
+	}
+	p := u.last
+	if !p.Edits(at.layer) { // it will be the one under edit
+		if u.coming.of != p || u.coming.layer != at.layer {
+			u.coming = soloed{p, at.layer, eval.Compile(p.Scene, p.Doc, at.layer, "")}
+		}
+		p = u.coming.p
 	}
 	if len(u.ready) > 4096 || u.readyOf != at.layer {
 		clear(u.ready)

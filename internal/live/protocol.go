@@ -18,6 +18,7 @@ type Request struct {
 	Stroke *brush.Stroke `json:"stroke"`
 	Points brush.Points  `json:"points"`
 	Tilt   []float32     `json:"tilt"`   // of the pen, one a point, or none
+	Lean   []float32     `json:"lean"`   // and to which side
 	Within string        `json:"within"` // part, island, sheet, face or all: what a stroke stays in, by the place it begins
 	Layer  string        `json:"layer"`
 	Layers []string      `json:"layers"`

@@ -67,10 +67,12 @@ type pusher struct {
 	drafted bool
 	ready   map[eval.Tile]bool // where a stroke on readyOf finds what it needs
 	readyOf string
+	coming  soloed // the pen hovers over another layer than the one under edit
 	kept    *kept
 }
 
-// soloed is a program that shows one layer without the others.
+// soloed is a program that was compiled for one layer: to show it without the others, or
+// as the one under edit.
 type soloed struct {
 	of    *eval.Program
 	layer string
@@ -89,26 +91,26 @@ const (
 
 func (u *pusher) run(ctx context.Context) error {
 	u.kept.load(ctx)
-	defer func() {
+	keep := func() {
 		if err := u.kept.keep(u.have); err != nil {
 			log.Print(err)
 		}
-	}()
+	}
+	defer keep()
 	for {
+		idle := time.NewTimer(keptAfter)
 		select {
 		case <-ctx.Done():
 			return nil
-		case <-time.After(keptAfter):
-			if err := u.kept.keep(u.have); err != nil {
-				log.Print(err)
-			}
-			select {
-			case <-ctx.Done():
-				return nil
-			case <-u.v.woken:
-			}
+		case <-idle.C:
+			keep()
+			continue
+		case <-u.v.hovers:
+			u.ahead(ctx)
+			continue
 		case <-u.v.woken:
 		}
+		idle.Stop()
 		select {
 		case u.wish = <-u.v.want:
 		default:

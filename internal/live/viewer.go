@@ -37,8 +37,9 @@ type viewer struct {
 	posts chan any
 	push  *pusher
 
-	penMu sync.Mutex
-	pen   *pen // nil: not seen yet
+	hovers chan struct{} // the pen is over another place
+	penMu  sync.Mutex
+	pen    *pen // nil: not seen yet
 }
 
 // wish is what the page wants to see besides the maps.
@@ -67,7 +68,7 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	conn.SetReadLimit(8 << 20)
-	v := &viewer{s: s, actor: actor, conn: conn, woken: make(chan struct{}, 1), want: make(chan wish, 1), docs: make(chan docMessage, 1), posts: make(chan any, 64)}
+	v := &viewer{s: s, actor: actor, conn: conn, woken: make(chan struct{}, 1), hovers: make(chan struct{}, 1), want: make(chan wish, 1), docs: make(chan docMessage, 1), posts: make(chan any, 64)}
 	v.push = newPusher(v)
 	v.push.wait = wait
 	s.do(func() {
@@ -252,9 +253,9 @@ func (v *viewer) handle(r Request) error {
 		}
 		n := *v.stroke.Stroke
 		n.Points = append(n.Points[:len(n.Points):len(n.Points)], r.Points...)
-		if len(r.Tilt) == len(r.Points) && len(n.Tilt) == len(v.stroke.Stroke.Points) {
-			n.Tilt = append(n.Tilt[:len(n.Tilt):len(n.Tilt)], r.Tilt...)
-		}
+		had := len(v.stroke.Stroke.Points)
+		n.Tilt = grown(n.Tilt, r.Tilt, had, len(r.Points))
+		n.Lean = grown(n.Lean, r.Lean, had, len(r.Points))
 		if err = n.Check(); err == nil {
 			v.stroke.Stroke = &n
 			v.follow()
@@ -279,10 +280,8 @@ func (v *viewer) handle(r Request) error {
 	case "stroke.cancel":
 		v.stroke = nil
 	case "near":
-		changed = false
-		if !v.near(r) {
-			return nil
-		}
+		v.near(r)
+		return nil
 	default:
 		return fmt.Errorf("the message %q is unknown", r.T)
 	}
@@ -291,6 +290,14 @@ func (v *viewer) handle(r Request) error {
 		s.tell()
 	}
 	return err
+}
+
+// grown appends what a pen says of some more points, as long as it says it of all.
+func grown(row, more []float32, had, points int) []float32 {
+	if len(more) != points || len(row) != had {
+		return row
+	}
+	return append(row[:had:had], more...)
 }
 
 func (v *viewer) beginStroke(r Request) error {

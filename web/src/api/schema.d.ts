@@ -524,6 +524,8 @@ export interface components {
     };
     Brushes: {
       driven: string[] | null;
+      /** @description what of a pen drives them */
+      drives: string[] | null;
       grains: string[] | null;
       /** @description those of the shelf, then those kept in the stock, in the group "kept" */
       list: components['schemas']['Made'][] | null;
@@ -689,7 +691,9 @@ export interface components {
        */
       bend?: number;
       /** @enum {string} */
-      by: 'pressure' | 'tilt';
+      by: 'pressure' | 'tilt' | 'lean';
+      /** @description of one's own, instead of the bend */
+      curve?: (number[] | null)[] | null;
       /** Format: float */
       from: number;
       /** Format: float */
@@ -824,6 +828,11 @@ export interface components {
        * @description 0..1
        */
       amount: number;
+      /**
+       * @description what it belongs to; empty: the surface
+       * @enum {string}
+       */
+      in?: '' | 'line' | 'tip';
       /** @enum {string} */
       kind: 'cloud' | 'grit' | 'weave' | 'fibre';
       /**
@@ -896,7 +905,8 @@ export interface components {
       facing?: number;
       /** Format: float */
       fade?: number;
-      falloff?: number[] | null;
+      /** @description what a round dab lays from the middle (0) to the rim (1), instead of the hardness */
+      falloff?: (number[] | null)[] | null;
       /**
        * Format: float
        * @description what one dab lays of what is still missing to the stroke's strength

@@ -62,6 +62,12 @@ export class UI {
   light = $state(312);
   exposure = $state(1);
   /** drawn pixels a pixel of the screen; kept in the browser, as it suits the machine */
+  /** height of the worktop in pixels */
+  worktop = $state(Number(localStorage.getItem('worktop')) || 212);
+  setWorktop(px: number) {
+    this.worktop = px;
+    localStorage.setItem('worktop', String(px));
+  }
   sharpness = $state(Number(localStorage.getItem('sharpness')) || 1);
   blur = $state(0.6);
   background = $state(false);
@@ -96,7 +102,7 @@ export class UI {
   source = $state.raw<{ at: number[]; nrm: number[] } | null>(null);
   follows = $state<'along' | 'anew' | 'stays'>('along');
   /** an outline over a view that strokes stay in: −1..1 to the right and up */
-  lasso = $state.raw<{ view: number[]; aspect: number; outline: number[][] } | null>(null);
+  lasso = $state.raw<{ view: number[]; aspect: number; outline: number[][]; flat?: number[] } | null>(null);
   feather = $state(12); // pixels
   outside = $state(false);
   /** the next click marks that place */

@@ -5,6 +5,7 @@
   import type { Session } from '../lib/session.svelte';
   import type { Target, UI } from '../lib/ui.svelte';
   import ColorField from './ColorField.svelte';
+  import CurveField from './CurveField.svelte';
   import BrushShelf from './BrushShelf.svelte';
   import OtherSide from './OtherSide.svelte';
   import PictureField from './PictureField.svelte';
@@ -89,6 +90,12 @@
       drives.map((d) => (d.what === what ? { ...d, ...part } : d)),
     );
   }
+  const straight = () => [
+    [0, 0],
+    [1, 1],
+  ];
+  /** A curve has two points at least. */
+  const pair = (c: number[][]) => (c.length > 1 ? c : [...c, [1, c[0][1]]].map((p, i) => [i, p[1]]));
   let played = $state(recordings[0].name);
   let playing = $state(false);
   async function practise() {
@@ -101,25 +108,35 @@
     await play(r, canvas, new DOMRect(b.left + b.width / 2 - side / 2, b.top + b.height / 2 - side / 2, side, side));
     playing = false;
   }
+  /** A blend mode by its name; of heights alone, what it comes to. */
+  function saysMode(m: string): string {
+    if (t.channels.join() !== 'height') return m || 'normal';
+    return { '': 'to this height (normal)', add: 'raises by it (add)', subtract: 'lowers by it (subtract)' }[m] ?? m;
+  }
   const modes = ['', 'multiply', 'screen', 'overlay', 'darken', 'lighten', 'add', 'subtract', 'soft light', 'color'];
 </script>
 
 <section class="brush" aria-label="Brush">
-  <div class="flex items-center gap-2">
+  <div class="head">
     <h3 class="font-semibold">
       {{ erase: 'Eraser', fill: 'Fill', clone: 'Clone', smear: 'Smear' }[ui.tool as string] ?? 'Brush'}
     </h3>
-    <span class="quiet grow truncate text-xs">{t.text}</span>
+    <button
+      class="shown"
+      onclick={() => (shelf = !shelf)}
+      aria-label={`Brushes: ${b.name}`}
+      title={`${b.name}; a click takes another brush`}
+    >
+      {#if picture}<img src={picture} alt="Preview of a stroke" />{/if}
+      <span>{b.name}</span>
+    </button>
+    <span class="quiet says" title={t.text}>{t.text}</span>
     <div class="tabs" role="tablist" aria-label="Settings of the brush">
       {#each tabs as [id, label, help] (id)}
         <button role="tab" aria-selected={tab === id} title={help} onclick={() => (tab = id)}>{label}</button>
       {/each}
     </div>
   </div>
-  <button class="shown" onclick={() => (shelf = !shelf)} aria-label={`Brushes: ${b.name}`} title="Take another brush">
-    {#if picture}<img src={picture} alt="Preview of a stroke" />{/if}
-    <span>{b.name}</span>
-  </button>
   {#if tab === 'line'}
     <div class="grid">
       {#if ui.tool === 'clone'}
@@ -244,8 +261,8 @@
           <NumberField
             label={`Brush ${c.label}`}
             value={b.values[c.channel] ?? 0}
-            min={c.channel === 'height' ? -0.002 : c.min}
-            max={c.channel === 'height' ? 0.002 : c.max}
+            min={c.channel === 'height' ? -0.01 : c.min}
+            max={c.channel === 'height' ? 0.01 : c.max}
             unit={c.unit}
             scale={c.scale}
             commit={(v) => (b.values[c.channel] = v)}
@@ -264,7 +281,7 @@
           b.blend = does ? '' : v;
         }}
       >
-        {#each modes as m (m)}<option value={m}>{m || 'normal'}</option>{/each}
+        {#each modes as m (m)}<option value={m}>{saysMode(m)}</option>{/each}
         <option value="lighten">lifts what is there</option>
         <option value="darken">sinks what is there</option>
         <option value="soften">softens what is there</option>
@@ -377,19 +394,20 @@
         {#each about?.tips ?? [] as x (x.name)}<option value={x.name} title={x.help}>{x.name || 'round'}</option>{/each}
       </select>
       <span class="quiet" title="A picture of the project as the tip: white lays, black does not">stamp</span>
-      <PictureField
-        {session}
-        label="picture for the tip"
-        value={k?.picture ?? ''}
-        commit={(v) => {
-          set('picture', v || undefined);
-          if (v && (k?.spacing ?? 0) < 0.5) set('spacing', 1.2);
-        }}
-      />
-      <span></span>
-      <button class="chip" title="Make a stamp, or take one (Shift P)" onclick={() => (ui.press = true)}
-        >stamp press …</button
-      >
+      <span class="stamp">
+        <PictureField
+          {session}
+          label="picture for the tip"
+          value={k?.picture ?? ''}
+          commit={(v) => {
+            set('picture', v || undefined);
+            if (v && (k?.spacing ?? 0) < 0.5) set('spacing', 1.2);
+          }}
+        />
+        <button class="chip" title="Make a stamp, or take one (Shift P)" onclick={() => (ui.press = true)}
+          >press …</button
+        >
+      </span>
       {@render number(
         'spacing',
         'spacing',
@@ -420,6 +438,37 @@
           the stroke</label
         >
       </span>
+      {#if !k?.tip && !k?.picture}
+        <span class="quiet" title="What a dab lays from its middle to its rim">falloff</span>
+        <select
+          class="pick"
+          aria-label="Falloff"
+          value={k?.falloff ? 'curve' : ''}
+          onchange={(e) =>
+            set(
+              'falloff',
+              e.currentTarget.value
+                ? [
+                    [0, 1],
+                    [0.5, 0.5],
+                    [1, 0],
+                  ]
+                : undefined,
+            )}
+        >
+          <option value="">by hardness</option><option value="curve">a curve</option>
+        </select>
+        {#if k?.falloff}
+          <div class="curve">
+            <CurveField
+              label="Falloff from the middle to the rim"
+              value={k.falloff as number[][]}
+              preview={(v) => set('falloff', v)}
+              commit={(v) => set('falloff', pair(v))}
+            />
+          </div>
+        {/if}
+      {/if}
       <span class="quiet">grain</span>
       <select
         class="pick"
@@ -435,6 +484,16 @@
       </select>
       {#if k?.grain}
         {@const g = k.grain}
+        <span class="quiet" title="Where the grain lies: paint laid twice meets the same hills, or not">lies in</span>
+        <select
+          class="pick"
+          aria-label="What the grain belongs to"
+          value={g.in ?? ''}
+          onchange={(e) => set('grain', { ...g, in: e.currentTarget.value || undefined } as Kit['grain'])}
+        >
+          <option value="">the surface</option><option value="line">the line, along it</option>
+          <option value="tip">the tip, each dab</option>
+        </select>
         <span class="quiet">its size</span>
         <NumberField
           label="Size of the grain"
@@ -514,7 +573,8 @@
           value={d?.by ?? ''}
           onchange={(e) => drive(what, e.currentTarget.value)}
         >
-          <option value="">as set</option><option value="pressure">pressure</option><option value="tilt">tilt</option>
+          <option value="">as set</option>
+          {#each about?.drives ?? [] as by (by)}<option value={by}>{by}</option>{/each}
         </select>
         {#if d}
           <NumberField
@@ -535,14 +595,35 @@
             unit="%"
             commit={(v) => bend(what, { to: v })}
           />
-          <NumberField
-            label={`${what}, bend`}
-            value={d.bend || 1}
-            min={0.1}
-            max={10}
-            log
-            commit={(v) => bend(what, { bend: v })}
-          />
+          <span class="flex items-center gap-1">
+            {#if !d.curve}
+              <NumberField
+                label={`${what}, bend`}
+                value={d.bend || 1}
+                min={0.1}
+                max={10}
+                log
+                commit={(v) => bend(what, { bend: v })}
+              />
+            {/if}
+            <button
+              class="chip"
+              aria-pressed={!!d.curve}
+              aria-label={`${what} by a curve`}
+              title="A curve of one's own, from what the pen does to what it drives"
+              onclick={() => bend(what, { curve: d.curve ? undefined : straight() })}>curve</button
+            >
+          </span>
+          {#if d.curve}
+            <div class="curve">
+              <CurveField
+                label={`Curve of ${what}`}
+                value={d.curve as number[][]}
+                preview={(curve) => bend(what, { curve })}
+                commit={(curve) => bend(what, { curve: pair(curve) })}
+              />
+            </div>
+          {/if}
         {:else}<span></span><span></span><span></span>{/if}
       {/each}
       <span class="quiet" title="Surfaces turned away further than this take no paint">takes paint</span>
@@ -690,20 +771,38 @@
 <style>
   .brush {
     flex: none;
-    width: min(600px, 62%);
+    width: min(680px, 68%);
     border: 1px solid var(--verdigris);
     border-radius: 4px;
     background: var(--raised);
-    padding: 4px 8px;
+    padding: 3px 8px 4px;
     margin-left: auto;
     overflow: auto;
   }
+  .head {
+    position: sticky;
+    top: 0;
+    z-index: 1;
+    display: flex;
+    align-items: center;
+    gap: 8px;
+    margin: 0 -8px 4px;
+    padding: 0 8px 3px;
+    background: var(--raised);
+  }
+  .says {
+    flex: 0 1 auto;
+    max-width: 30%;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+    font-size: 12px;
+  }
   .shown {
     position: relative;
-    display: block;
-    width: 100%;
-    height: 38px;
-    margin: 3px 0 4px;
+    flex: 1 1 0;
+    min-width: 90px;
+    height: 34px;
     border: 1px solid var(--line);
     border-radius: 3px;
     overflow: hidden;
@@ -747,10 +846,21 @@
   }
   .grid {
     display: grid;
-    grid-template-columns: repeat(3, auto 1fr);
+    grid-template-columns: repeat(3, auto minmax(0, 1fr));
     gap: 3px 7px;
     align-items: center;
     font-size: 12.5px;
+  }
+  .stamp {
+    grid-column: span 3;
+    display: flex;
+    align-items: center;
+    gap: 6px;
+  }
+  .curve {
+    grid-column: 1 / -1;
+    justify-self: end;
+    width: 250px;
   }
   .on {
     border-color: var(--verdigris);

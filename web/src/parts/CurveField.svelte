@@ -59,7 +59,7 @@
     dragged = null;
   }
   function insert(e: MouseEvent) {
-    if ((e.target as Element).tagName === 'circle') return;
+    if ((e.target as Element).classList.contains('point')) return;
     const p = place(e);
     const i = value.findIndex((q) => q[0] > p[0]);
     commit(i < 0 ? [...value, p] : [...value.slice(0, i), p, ...value.slice(i)]);
@@ -82,10 +82,9 @@
   <path class="grid" d="M0 25H100M0 50H100M0 75H100M25 0V100M50 0V100M75 0V100" />
   <path class="line" d={line} />
   {#each points as p, i (i)}
-    <circle
-      cx={p[0] * 100}
-      cy={100 - p[1] * 100}
-      r="4"
+    <path
+      class="point"
+      d={`M${p[0] * 100} ${100 - p[1] * 100}h.01`}
       role="button"
       tabindex="0"
       aria-label={`Point ${i + 1}: ${Math.round(p[0] * 100)} % becomes ${Math.round(p[1] * 100)} %`}
@@ -121,10 +120,17 @@
     stroke: var(--text);
     stroke-width: 1.6;
   }
-  circle {
-    fill: var(--plum);
-    stroke: white;
-    vector-effect: non-scaling-stroke;
+  /* a round end of a line, so that it is round however the field is stretched */
+  .point {
+    stroke: var(--plum);
+    stroke-width: 11;
+    stroke-linecap: round;
+    pointer-events: stroke;
     cursor: grab;
+  }
+  .point:hover,
+  .point:focus-visible {
+    stroke: var(--text);
+    outline: none;
   }
 </style>

@@ -25,6 +25,9 @@
   let loading = $state<'' | 'rough' | 'nothing'>('nothing');
   let failed = $state('');
   let cursor = $state<{ x: number; y: number; path: string; texels: number; mm: number; twins: number } | null>(null);
+  let saysWidth = $state(0);
+  let wide = $state(0);
+  let tall = $state(0);
   let held = $state('');
   let sampleAt = $state({ x: 0, y: 0 });
   /** corners of a lasso that is being drawn, in pixels; a corner a click, or a line while it is dragged */
@@ -41,12 +44,10 @@
     if (stage && drawn.length >= 3) {
       // no more corners than a screen can tell apart
       const every = Math.ceil(drawn.length / 160);
-      const { view, aspect } = stage.lens();
-      ui.lasso = {
-        view,
-        aspect,
-        outline: drawn.filter((_, i) => i % every === 0).map(([x, y]) => stage!.inPicture(x, y)),
-      };
+      const onFlat = stage.overFlat(drawn[0][0]);
+      const { view, aspect, flat } = stage.lens(onFlat);
+      const outline = drawn.filter((_, i) => i % every === 0).map(([x, y]) => stage!.inPicture(x, y, onFlat));
+      ui.lasso = { view, aspect, outline, flat };
       ui.tool = strokes.includes(before) ? before : 'brush';
     }
     drawn = [];
@@ -57,14 +58,14 @@
   function seeLasso(s: Stage) {
     const l = ui.lasso;
     if (!l) return void (lassoPath = '');
-    const { view, aspect } = s.lens();
+    const { view, aspect } = s.lens(!!l.flat);
     const same =
       Math.abs(aspect - l.aspect) < 1e-3 && view.every((v, i) => Math.abs(v - l.view[i]) < 1e-4 * (1 + Math.abs(v)));
-    const r = canvas.getBoundingClientRect();
-    const w = ui.mode === 'both' ? r.width / 2 : r.width;
-    lassoPath = same
-      ? l.outline.map(([x, y], i) => `${i ? 'L' : 'M'}${((x + 1) / 2) * w} ${((1 - y) / 2) * r.height}`).join('') + 'Z'
-      : '';
+    const shown = s.mode === 'both' || (s.mode === 'flat') === !!l.flat;
+    lassoPath =
+      same && shown
+        ? l.outline.map(([x, y], i) => `${i ? 'L' : 'M'}${s.onCanvas(x, y, !!l.flat).join(' ')}`).join('') + 'Z'
+        : '';
   }
   /** where the clone's source is seen; found anew when a frame was drawn */
   let mark = $state<{ x: number; y: number } | null>(null);
@@ -313,8 +314,9 @@
       });
       return;
     }
-    if (ui.tool === 'lasso' && ui.station === 'Layer' && e.button === 0 && !e.altKey && !stage.overFlat(x)) {
+    if (ui.tool === 'lasso' && ui.station === 'Layer' && e.button === 0 && !e.altKey) {
       const [first] = drawn;
+      if (first && stage.overFlat(x) !== stage.overFlat(first[0])) return; // an outline lies in one of the two pictures
       if (first && drawn.length > 2 && Math.hypot(first[0] - x, first[1] - y) < 10) return closeLasso();
       drawn = [...drawn, [x, y]];
       drawing = true;
@@ -379,6 +381,7 @@
     }
     if (drawing) {
       const last = drawn[drawn.length - 1];
+      if (stage.overFlat(x) !== stage.overFlat(last[0])) return;
       if (Math.hypot(last[0] - x, last[1] - y) > 4) drawn = [...drawn, [x, y]];
       return;
     }
@@ -440,7 +443,14 @@
     if (stage) stage.controls.enabled = !painting && ui.mode !== 'flat';
   }
   function wheel(e: WheelEvent) {
-    if (!stage?.overFlat(local(e)[0])) return;
+    if (!stage) return;
+    if (!stage.overFlat(local(e)[0])) {
+      // the wheel brings the model nearer whatever is in the hand
+      if (stage.controls.enabled) return;
+      stage.controls.enabled = true;
+      setTimeout(() => stage && (stage.controls.enabled = !painting && ui.mode !== 'flat' && !held));
+      return;
+    }
     e.preventDefault();
     e.stopPropagation();
     stage.zoomFlat(Math.exp(e.deltaY * 0.001));
@@ -466,7 +476,7 @@
 </script>
 
 <svelte:window onkeydown={keydown} onkeyup={() => (held = '')} onblur={() => (held = '')} />
-<div class="view" bind:this={holder}>
+<div class="view" bind:this={holder} bind:clientWidth={wide} bind:clientHeight={tall}>
   <canvas
     bind:this={canvas}
     class:painting={painting && t.ok}
@@ -547,7 +557,13 @@
   {#if near}<div class="says" style:left={`${near.x + 14}px`} style:top={`${near.y - 30}px`}>{near.label}</div>{/if}
   {#if cursor}
     <svg class="over" aria-hidden="true"><path d={cursor.path} class="halo" /><path d={cursor.path} /></svg>
-    <div class="says" class:bad={!t.ok} style:left={`${cursor.x + 22}px`} style:top={`${cursor.y + 14}px`}>
+    <div
+      class="says"
+      class:bad={!t.ok}
+      bind:clientWidth={saysWidth}
+      style:left={`${Math.max(Math.min(cursor.x + 22, wide - saysWidth - 12), 4)}px`}
+      style:top={`${cursor.y + (cursor.y > tall - 70 ? -48 : 14)}px`}
+    >
       {#if ui.tool === 'clone' && (ui.marking || !ui.source)}a click marks where cloning takes from ·{/if}
       {t.text}{#if t.ok}{' '}· <b>{Math.round(ui.brush.strength * 100)} %</b>
         <span class="quiet">· {cursor.mm.toFixed(1)} mm{cursor.texels ? `, ${cursor.texels} texels` : ''}</span>{/if}
@@ -668,6 +684,7 @@
   }
   .says {
     position: absolute;
+    z-index: 3;
     pointer-events: none;
     background: var(--panel);
     border-left: 3px solid var(--verdigris);

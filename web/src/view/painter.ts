@@ -14,14 +14,16 @@ interface Place {
   y: number;
   pressure: number;
   tilt: number;
+  lean: number;
 }
 
 type Last = Place & { hit: Hit };
 
-/** What a stroke is stored as: numbers for each sample, and the pen's tilt. */
+/** What a stroke is stored as: numbers for each sample, and how the pen is held. */
 interface Samples {
   points: number[];
   tilt: number[];
+  lean: number[];
 }
 
 export class Painter {
@@ -29,7 +31,7 @@ export class Painter {
   private count = 0;
   private last: Last | null = null;
   private filling: Last | null = null;
-  private queue: Samples = { points: [], tilt: [] };
+  private queue: Samples = { points: [], tilt: [], lean: [] };
   private timer = 0;
   private resting = 0;
   /** where the hand was, and the middle between its last two places: curves go from
@@ -66,7 +68,7 @@ export class Painter {
     const hit = this.stage.pick(x, y);
     if (!hit) return '';
     this.took = true;
-    const place = { x, y, pressure: pressure(e), tilt: tilt(e) };
+    const place = { x, y, ...held(e) };
     if (this.ui.tool === 'fill') {
       this.filling = { ...place, hit };
       return '';
@@ -87,8 +89,7 @@ export class Painter {
     if (!this.drawing) return;
     this.stage.hurry();
     const events = e.getCoalescedEvents?.() ?? [];
-    for (const c of events.length ? events : [e])
-      this.follow({ x: c.clientX - left, y: c.clientY - top, pressure: pressure(c), tilt: tilt(c) });
+    for (const c of events.length ? events : [e]) this.follow({ x: c.clientX - left, y: c.clientY - top, ...held(c) });
     this.timer ||= window.setTimeout(() => this.flush(), 12);
   }
 
@@ -166,7 +167,7 @@ export class Painter {
       } as Hit);
     if (hits.length < 2) return 'there is no line at that place';
     if (this.ui.tool === 'clone' && !this.ui.source) return 'no place to clone from is marked yet';
-    this.lay(hits, { x: 0, y: 0, pressure: 1, tilt: 0 });
+    this.lay(hits, { x: 0, y: 0, pressure: 1, tilt: 0, lean: 0 });
     return '';
   }
 
@@ -240,7 +241,7 @@ export class Painter {
   private lasso() {
     const l = this.ui.lasso;
     if (!l) return undefined;
-    const height = Math.max(this.stage.lens().height, 1);
+    const height = Math.max(this.stage.lens(!!l.flat).height, 1);
     return { ...l, feather: Math.min((2 * this.ui.feather) / height, 2), out: this.ui.outside };
   }
 
@@ -325,16 +326,22 @@ export class Painter {
     this.count++;
     this.queue.points.push(hit.pos.x, hit.pos.y, hit.pos.z, hit.nrm.x, hit.nrm.y, hit.nrm.z, p.pressure);
     this.queue.tilt.push(p.tilt);
+    this.queue.lean.push(p.lean);
     this.last = { ...p, hit };
   }
 
   private flush() {
     this.timer = 0;
-    const { points, tilt } = this.queue;
+    const { points, tilt, lean } = this.queue;
     if (!points.length) return;
-    const driven = this.ui.brush.kit?.pen?.some((d) => d.by === 'tilt');
-    this.session.send({ t: 'stroke.add', points, tilt: driven ? tilt : undefined });
-    this.queue = { points: [], tilt: [] };
+    const driven = (by: string) => this.ui.brush.kit?.pen?.some((d) => d.by === by);
+    this.session.send({
+      t: 'stroke.add',
+      points,
+      tilt: driven('tilt') ? tilt : undefined,
+      lean: driven('lean') ? lean : undefined,
+    });
+    this.queue = { points: [], tilt: [], lean: [] };
   }
 }
 
@@ -351,14 +358,20 @@ const mix = (a: Place, b: Place, t: number): Place => ({
   y: a.y + (b.y - a.y) * t,
   pressure: a.pressure + (b.pressure - a.pressure) * t,
   tilt: a.tilt + (b.tilt - a.tilt) * t,
+  lean: once(a.lean + (once(b.lean - a.lean + 0.5) - 0.5) * t), // the shorter way round
 });
 
-/** A mouse has no pressure: it paints in full. */
-function pressure(e: PointerEvent): number {
-  return e.pointerType === 'pen' ? e.pressure : 1;
-}
+/** What is left of a number of turns when whole ones are taken off. */
+const once = (turns: number) => turns - Math.floor(turns);
 
-/** 0 upright, 1 flat on the surface. */
-function tilt(e: PointerEvent): number {
-  return e.pointerType === 'pen' ? Math.min(Math.hypot(e.tiltX, e.tiltY) / 90, 1) : 0;
+/** How a pointer is held. A mouse has no pressure: it paints in full. Tilt is 0 upright and 1
+ * flat on the surface; lean is to which side, in turns anticlockwise from the right. */
+function held(e: PointerEvent) {
+  if (e.pointerType !== 'pen') return { pressure: 1, tilt: 0, lean: 0 };
+  const to = (degrees: number) => Math.tan((Math.max(Math.min(degrees, 89), -89) * Math.PI) / 180);
+  return {
+    pressure: e.pressure,
+    tilt: Math.min(Math.hypot(e.tiltX, e.tiltY) / 90, 1),
+    lean: once(Math.atan2(-to(e.tiltY), to(e.tiltX)) / (2 * Math.PI)),
+  };
 }

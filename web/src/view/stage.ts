@@ -420,17 +420,28 @@ export class Stage {
   }
 
   /** View times projection of the model's picture, and its width over its height. */
-  lens(): { view: number[]; aspect: number; height: number } {
-    const { model } = this.rects();
-    this.camera.updateMatrixWorld();
-    const view = new Matrix4().multiplyMatrices(this.camera.projectionMatrix, this.camera.matrixWorldInverse);
-    return { view: view.toArray(), aspect: this.camera.aspect, height: model?.h ?? 1 };
+  lens(flat = false): { view: number[]; aspect: number; height: number; flat?: number[] } {
+    const rect = this.rects()[flat ? 'flat' : 'model'];
+    if (flat && rect) this.fitFlat(rect.w / Math.max(rect.h, 1));
+    const camera = flat ? this.flatCamera : this.camera;
+    camera.updateMatrixWorld();
+    const view = new Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse).toArray();
+    if (!flat) return { view, aspect: this.camera.aspect, height: rect?.h ?? 1 };
+    const corners = this.sheets.flatMap((s) => (s.flat ? [s.flat.position.x, s.flat.position.y] : [1e6, 1e6]));
+    return { view, aspect: (rect?.w ?? 1) / Math.max(rect?.h ?? 1, 1), height: rect?.h ?? 1, flat: corners };
   }
 
-  /** A point of the canvas in the model's picture, −1..1 to the right and up. */
-  inPicture(x: number, y: number): [number, number] {
-    const { model } = this.rects();
-    return model ? [((x - model.x) / model.w) * 2 - 1, 1 - (y / model.h) * 2] : [0, 0];
+  /** A point of the canvas in the picture of the model, or of the flat sheets: −1..1 to the
+   * right and up. */
+  inPicture(x: number, y: number, flat = false): [number, number] {
+    const rect = this.rects()[flat ? 'flat' : 'model'];
+    return rect ? [((x - rect.x) / rect.w) * 2 - 1, 1 - (y / rect.h) * 2] : [0, 0];
+  }
+
+  /** A place in one of the two pictures as a point of the canvas. */
+  onCanvas(x: number, y: number, flat = false): [number, number] {
+    const rect = this.rects()[flat ? 'flat' : 'model'];
+    return rect ? [rect.x + ((x + 1) / 2) * rect.w, ((1 - y) / 2) * rect.h] : [0, 0];
   }
 
   /** Aims a ray from the camera through a point of the canvas. */
