@@ -537,7 +537,7 @@ func (st *Stamp) treat(t *Treat) error {
 		f := st.clouds(t)
 		st.each(func(i int) {
 			if v := st.Grey[i]; v > 0 {
-				st.Grey[i] = v + 2*t.Amount*(f(i)-0.5)*min(v*8, 1)
+				st.Grey[i] = v + 2*t.Amount*(f[i]-0.5)*min(v*8, 1)
 			}
 		})
 	case "stretch":
@@ -555,16 +555,26 @@ func (st *Stamp) treat(t *Treat) error {
 	return nil
 }
 
-func (st *Stamp) clouds(t *Treat) func(i int) float32 {
+// clouds is a soft noise all over the stamp, 0..1.
+func (st *Stamp) clouds(t *Treat) []float32 {
 	scale := t.Scale
 	if scale == 0 {
 		scale = 0.2
 	}
 	s := noise.FBM{Kind: noise.Clouds, Seed: uint32(t.Seed), Frequency: 1 / scale, Octaves: 6, Lacunarity: 2.1, Persistence: 0.55}.Sampler(st.pixel())
-	return func(i int) float32 {
-		x, y := st.at(i)
-		return s.At(x, y, 0.37)
-	}
+	out := make([]float32, len(st.Grey))
+	st.rows(func(y int) {
+		var u, v, w, got [8]float32
+		for x := 0; x < st.Size; x += 8 {
+			for k := range 8 {
+				u[k], v[k] = st.at(y*st.Size + min(x+k, st.Size-1))
+				w[k] = 0.37
+			}
+			s.Eight(&u, &v, &w, &got)
+			copy(out[y*st.Size+x:(y+1)*st.Size], got[:])
+		}
+	})
+	return out
 }
 
 // cut makes what is above a level 1. Where it is sharper than a texel the slope of what
@@ -660,7 +670,7 @@ func (st *Stamp) softenBy(t *Treat) error {
 		}
 	default:
 		f := st.clouds(t)
-		by = func(i int) float32 { return min(max((f(i)-0.5)*2.5+0.5, 0), 1) }
+		by = func(i int) float32 { return min(max((f[i]-0.5)*2.5+0.5, 0), 1) }
 	}
 	// between steps of blur, from none to the whole radius
 	const steps = 5
