@@ -3,6 +3,7 @@ package api_test
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"image"
 	"image/color"
 	"image/png"
@@ -10,6 +11,7 @@ import (
 	"net/http"
 	"strings"
 	"testing"
+	"time"
 
 	"velvetgrime/core/brush"
 	"velvetgrime/internal/api"
@@ -132,5 +134,49 @@ func TestPalettesAreKeptInTheStock(t *testing.T) {
 	}
 	if _, b = s.request("GET", "/api/stock/palettes", nil); strings.TrimSpace(string(b)) != "[]" {
 		t.Errorf("after it was deleted: %s", b)
+	}
+}
+
+// A pen that hovers has tiles made ready, and the page hears nothing of it: least of all
+// that everything is drawn, while a stroke that it sent meanwhile is not. What was made ready
+// gives the stroke's tiles; a pen over a layer that is gone does no harm.
+func TestAHoveringPenIsSilent(t *testing.T) {
+	s := startService(t)
+	project := s.bollard()
+	w := s.open(project, "ann")
+	w.send(`{"t":"op","op":{"kind":"layer.add","target":"coat","index":-1,"layer":{"id":"coat","name":"Tar","kind":"paint","visible":true,"amount":1,"channels":{"roughness":{"on":true,"amount":1}}}}}`)
+	w.until("the layer", func(s state) bool { return s.T == "doc" && len(s.Doc.Layers) == 2 })
+	w.until("everything", func(s state) bool { return s.T == "settled" })
+	time.Sleep(500 * time.Millisecond) // and what came of the pass before it
+	w.send(`{"t":"pick","id":3,"pos":[0,0.3,0.12],"nrm":[0,0,1]}`)
+	w.until("what lies there", func(s state) bool { return s.T == "picked" })
+	w.tiles = 0
+	for i := range 5 {
+		w.send(`{"t":"near","layer":"coat","pos":[0,%g,0.12],"radius":0.02}`, 0.2+0.02*float64(i))
+	}
+	w.send(`{"t":"near","layer":"gone","pos":[0,0.3,0.12],"radius":0.02}`)
+	w.send(`{"t":"near","layer":"coat","pos":[0,0.3,0.12]}`)
+	time.Sleep(150 * time.Millisecond)
+	w.send(`{"t":"pick","id":4,"pos":[0,0.3,0.12],"nrm":[0,0,1]}`)
+	w.until("what lies there", func(s state) bool {
+		if s.T == "settled" {
+			t.Error("a pen that hovers says that everything is drawn")
+		}
+		return s.T == "picked"
+	})
+	if w.tiles > 0 {
+		t.Errorf("a pen that hovers sent %d tiles", w.tiles)
+	}
+	w.send(`{"t":"stroke.begin","layer":"coat","stroke":{"id":"hover","radius":0.03,"strength":1,"hardness":0.5,"values":{"roughness":[1]},"kit":{"spacing":0.1,"flow":1,"pen":[{"by":"lean","what":"angle","from":0,"to":1}]}}}`)
+	w.send(`{"t":"stroke.add","points":[0,0.3,0.12,0,0,1,1],"tilt":[0.5],"lean":[0.25]}`)
+	w.send(`{"t":"stroke.add","points":[0.01,0.3,0.12,0,0,1,1],"tilt":[0.5],"lean":[0.5]}`)
+	w.send(`{"t":"stroke.end","id":5}`)
+	w.until("the stroke", func(s state) bool { return s.T == "settled" && w.tiles > 0 })
+	strokes, err := s.store.Strokes(t.Context(), project)
+	if err != nil || strokes["hover"] == nil {
+		t.Fatalf("the stroke was not kept: %v", err)
+	}
+	if got := strokes["hover"]; fmt.Sprint(got.Lean, got.Tilt) != "[0.25 0.5] [0.5 0.5]" {
+		t.Errorf("of how the pen was held %v and %v are kept", got.Lean, got.Tilt)
 	}
 }
