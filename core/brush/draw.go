@@ -255,6 +255,10 @@ func grainAt(kind string, p, n geom.Vec3, inv float32) float32 {
 		u, v := math.Sincos(math.Pi * float64(b))
 		over := float32(s*s*u*u + t*t*v*v)
 		return min(max(1-1.1*over, 0), 1)
+	case "ripple": // bows close behind each other, each steep at its front
+		bow := float64(q.Y) + 0.7*math.Sqrt(1+0.5*float64(q.X*q.X)) + 0.14*float64(noise.Simplex(q.X*0.6, q.Y*0.35, q.Z*0.6, 0x72))
+		t := float32(bow - math.Floor(bow))
+		return 1 - t*t*step01(1, 0.86, t)
 	case "fibre":
 		return min(max(0.5+0.55*noise.Simplex(q.X*3, q.Y*0.35, q.Z*3, 0x66)+0.2*noise.Simplex(q.X*7, q.Y*0.8, q.Z*7, 0x67), 0), 1)
 	}

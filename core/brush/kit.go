@@ -44,7 +44,7 @@ type Kit struct {
 // Grain is a texture that lets only part of the paint hold: of the surface, of the line
 // that is drawn, so that it runs and bends with it, or of the tip, the same in each dab.
 type Grain struct {
-	Kind   string  `json:"kind" enum:"cloud,grit,weave,fibre"`
+	Kind   string  `json:"kind" enum:"cloud,grit,weave,fibre,ripple"`
 	Size   float32 `json:"size" doc:"metres"`
 	Amount float32 `json:"amount" doc:"0..1"`
 	In     string  `json:"in,omitempty" enum:",line,tip" doc:"what it belongs to; empty: the surface"`
@@ -57,7 +57,7 @@ const (
 )
 
 // Grains are the kinds of grain.
-var Grains = []string{"cloud", "grit", "weave", "fibre"}
+var Grains = []string{"cloud", "grit", "weave", "fibre", "ripple"}
 
 // Drive has the pen drive one setting: at nothing it is From of what is set, at full
 // To; between them as Curve says, or by Bend, which above 1 keeps it low for longer. Lean

@@ -40,7 +40,7 @@ var tips = map[string]struct {
 	"crack":   {varied(crack), 6, "a jagged line that branches"},
 	"dust":    {varied(dust), 6, "soft specks"},
 	"cloud":   {varied(cloud), 6, "a soft uneven spot"},
-	"bloom":   {varied(bloom), 6, "a spot with lobes and a darker rim, as rust makes"},
+	"bloom":   {varied(bloom), 6, "a ragged spot with a dense middle and grains around it, as rust makes"},
 	"tuft":    {varied(tuft), 6, "small cushions, as of moss"},
 	"leaf":    {plain(leaf), 1, "a pointed leaf"},
 	"feather": {varied(feather), 6, "a feather with a shaft and barbs"},
@@ -298,11 +298,18 @@ func cloud(x, y, _ float32, h uint32) float32 {
 }
 
 func bloom(x, y, _ float32, h uint32) float32 {
-	d := hyp(x, y) * (1 + 0.35*octaves(x*1.7, y*1.7, h, 3))
-	d += 0.10 * octaves(x*6, y*6, h^3, 3)
-	body := step01(0.82, 0.55, d) * (0.45 + 0.35*step01(-0.4, 0.4, octaves(x*5, y*5, h^7, 4)))
-	rim := step01(0.16, 0.02, mag(d-0.62)) * 0.5 * (0.5 + 0.5*octaves(x*8, y*8, h^8, 2))
-	return min(body+max(rim, 0), 1) * ball(x, y, 0.85)
+	r := hyp(x, y)
+	d := r*(1+0.3*octaves(x*1.6, y*1.6, h, 3)) + 0.17*octaves(x*4.5, y*4.5, h^3, 4)
+	// dense in the middle, eaten away outward, and grains that ran ahead of it
+	grain := octaves(x*10, y*10, h^7, 3)
+	body := step01(0.16, -0.3, d-0.68+0.26*grain) * (0.62 + 0.38*step01(-0.45, 0.35, octaves(x*4, y*4, h^5, 3)))
+	stain := 0.3 * step01(0.98, 0.5, d) * (0.6 + 0.4*octaves(x*3, y*3, h^8, 2))
+	f1, _, id, _ := noise.Cellular(x*8, y*8, 0.5, h^11, noise.Euclidean, 1)
+	ahead := step01(0.34*max(1-0.7*d, 0), 0.1*max(1-0.7*d, 0), f1) * (0.4 + 0.6*noise.Random(id, 1))
+	if noise.Random(id, 2) > 0.62-0.35*d {
+		ahead = 0
+	}
+	return max(body, max(stain, 0), ahead) * ball(x, y, 0.8)
 }
 
 func tuft(x, y, _ float32, h uint32) float32 {

@@ -834,7 +834,7 @@ export interface components {
        */
       in?: '' | 'line' | 'tip';
       /** @enum {string} */
-      kind: 'cloud' | 'grit' | 'weave' | 'fibre';
+      kind: 'cloud' | 'grit' | 'weave' | 'fibre' | 'ripple';
       /**
        * Format: float
        * @description metres
