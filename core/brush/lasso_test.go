@@ -76,3 +76,50 @@ func TestAStrokeStaysInItsLasso(t *testing.T) {
 		}
 	}
 }
+
+// An outline over the flat sheets holds what lies in it by its UVs, wherever that is in
+// space; of sheets that the view did not show, and of a frame without UVs, nothing is held.
+func TestALassoOverFlatSheets(t *testing.T) {
+	f := ground(64, 0.2)
+	for _, c := range []struct {
+		name   string
+		sheet  int
+		corner []float32
+		uvs    bool
+		want   func(u, v float32) bool
+	}{
+		{"one sheet", 0, []float32{0, 0}, true, func(u, _ float32) bool { return u > 0.5 }},
+		{"the second beside it", 1, []float32{0, 0, 0.25, 0.1}, true, func(u, _ float32) bool { return u > 0.25 }},
+		{"a sheet that was not shown", 1, []float32{0, 0}, true, func(_, _ float32) bool { return false }},
+		{"no UVs", 0, []float32{0, 0}, false, func(_, _ float32) bool { return false }},
+	} {
+		// what the view shows: −1..1 is 0..1 to the right and −1..0 up
+		s := dabbed(Kit{Spacing: 1, Flow: 1, Falloff: even(1, 1)}, 1)
+		s.Radius = 1
+		s.Lasso = &Lasso{View: []float32{2, 0, 0, 0, 0, 2, 0, 0, 0, 0, 1, 0, -1, 1, 0, 1}, Aspect: 1, Flat: c.corner,
+			Outline: [][2]float32{{0, -9}, {9, -9}, {9, 9}, {0, 9}}}
+		if err := s.Check(); err != nil {
+			t.Fatal(err)
+		}
+		cov := s.NewCoverage(len(f.Pos))
+		uv := func(i int) geom.Vec2 {
+			return geom.Vec2{X: (float32(i%64) + 0.5) / 64, Y: (float32(i/64) + 0.5) / 64}
+		}
+		if c.uvs {
+			cov.Flat = func(i int) (int, geom.Vec2) { return c.sheet, uv(i) }
+		}
+		s.Draw(f, cov, 0, s.Segments())
+		s.Held(f, cov)
+		for i, v := range cov.Cover {
+			q := uv(i)
+			if want := c.want(q.X, q.Y); want != (v > 0.5) {
+				t.Fatalf("%s: at UV %v there is %v", c.name, q, v)
+			}
+		}
+	}
+	s := dabbed(Kit{Spacing: 1, Flow: 1}, 1)
+	s.Lasso = &Lasso{View: make([]float32, 16), Aspect: 1, Flat: []float32{1}, Outline: make([][2]float32, 3)}
+	if err := s.Check(); err == nil || !strings.Contains(err.Error(), "two a sheet") {
+		t.Errorf("a sheet with one number is taken: %v", err)
+	}
+}
