@@ -470,6 +470,10 @@ test('strokes stay in a lasso, or outside of it; it is drawn in one pull or corn
   for (const [x, y] of [[0.4, 0.3], [0.4, 0.7], [0.6, 0.7], [0.6, 0.3]]) await page.mouse.click(...at(x, y));
   await page.mouse.click(...at(0.4, 0.3));
   await expect(limits).toBeVisible();
+  await expect(limits).not.toContainText('another view');
+  await page.mouse.move(...at(0.5, 0.5));
+  await page.mouse.wheel(0, -120); // its outline is no longer where it was drawn
+  await expect(limits).toContainText('drawn from another view');
   // and over the flat sheet, where the post lies left of the middle
   await limits.getByRole('button', { name: 'Let go' }).click();
   await button(page, 'Undo').click();

@@ -45,6 +45,7 @@ type Project struct {
 	ID        string    `json:"id"`
 	Name      string    `json:"name"`
 	UpdatedAt time.Time `json:"updatedAt"`
+	Pictured  bool      `json:"pictured" doc:"there is a picture of it"`
 }
 
 // About is everything the page draws its controls from.
@@ -162,7 +163,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 		list, err := s.Store.Projects(ctx)
 		out := &body[[]Project]{Body: []Project{}}
 		for _, p := range list {
-			out.Body = append(out.Body, Project{p.ID, p.Name, p.UpdatedAt})
+			out.Body = append(out.Body, Project{p.ID, p.Name, p.UpdatedAt, p.Pictured})
 		}
 		return out, fail(err)
 	})

@@ -31,6 +31,7 @@ type Project struct {
 	ModelName string // file name inside the model blob, a zip
 	ModelBlob string
 	Picture   []byte
+	Pictured  bool `gorm:"->"` // there is a picture; set by Projects alone
 	CreatedAt time.Time
 	UpdatedAt time.Time
 	DeletedAt gorm.DeletedAt
@@ -180,7 +181,8 @@ func found(err error) error {
 // Projects lists all that are not deleted, the latest first, without pictures.
 func (s *Store) Projects(ctx context.Context) ([]Project, error) {
 	var p []Project
-	return p, s.db.WithContext(ctx).Omit("picture").Order("updated_at DESC, id").Find(&p).Error
+	return p, s.db.WithContext(ctx).Select("id", "name", "model_name", "model_blob", "created_at", "updated_at", "COALESCE(octet_length(picture), 0) > 0 AS pictured").
+		Order("updated_at DESC, id").Find(&p).Error
 }
 
 // Project returns one by id.

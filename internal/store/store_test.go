@@ -73,20 +73,25 @@ func TestBlobsOfEverySize(t *testing.T) {
 func TestProjectsComeAndGo(t *testing.T) {
 	s := openStore(t)
 	p := aProject(t, s)
+	pictured := false
 	listed := func() bool {
 		list, err := s.Projects(ctx)
 		must(t, err)
 		for _, q := range list {
 			if q.ID == p.ID {
-				return true
+				pictured = q.Pictured
+				return len(q.Picture) == 0
 			}
 		}
 		return false
 	}
-	if !listed() {
-		t.Error("it is not listed")
+	if !listed() || pictured {
+		t.Errorf("it is listed: %v; with a picture: %v", listed(), pictured)
 	}
 	must(t, s.Change(ctx, p.ID, map[string]any{"name": "Punt", "picture": []byte{1, 2}}))
+	if !listed() || !pictured {
+		t.Errorf("with a picture it is listed: %v; with one: %v", listed(), pictured)
+	}
 	if q, err := s.Project(ctx, p.ID); err != nil || q.Name != "Punt" || len(q.Picture) != 2 {
 		t.Errorf("changed it is %+v, %v", q, err)
 	}

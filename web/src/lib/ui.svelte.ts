@@ -62,6 +62,11 @@ export class UI {
   light = $state(312);
   exposure = $state(1);
   /** drawn pixels a pixel of the screen; kept in the browser, as it suits the machine */
+  /** Sets one thing of the brush's kit, which is made where there is none: then the brush sets dabs. */
+  setKit<K extends keyof Kit>(key: K, v: Kit[K]) {
+    this.brush.kit ??= { spacing: 0.08, flow: 1 } as Kit;
+    this.brush.kit[key] = v;
+  }
   /** height of the worktop in pixels */
   worktop = $state(Number(localStorage.getItem('worktop')) || 212);
   setWorktop(px: number) {

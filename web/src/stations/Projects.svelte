@@ -194,11 +194,11 @@
       {#each list as p (p.id)}
         <li class="card">
           <a href={`#/project/${p.id}`} aria-label={`Open ${p.name}`}>
-            <img
-              src={`/api/projects/${p.id}/picture?${stamp}`}
-              alt=""
-              onerror={(e) => ((e.currentTarget as HTMLElement).style.visibility = 'hidden')}
-            />
+            {#if p.pictured}
+              <img src={`/api/projects/${p.id}/picture?${stamp}`} alt="" />
+            {:else}
+              <span class="unseen quiet">not opened yet</span>
+            {/if}
           </a>
           <div class="flex items-center gap-1 px-3 py-2">
             <a class="grow truncate" href={`#/project/${p.id}`}>
@@ -262,6 +262,12 @@
   .card > a {
     display: block;
     background: #5a5a5a;
+  }
+  .unseen {
+    display: grid;
+    place-content: center;
+    aspect-ratio: 400 / 260;
+    color: #dcdcdc;
   }
   .over {
     outline: 3px dashed var(--plum);

@@ -377,8 +377,8 @@ export class Stage {
       r.setViewport(flat.x, 0, flat.w, flat.h);
       r.setScissor(flat.x, 0, flat.w, flat.h);
       r.render(this.flatScene, this.flatCamera);
-      this.onFrame();
     }
+    this.onFrame();
   }
 
   private flatColumns() {
