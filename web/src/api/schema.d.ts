@@ -1201,6 +1201,8 @@ export interface components {
     Project: {
       id: string;
       name: string;
+      /** @description there is a picture of it */
+      pictured: boolean;
       /** Format: date-time */
       updatedAt: string;
     };

@@ -1,10 +1,18 @@
 <script lang="ts">
   // What differs from dab to dab.
+  import type { Kit } from '../../api/client';
   import type { UI } from '../../lib/ui.svelte';
   import KitNumber from './KitNumber.svelte';
 
   let { ui }: { ui: UI } = $props();
   const k = $derived(ui.brush.kit);
+  const shares: [keyof Kit, string, string][] = [
+    ['sizeJitter', 'size', 'down to so much smaller'],
+    ['angleJitter', 'angle', '100 %: any way'],
+    ['strengthJitter', 'strength', 'down to so much weaker'],
+    ['hueJitter', 'hue', 'of the colour circle, either way'],
+    ['lightJitter', 'lightness', 'lighter or darker'],
+  ];
 </script>
 
 <div class="brush-grid">
@@ -29,41 +37,7 @@
     help="dabs at each place"
     whole
   />
-  <KitNumber
-    {ui}
-    of="sizeJitter"
-    label="size"
-    value={k?.sizeJitter ?? 0}
-    min={0}
-    max={1}
-    help="down to so much smaller"
-  />
-  <KitNumber {ui} of="angleJitter" label="angle" value={k?.angleJitter ?? 0} min={0} max={1} help="100 %: any way" />
-  <KitNumber
-    {ui}
-    of="strengthJitter"
-    label="strength"
-    value={k?.strengthJitter ?? 0}
-    min={0}
-    max={1}
-    help="down to so much weaker"
-  />
-  <KitNumber
-    {ui}
-    of="hueJitter"
-    label="hue"
-    value={k?.hueJitter ?? 0}
-    min={0}
-    max={1}
-    help="of the colour circle, either way"
-  />
-  <KitNumber
-    {ui}
-    of="lightJitter"
-    label="lightness"
-    value={k?.lightJitter ?? 0}
-    min={0}
-    max={1}
-    help="lighter or darker"
-  />
+  {#each shares as [of, label, help] (of)}
+    <KitNumber {ui} {of} {label} {help} value={Number(k?.[of] ?? 0)} min={0} max={1} />
+  {/each}
 </div>
