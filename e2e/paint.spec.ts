@@ -498,6 +498,7 @@ test('strokes stay in a lasso, or outside of it; it is drawn in one pull or corn
 test('a brush of one’s own: a curve for its falloff and for what the pen drives, a grain that runs with the line, a tip that leans', async ({ page }) => {
   await paintLayer(page);
   const messages = await sent(page);
+  await page.getByRole('combobox', { name: 'What the brush does' }).selectOption('darken mode');
   await page.getByRole('tab', { name: 'Tip' }).click();
   const preview = () => page.getByRole('img', { name: 'Preview of a stroke' }).getAttribute('src');
   await expect.poll(preview).toContain('blob:');
@@ -523,7 +524,8 @@ test('a brush of one’s own: a curve for its falloff and for what the pen drive
   await expect(page.getByRole('group', { name: 'Curve of size' }).getByRole('button')).toHaveCount(2);
   await play(page, 'Ring');
   await settled(page);
-  const { kit } = (await messages('stroke.begin'))[0].stroke;
+  const { kit, blend, does } = (await messages('stroke.begin'))[0].stroke;
+  expect([blend, does]).toEqual(['darken', '']);
   expect(kit.falloff[1]).toEqual([0.5, 0.6]);
   expect(kit.grain).toMatchObject({ kind: 'fibre', in: 'line' });
   expect(kit.pen.find((d: any) => d.what === 'size').curve).toEqual([[0, 0], [1, 1]]);

@@ -130,7 +130,7 @@ type window struct {
 
 type state struct {
 	T, Message, Undo, Redo string
-	Seq                    int64
+	Seq, N                 int64
 	Strokes                map[string]int
 	Doc                    struct {
 		Layers []struct {

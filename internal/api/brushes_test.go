@@ -183,3 +183,25 @@ func TestAHoveringPenIsSilent(t *testing.T) {
 		t.Errorf("of how the pen was held %v and %v are kept", got.Lean, got.Tilt)
 	}
 }
+
+// What is said to be drawn in full names the last message that it goes up to, be it a change,
+// one that was refused, or finer sizes; so a page that sent more meanwhile waits on.
+func TestSettledTellsUpToWhere(t *testing.T) {
+	s := startService(t)
+	w := s.open(s.bollard(), "ann")
+	w.until("the first picture", func(s state) bool { return s.T == "settled" && s.N == 0 })
+	w.send(`{"t":"op","n":3,"op":{"kind":"layer.add","target":"coat","index":-1,"layer":{"id":"coat","name":"Tar","kind":"paint","visible":true,"amount":1,"channels":{"roughness":{"on":true,"amount":1}}}}}`)
+	w.until("the change", func(s state) bool { return s.T == "settled" && s.N == 3 })
+	w.send(`{"t":"op","n":4}`)
+	w.until("a refusal", func(s state) bool { return s.T == "error" })
+	w.until("that nothing came of it", func(s state) bool { return s.T == "settled" && s.N == 4 })
+	w.send(`{"t":"view","n":6,"sizes":[256]}`)
+	w.until("finer sizes", func(s state) bool { return s.T == "settled" && s.N == 6 })
+	w.send(`{"t":"undo","n":7}`)
+	w.until("the undo", func(s state) bool {
+		if s.T == "settled" && s.N > 7 {
+			t.Errorf("%d messages are said to be drawn, 7 were sent", s.N)
+		}
+		return s.T == "settled" && s.N == 7
+	})
+}

@@ -14,6 +14,7 @@ import (
 type Request struct {
 	T      string        `json:"t"`
 	ID     int           `json:"id"`
+	N      int64         `json:"n"` // counts what changes the picture; a "settled" tells up to which it goes
 	Op     *stack.Op     `json:"op"`
 	Stroke *brush.Stroke `json:"stroke"`
 	Points brush.Points  `json:"points"`

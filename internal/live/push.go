@@ -67,6 +67,7 @@ type pusher struct {
 	drafted bool
 	ready   map[eval.Tile]bool // where a stroke on readyOf finds what it needs
 	readyOf string
+	heard   int64  // up to which request of the page this pass goes
 	coming  soloed // the pen hovers over another layer than the one under edit
 	kept    *kept
 }
@@ -111,6 +112,7 @@ func (u *pusher) run(ctx context.Context) error {
 		case <-u.v.woken:
 		}
 		idle.Stop()
+		u.heard = u.v.done.Load() // before anything is read that may be newer
 		select {
 		case u.wish = <-u.v.want:
 		default:
@@ -304,7 +306,7 @@ func (u *pusher) pass(ctx context.Context) error {
 		}
 	}
 	if !u.newer() {
-		u.v.send(map[string]any{"t": "settled"})
+		u.v.send(map[string]any{"t": "settled", "n": max(u.heard, u.wish.n)})
 	}
 	if many && !first {
 		return u.pictures(ctx, p)

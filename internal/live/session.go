@@ -194,6 +194,7 @@ func (s *Session) refresh() {
 	s.current, s.kept = p, s.doc
 	s.mu.Unlock()
 	for v := range s.viewers {
+		v.done.Store(v.doing) // after the program, before the word that there is one
 		v.wake()
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"log"
 	"runtime/debug"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"velvetgrime/core/brush"
@@ -29,6 +30,7 @@ type viewer struct {
 	// owned by the session's goroutine
 	preview *stack.Op
 	stroke  *stack.Op // stroke.add with the points so far
+	doing   int64     // the number of the request under way
 	ways    string    // what a stroke that takes from the other side leaves there: as it is, flip or exchange
 
 	want chan wish       // newest wins
@@ -38,6 +40,7 @@ type viewer struct {
 	push  *pusher
 
 	hovers chan struct{} // the pen is over another place
+	done   atomic.Int64  // the number of the last request that the shown program holds
 	penMu  sync.Mutex
 	pen    *pen // nil: not seen yet
 }
@@ -53,6 +56,7 @@ type wish struct {
 	// texels a side that the page can show of each sheet from where its camera is;
 	// more are sent when it comes nearer
 	sizes []int
+	n     int64 // of the last request that asked for finer sizes
 }
 
 func (v *viewer) wake() {
@@ -124,7 +128,7 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 		switch r.T {
 		case "view":
 			if len(r.VP) == 16 || len(r.VP) == 0 {
-				w.cards, w.sizes = r.VP, r.Sizes
+				w.cards, w.sizes, w.n = r.VP, r.Sizes, max(w.n, r.N)
 				v.wish(w)
 			}
 		case "alone":
@@ -141,7 +145,14 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 			v.pick(ctx, r)
 		default:
 			var err error
-			s.do(func() { err = guarded(r.T, func() error { return v.handle(r) }) })
+			s.do(func() {
+				v.doing = max(v.doing, r.N)
+				err = guarded(r.T, func() error { return v.handle(r) })
+				if v.done.Load() < v.doing { // it was refused, and nothing else came of it
+					v.done.Store(v.doing)
+					v.wake()
+				}
+			})
 			if err != nil {
 				v.send(map[string]any{"t": "error", "id": r.ID, "message": err.Error()})
 			} else if r.ID != 0 {

@@ -152,6 +152,7 @@ export class Session {
     s.binaryType = 'arraybuffer';
     s.onopen = () => {
       this.online = true;
+      this.asked = 0; // the server counts anew
       if (this.lastView) s.send(this.lastView);
       if (this.lastAlone) s.send(this.lastAlone);
       if (this.lastFocus) s.send(this.lastFocus);
@@ -170,10 +171,17 @@ export class Session {
     this.socket?.close();
   }
 
+  /** how many messages were sent that change what is to be seen: what the server says to
+   * be drawn in full is only what it had been told by then */
+  private asked = 0;
+
   send(m: object) {
-    const stroke = (m as { t: string }).t.startsWith('stroke.') ? (m as StrokeMessage) : null;
+    const { t } = m as { t: string };
+    const stroke = t.startsWith('stroke.') ? (m as StrokeMessage) : null;
+    const moves = stroke || ['op', 'undo', 'redo', 'jump', 'paste'].includes(t);
+    if (moves) this.settled = false;
     if (this.socket?.readyState === WebSocket.OPEN) {
-      this.socket.send(JSON.stringify(m));
+      this.socket.send(JSON.stringify(moves ? { ...m, n: ++this.asked } : m));
       if (stroke?.t === 'stroke.begin') this.begun = stroke;
       else if (stroke && stroke.t !== 'stroke.add') this.begun = null;
     } else if (stroke && this.waiting.length < 20_000) this.waiting.push(stroke);
@@ -195,7 +203,6 @@ export class Session {
       this.message = 'The server does not answer, so the change was not made. It will be tried to reconnect.';
       return;
     }
-    this.settled = false;
     this.send({ t: 'op', id: 1, op });
   }
 
@@ -205,12 +212,10 @@ export class Session {
   }
 
   undo() {
-    this.settled = false;
     this.send({ t: 'undo' });
   }
 
   redo() {
-    this.settled = false;
     this.send({ t: 'redo' });
   }
 
@@ -218,10 +223,11 @@ export class Session {
   view(vp: number[], sizes: number[]) {
     const m = JSON.stringify({ t: 'view', vp, sizes });
     if (m === this.lastView) return;
-    if (sizes.join() !== this.lastSizes) this.settled = false;
+    const finer = sizes.join() !== this.lastSizes;
+    if (finer) this.settled = false;
     this.lastSizes = sizes.join();
     this.lastView = m;
-    if (this.online) this.socket?.send(this.lastView);
+    if (this.online) this.socket?.send(finer ? JSON.stringify({ t: 'view', vp, sizes, n: ++this.asked }) : m);
   }
 
   /** Asks for one thing alone: a mask, one layer, or a channel that no map holds. */
@@ -333,6 +339,7 @@ export class Session {
         this.onDrafted();
         break;
       case 'settled':
+        if (m.n < this.asked) break; // it had not heard the last yet
         this.settled = true;
         this.onSettled();
         break;

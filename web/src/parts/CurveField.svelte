@@ -84,7 +84,7 @@
   {#each points as p, i (i)}
     <path
       class="point"
-      d={`M${p[0] * 100} ${100 - p[1] * 100}h.01`}
+      d={`M${p[0] * 100} ${100 - p[1] * 100}l.01 .01`}
       role="button"
       tabindex="0"
       aria-label={`Point ${i + 1}: ${Math.round(p[0] * 100)} % becomes ${Math.round(p[1] * 100)} %`}

@@ -204,7 +204,6 @@ export class Painter {
     }
     this.drawing = newID();
     this.count = 0;
-    this.session.settled = false;
     this.session.send({
       t: 'stroke.begin',
       layer: t.layer,

@@ -49,6 +49,8 @@
     ['pinch', 'draws it together'],
     ['flatten', 'levels to where it began'],
   ] as const;
+  /** two blend modes are called as two of these are */
+  const asMode = (m: string) => (doing.some(([d]) => d === m) ? `${m} mode` : m);
   const modes = ['', 'multiply', 'screen', 'overlay', 'darken', 'lighten', 'add', 'subtract', 'soft light', 'color'];
   /** A blend mode by its name; of heights alone, what it comes to. */
   function saysMode(m: string): string {
@@ -185,12 +187,11 @@
   <Choice
     name="What the brush does"
     label="lays"
-    value={b.does || b.blend}
-    options={[...modes.map((m) => [m, saysMode(m)] as const), ...doing]}
+    value={b.does || asMode(b.blend)}
+    options={[...modes.map((m) => [asMode(m), saysMode(m)] as const), ...doing]}
     take={(v) => {
-      const does = doing.some(([d]) => d === v);
-      b.does = does ? v : '';
-      b.blend = does ? '' : v;
+      b.does = doing.some(([d]) => d === v) ? v : '';
+      b.blend = b.does ? '' : v.replace(' mode', '');
     }}
   />
   {#if ui.tool === 'fill'}
