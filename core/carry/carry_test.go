@@ -85,3 +85,65 @@ func TestReachesMeanTheSameTriangles(t *testing.T) {
 		t.Errorf("%d of 60 triangles are meant, %d in all", right, len(got))
 	}
 }
+
+// What belongs to a stroke goes along with it: the faces that it stays in by where they
+// lie, the places that it takes from, and how the pen was held at the points that are left.
+func TestWhatBelongsToAStrokeGoesAlong(t *testing.T) {
+	from, to := swollen(t)
+	c, err := New(from, to)
+	if err != nil {
+		t.Fatal(err)
+	}
+	n := int32(len(from.Tri))
+	corners := func(i int) [3]geom.Vec3 {
+		return [3]geom.Vec3{from.Pos[from.Tri[i][0]], from.Pos[from.Tri[i][1]], from.Pos[from.Tri[i][2]]}
+	}
+	on := func(m *mesh.Model, v uint32) brush.Point {
+		return brush.Point{Pos: m.Pos[v], Nrm: m.Nrm[v], Pressure: 1}
+	}
+	far := brush.Point{Pos: geom.V3(50, 0, 0), Nrm: geom.V3(1, 0, 0)}
+	a, b, e := from.Tri[100][0], from.Tri[2000][1], from.Tri[5000][2]
+	s := &brush.Stroke{ID: "old", Radius: 0.01, Strength: 1, Does: brush.Opposite,
+		Within: brush.AreaOf(int(n), func(i int) bool { return i >= 100 && i < 160 }, corners),
+		Take:   &brush.Take{At: from.Pos[a], Nrm: from.Nrm[a], To: from.Pos[b], ToNrm: from.Nrm[b]},
+		Points: brush.Points{on(from, a), far, on(from, e)}, Tilt: []float32{0.1, 0.2, 0.3}, Lean: []float32{0.6, 0.7, 0.8}}
+	got, ok := c.Stroke(s, "new")
+	if !ok || len(got.Points) != 2 {
+		t.Fatalf("carried %v with %d points, want the two that lie on the model", ok, len(got.Points))
+	}
+	if len(got.Tilt) != 2 || got.Tilt[1] != 0.3 || len(got.Lean) != 2 || got.Lean[0] != 0.6 || got.Lean[1] != 0.8 {
+		t.Errorf("how the pen was held: %v and %v", got.Tilt, got.Lean)
+	}
+	right, all := 0, 0
+	for i := range n {
+		if got.Within.Has(i) {
+			all++
+			if j := n - 1 - i; j >= 100 && j < 160 {
+				right++
+			}
+		}
+	}
+	if right < 55 || all > 66 {
+		t.Errorf("it stays in %d of the 60 faces, and in %d altogether", right, all)
+	}
+	for what, d := range map[string]float32{
+		"the place it takes from": got.Take.At.Sub(from.Pos[a].Mul(1.001)).Length(),
+		"its counterpart":         got.Take.To.Sub(from.Pos[b].Mul(1.001)).Length(),
+	} {
+		if d > 1e-3 {
+			t.Errorf("%s lies %v m beside where it was", what, d)
+		}
+	}
+	if s.Take.At != from.Pos[a] || s.Within.Has(0) || len(s.Points) != 3 {
+		t.Error("the old stroke was changed")
+	}
+	// a clone's source that is nowhere near stays as it is; an area that is nowhere ends it
+	s.Does, s.Within, s.Take = brush.Clone, nil, &brush.Take{At: far.Pos, Nrm: far.Nrm}
+	if got, ok := c.Stroke(s, "new"); !ok || got.Take.At != far.Pos {
+		t.Errorf("a source that is nowhere near: %v, %v", got.Take, ok)
+	}
+	s.Within = &brush.Area{}
+	if _, ok := c.Stroke(s, "new"); ok {
+		t.Error("a stroke whose area is gone was carried")
+	}
+}

@@ -265,3 +265,46 @@ func TestMirroredStrokesAreMirrorImages(t *testing.T) {
 		}
 	}
 }
+
+// The faces that a stroke stays in, the place that it clones from and the pen's hold go
+// over to the other side with it.
+func TestWhatBelongsToAStrokeGoesToTheOtherSide(t *testing.T) {
+	const w, h = 7, 5
+	m := pair(t, w, h, -1)
+	c, err := m.Match(9, 2*w*h+9)
+	if err != nil {
+		t.Fatal(err)
+	}
+	s, err := NewSides(m, c)
+	if err != nil {
+		t.Fatal(err)
+	}
+	const half = 2 * w * h
+	up := geom.V3(0, 1, 0)
+	st := &brush.Stroke{ID: "here", Radius: 0.2, Strength: 1, Does: brush.Clone, Values: map[string][]float32{"mask": {1}},
+		Take: &brush.Take{At: geom.V3(2, 0, 2), Nrm: up, Stays: true}, Tilt: []float32{0.2, 0.4}, Lean: []float32{0, 0.25},
+		Points: brush.Points{{Pos: geom.V3(1, 0, 1), Nrm: up, Pressure: 1}, {Pos: geom.V3(3, 0, 1.5), Nrm: up, Pressure: 1}},
+		Within: brush.AreaOf(2*half, func(i int) bool { return i < 12 }, func(i int) [3]geom.Vec3 {
+			return [3]geom.Vec3{m.Pos[m.Tri[i][0]], m.Pos[m.Tri[i][1]], m.Pos[m.Tri[i][2]]}
+		})}
+	got, err := s.Change([]*brush.Stroke{st}, "copy", func() string { return "there" })
+	if err != nil || len(got.Come) != 1 {
+		t.Fatalf("%+v, %v", got, err)
+	}
+	n := got.Come[0]
+	for i := range int32(2 * half) {
+		if want := i >= half && i < half+12; n.Within.Has(i) != want {
+			t.Errorf("it stays in face %d: %v, want %v", i, !want, want)
+		}
+	}
+	// the vertex (2, 2) of the grid there
+	if want := m.Pos[(w+1)*(h+1)+2*(w+1)+2]; n.Take.At.Sub(want).Length() > 1e-3 || !n.Take.Stays {
+		t.Errorf("it clones from %+v, want %v", n.Take, want)
+	}
+	if fmt.Sprint(n.Tilt, n.Lean) != "[0.2 0.4] [0 0.25]" {
+		t.Errorf("the pen is held %v, %v", n.Tilt, n.Lean)
+	}
+	if _, err := s.Change(nil, "swap", nil); err == nil {
+		t.Error("sides can be swapped by a word that is none")
+	}
+}

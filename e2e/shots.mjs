@@ -1,0 +1,118 @@
+// Takes the pictures of docs/screenshots from a demo that is served:
+//   node shots.mjs http://127.0.0.1:7160/ [NAME…]
+// What a picture needs is made and taken back afterwards.
+import { chromium } from 'playwright';
+
+const [base, ...names] = process.argv.slice(2);
+if (!base) throw new Error('say where the demo is: node shots.mjs http://127.0.0.1:7160/ [NAME…]');
+const args = ['--headless', '--no-sandbox', '--use-gl=angle', '--use-angle=gl-egl', '--ignore-gpu-blocklist', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'];
+
+const sleep = (page, ms) => page.waitForTimeout(ms);
+const button = (page, name) => page.getByRole('button', { name, exact: true });
+
+async function settled(page) {
+  for (let calm = 0, n = 0; calm < 6 && n < 400; n++) {
+    const on = await page.evaluate(() => document.querySelector('canvas[data-settled]')?.getAttribute('data-settled') === 'true');
+    calm = on ? calm + 1 : 0;
+    await sleep(page, 250);
+  }
+}
+
+async function open(page, project) {
+  await page.goto(base);
+  await page.getByRole('link', { name: `Open ${project}` }).click();
+  await page.waitForSelector('canvas[data-settled]');
+  await settled(page);
+  for (let i = 0; i < 400 && (await page.getByText(/running ·/).count()); i++) await sleep(page, 500);
+  await settled(page);
+}
+
+/** The places of the view by shares of its size. */
+async function view(page) {
+  const b = await page.getByLabel('The model', { exact: true }).boundingBox();
+  return (x, y) => [b.x + b.width * x, b.y + b.height * y];
+}
+
+/** Takes back what was done since the entry of the given name was the last. */
+async function takeBack(page, was) {
+  for (let i = 0; i < 30; i++) {
+    if ((await button(page, 'Undo').getAttribute('title')) === was) return;
+    await button(page, 'Undo').click();
+    await sleep(page, 400);
+  }
+}
+const last = (page) => button(page, 'Undo').getAttribute('title');
+
+const shots = {
+  async projects(page) {
+    await page.goto(base);
+    await sleep(page, 1500);
+    await page.screenshot({ path: '../docs/screenshots/projects.png' });
+  },
+  async layer(page) {
+    await open(page, 'Signal lantern');
+    await page.screenshot({ path: '../docs/screenshots/layer.png' });
+  },
+  async steps(page) {
+    await open(page, 'Signal lantern');
+    await button(page, '+ Step').click();
+    await sleep(page, 6000);
+    await page.screenshot({ path: '../docs/screenshots/steps.png' });
+  },
+  async bollard(page) {
+    await open(page, 'Mooring bollard');
+    await page.screenshot({ path: '../docs/screenshots/bollard.png' });
+  },
+  async gull(page) {
+    await open(page, 'Decoy gull');
+    await page.screenshot({ path: '../docs/screenshots/gull.png' });
+  },
+  async brushes(page) {
+    await open(page, 'Mooring bollard');
+    const was = await last(page);
+    await button(page, '+ Paint layer').click();
+    await settled(page);
+    await button(page, 'Brush').click();
+    await page.getByRole('button', { name: /^Brushes:/ }).click();
+    await sleep(page, 5000);
+    await page.screenshot({ path: '../docs/screenshots/brushes.png' });
+    await page.getByRole('button', { name: /^Brushes:/ }).click();
+    await takeBack(page, was);
+  },
+  async painting(page) {
+    await open(page, 'Mooring bollard');
+    const was = await last(page);
+    await button(page, '+ Paint layer').click();
+    await settled(page);
+    await button(page, 'Brush').click();
+    await page.getByRole('tab', { name: 'Twins' }).click();
+    await button(page, 'Mirror across x').click();
+    await page.getByRole('tab', { name: 'Line' }).click();
+    const at = await view(page);
+    await page.mouse.move(...at(0.47, 0.52));
+    await page.mouse.down();
+    await page.mouse.move(...at(0.55, 0.42), { steps: 10 });
+    await page.mouse.up();
+    await settled(page);
+    await page.getByRole('tab', { name: 'Tip' }).click();
+    await page.getByRole('combobox', { name: 'Falloff' }).selectOption('curve');
+    await page.getByRole('separator', { name: 'Height of the worktop' }).focus();
+    for (let i = 0; i < 4; i++) await page.keyboard.press('ArrowUp');
+    await settled(page);
+    await page.mouse.move(...at(0.53, 0.5));
+    await sleep(page, 800);
+    await page.screenshot({ path: '../docs/screenshots/painting.png' });
+    await takeBack(page, was);
+  },
+};
+
+const browser = await chromium.launch({ executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium', args });
+for (const name of names.length ? names : Object.keys(shots)) {
+  if (!shots[name]) throw new Error(`there is no picture "${name}"; there are ${Object.keys(shots).join(', ')}`);
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  page.on('pageerror', (e) => console.error(`${name}: ${e.message}`));
+  await shots[name](page);
+  await page.close();
+  console.log(name);
+}
+await browser.close();
