@@ -96,7 +96,7 @@ func TestABakeGoesOnFromWhatIsDone(t *testing.T) {
 	server, hub := b.runner(jobs.Apply, false)
 	defer server.Stop()
 	first, _ := b.runner(jobs.Work, true)
-	j, err := server.Order(b.ctx, b.project, "bake", "tester", "Bake", order(1024, 48))
+	j, err := server.Order(b.ctx, b.project, "bake", "tester", "Bake", order(1024, 16))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -134,7 +134,7 @@ func TestABakeIsCancelledAndTakenUpAgain(t *testing.T) {
 	b := start(t)
 	r, hub := b.runner(jobs.Work|jobs.Apply, false)
 	defer r.Stop()
-	j, err := r.Order(b.ctx, b.project, "bake", "tester", "Bake", order(512, 256))
+	j, err := r.Order(b.ctx, b.project, "bake", "tester", "Bake", order(512, 112))
 	if err != nil {
 		t.Fatal(err)
 	}
