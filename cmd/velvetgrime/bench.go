@@ -70,6 +70,7 @@ var benches = []struct {
 	{[]string{"filter"}, benchFilter},
 	{[]string{"deep"}, benchDeep},
 	{[]string{"page-stroke"}, benchPageStroke},
+	{[]string{"open-strokes"}, benchOpenStrokes},
 	{[]string{"deliver"}, benchDeliver},
 	{[]string{"bake"}, benchBake},
 	{[]string{"steps"}, benchSteps},
@@ -118,7 +119,7 @@ func benchCommand() *cobra.Command {
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	c.Flags().StringVar(&shots, "pictures", "", "instead write contact sheets to this folder: sources, agents, brushes, stamps, lantern, bollard, gull, or those named")
 	c.Flags().StringVar(&profile, "profile", "", "also write a CPU profile to this file")
-	c.Flags().StringVar(&benchDSN, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL for page-stroke; without one that is left out")
+	c.Flags().StringVar(&benchDSN, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL for page-stroke and open-strokes; without one they are left out")
 	return c
 }
 
@@ -369,7 +370,7 @@ const frameOfPage = 16 * time.Millisecond
 func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err error) {
 	sc := eval.NewScene(sample.Bollard(), eval.NewCache(benchCache))
 	d := stackDocument(b.layers, true)
-	paint := &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}}}
+	paint := paintLayer()
 	at := func(a float64) brush.Point {
 		n := geom.V3(float32(math.Sin(a)), 0, float32(math.Cos(a)))
 		return brush.Point{Pos: n.Mul(0.119).Add(geom.V3(0, 0.3, 0)), Nrm: n, Pressure: 1}

@@ -173,7 +173,7 @@ func benchMemory(ctx context.Context, r *report) error {
 	r.Results = append(r.Results, result{"memory", fmt.Sprintf("40 layers at 2048, cache of %d MiB holds %d", limit>>20, held>>20), "MiB at most", peak, peak, peak})
 
 	d := stackDocument(4, false)
-	d.Layers = append(d.Layers, &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}}})
+	d.Layers = append(d.Layers, paintLayer())
 	strokes := scatter(m, 10_000, map[string][]float32{"baseColor": {0.8, 0.7, 0.2}})
 	watch = watchMemory()
 	sw := sweep{Name: "memory", Over: "strokes", Unit: "ms a stroke"}
@@ -211,8 +211,95 @@ func benchMemory(ctx context.Context, r *report) error {
 	return nil
 }
 
+// benchPage is a page of a real session on loopback, without what a page does with its
+// tiles.
+type benchPage struct {
+	ctx  context.Context
+	conn *websocket.Conn
+}
+
+// openPage opens a project as a page does, on a server of its own.
+func openPage(ctx context.Context, st *store.Store, project string) (p *benchPage, done func(), err error) {
+	server := httptest.NewServer((&api.Server{Store: st, Hub: live.NewHub(st, benchCache)}).Handler())
+	conn, _, err := websocket.Dial(ctx, strings.Replace(server.URL, "http", "ws", 1)+"/api/projects/"+project+"/live?actor=bench", nil)
+	if err != nil {
+		server.Close()
+		return nil, nil, err
+	}
+	conn.SetReadLimit(1 << 26)
+	return &benchPage{ctx, conn}, func() {
+		_ = conn.Close(websocket.StatusNormalClosure, "")
+		server.Close()
+	}, nil
+}
+
+// settled reads until everything is drawn and tells when the last tile came; drafts do
+// not count.
+func (p *benchPage) settled() (lastTile time.Time, err error) {
+	for {
+		kind, b, err := p.conn.Read(p.ctx)
+		if err != nil {
+			return lastTile, err
+		}
+		if kind == websocket.MessageBinary && b[0] == 1 && b[3]&2 == 0 {
+			lastTile = time.Now()
+		} else if strings.Contains(string(b[:min(len(b), 40)]), `"settled"`) && !lastTile.IsZero() {
+			return lastTile, nil
+		}
+	}
+}
+
+func (p *benchPage) say(m map[string]any) error {
+	b, err := json.Marshal(m)
+	if err != nil {
+		return err
+	}
+	return p.conn.Write(p.ctx, websocket.MessageText, b)
+}
+
+// stroke paints round the bollard's post and returns the milliseconds from each sample to
+// its last tile.
+func (p *benchPage) stroke(samples int) (ms []float64, err error) {
+	if err := p.say(map[string]any{"t": "stroke.begin", "layer": "paint", "stroke": map[string]any{"id": "bench", "radius": 0.02, "strength": 1, "hardness": 0.5, "values": map[string]any{"baseColor": []float32{1, 0, 0}}}}); err != nil {
+		return nil, err
+	}
+	for i := range samples {
+		sin, cos := math.Sincos(float64(i) * 0.02)
+		n := geom.V3(float32(sin), 0, float32(cos))
+		at := n.Mul(0.119).Add(geom.V3(0, 0.3, 0))
+		t := time.Now()
+		if err := p.say(map[string]any{"t": "stroke.add", "points": []float32{at.X, at.Y, at.Z, n.X, n.Y, n.Z, 1}}); err != nil {
+			return nil, err
+		}
+		last, err := p.settled()
+		if err != nil {
+			return nil, err
+		}
+		ms = append(ms, float64(last.Sub(t).Microseconds())/1000)
+		time.Sleep(frameOfPage - time.Since(t))
+	}
+	return ms, nil
+}
+
+// benchProject keeps a bollard with a document in the database until it is told to drop it.
+func benchProject(ctx context.Context, st *store.Store, d *stack.Document) (id string, drop func(), err error) {
+	var glb bytes.Buffer
+	if err := meshio.WriteGLB(&glb, sample.Bollard(), meshio.Options{}); err != nil {
+		return "", nil, err
+	}
+	p, err := intake.Create(ctx, st, "", "Bench", map[string][]byte{"bollard.glb": glb.Bytes()}, d, nil)
+	if err != nil {
+		return "", nil, err
+	}
+	return p.ID, func() { _ = st.Delete(context.Background(), p.ID) }, nil
+}
+
+func paintLayer() *stack.Layer {
+	return &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}}}
+}
+
 // benchPageStroke paints over a real session: from a sample sent over the socket on
-// loopback to the last tile that it changes, without what a page then does with it.
+// loopback to the last tile that it changes.
 func benchPageStroke(ctx context.Context, r *report) error {
 	if r.dsn == "" {
 		return nil
@@ -222,67 +309,78 @@ func benchPageStroke(ctx context.Context, r *report) error {
 		return err
 	}
 	defer st.Close()
-	hub := live.NewHub(st, benchCache)
-	server := httptest.NewServer((&api.Server{Store: st, Hub: hub}).Handler())
-	defer server.Close()
-	var glb bytes.Buffer
-	if err := meshio.WriteGLB(&glb, sample.Bollard(), meshio.Options{}); err != nil {
-		return err
-	}
 	d := stackDocument(20, true)
-	paint := &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}}}
-	d.Layers = append(d.Layers[:10:10], append([]*stack.Layer{paint}, d.Layers[10:]...)...)
-	project, err := intake.Create(ctx, st, "", "Bench", map[string][]byte{"bollard.glb": glb.Bytes()}, d, nil)
+	d.Layers = append(d.Layers[:10:10], append([]*stack.Layer{paintLayer()}, d.Layers[10:]...)...)
+	project, drop, err := benchProject(ctx, st, d)
 	if err != nil {
 		return err
 	}
-	defer func() { _ = st.Delete(context.Background(), project.ID) }()
-	conn, _, err := websocket.Dial(ctx, strings.Replace(server.URL, "http", "ws", 1)+"/api/projects/"+project.ID+"/live?actor=bench", nil)
+	defer drop()
+	page, done, err := openPage(ctx, st, project)
 	if err != nil {
 		return err
 	}
-	defer conn.CloseNow()
-	conn.SetReadLimit(1 << 26)
-	settled := func() (lastTile time.Time, err error) {
-		for {
-			kind, b, err := conn.Read(ctx)
-			if err != nil {
-				return lastTile, err
-			}
-			if kind == websocket.MessageBinary && b[0] == 1 && b[3]&2 == 0 {
-				lastTile = time.Now()
-			} else if strings.Contains(string(b[:min(len(b), 40)]), `"settled"`) && !lastTile.IsZero() {
-				return lastTile, nil
-			}
-		}
-	}
-	say := func(m any) error {
-		b, _ := json.Marshal(m)
-		return conn.Write(ctx, websocket.MessageText, b)
-	}
-	if _, err := settled(); err != nil {
+	defer done()
+	if _, err := page.settled(); err != nil {
 		return err
 	}
-	if err := say(map[string]any{"t": "stroke.begin", "layer": "paint", "stroke": map[string]any{"id": "s", "radius": 0.02, "strength": 1, "hardness": 0.5, "values": map[string]any{"baseColor": []float32{1, 0, 0}}}}); err != nil {
+	ms, err := page.stroke(60)
+	if err != nil {
 		return err
 	}
-	var ms []float64
-	for i := range 60 {
-		a := float64(i) * 0.02
-		n := geom.V3(float32(math.Sin(a)), 0, float32(math.Cos(a)))
-		p := n.Mul(0.119).Add(geom.V3(0, 0.3, 0))
+	r.add("page-stroke", "2048, 21 layers, sample to its last tile", "ms", ms[10:])
+	return nil
+}
+
+// benchOpenStrokes opens a project with ten thousand strokes: with nothing kept of its
+// texels, again with what that left, and the first stroke after that.
+func benchOpenStrokes(ctx context.Context, r *report) error {
+	if r.dsn == "" {
+		return nil
+	}
+	st, err := store.Open(r.dsn)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	d := stackDocument(4, false)
+	paint := paintLayer()
+	paint.Strokes = scatter(sample.Bollard(), 10_000, map[string][]float32{"baseColor": {0.8, 0.7, 0.2}})
+	for _, s := range paint.Strokes {
+		paint.StrokeID = append(paint.StrokeID, s.ID)
+	}
+	d.Layers = append(d.Layers, paint)
+	project, drop, err := benchProject(ctx, st, d)
+	if err != nil {
+		return err
+	}
+	defer drop()
+	for _, what := range []string{"nothing kept of it", "from what is kept"} {
 		t := time.Now()
-		if err := say(map[string]any{"t": "stroke.add", "points": []float32{p.X, p.Y, p.Z, n.X, n.Y, n.Z, 1}}); err != nil {
-			return err
-		}
-		last, err := settled()
+		page, done, err := openPage(ctx, st, project)
 		if err != nil {
 			return err
 		}
-		if i >= 10 {
-			ms = append(ms, float64(last.Sub(t).Microseconds())/1000)
+		_, first, err := page.conn.Read(ctx) // the document: the strokes are there
+		if err != nil {
+			done()
+			return err
+		}
+		r.add("open-strokes", fmt.Sprintf("10,000 strokes, %s: the document, %d kB", what, len(first)>>10), "ms", []float64{since(t)})
+		if _, err = page.settled(); err == nil {
+			r.add("open-strokes", "10,000 strokes, "+what+": all of 2048", "ms", []float64{since(t)})
+			if what == "from what is kept" {
+				var ms []float64
+				if ms, err = page.stroke(40); err == nil {
+					r.add("open-strokes", "a stroke over them, first sample", "ms", ms[:1])
+					r.add("open-strokes", "the same, the other samples", "ms", ms[1:])
+				}
+			}
+		}
+		done()
+		if err != nil {
+			return err
 		}
 	}
-	r.add("page-stroke", "2048, 21 layers, sample to its last tile", "ms", ms)
 	return nil
 }

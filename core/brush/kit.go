@@ -64,7 +64,7 @@ var Grains = []string{"cloud", "grit", "weave", "fibre", "ripple"}
 // is the direction of the tilt: once around from 0 to 1.
 type Drive struct {
 	By    string  `json:"by" enum:"pressure,tilt,lean"`
-	What  string  `json:"what" enum:"size,strength,flow,hardness,spacing,round,scatter,angle,hue,value"`
+	What  string  `json:"what" enum:"size,strength,flow,hardness,spacing,round,scatter,jitter,angle,hue,value"`
 	From  float32 `json:"from"`
 	To    float32 `json:"to"`
 	Bend  float32 `json:"bend,omitempty" doc:"exponent, 0.1..10; 0: 1"`
@@ -87,7 +87,7 @@ func (h Hand) to(o Hand, t float32) Hand {
 var Drivers = []string{"pressure", "tilt", "lean"}
 
 // Driven are the settings that a pen can drive.
-var Driven = []string{"size", "strength", "flow", "hardness", "spacing", "round", "scatter", "angle", "hue", "value"}
+var Driven = []string{"size", "strength", "flow", "hardness", "spacing", "round", "scatter", "jitter", "angle", "hue", "value"}
 
 // at returns the factor (of the angle: turns; of the hue: turns of the colour circle) for
 // a pen's pressure and how it is held.

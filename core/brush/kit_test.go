@@ -537,3 +537,38 @@ func TestThePenDrivesEverySetting(t *testing.T) {
 		t.Error("a driven hue has no plane of its own")
 	}
 }
+
+// What the pen drives of the jitter scales all that differs by chance: without it every dab
+// is alike, in full each differs as much as is set, and never more than wholly.
+func TestAPenDrivesHowMuchDabsDiffer(t *testing.T) {
+	spread := func(pressure, to float32) (size, weight, turn float32) {
+		s := dabbed(Kit{Spacing: 0.05, Flow: 1, SizeJitter: 0.4, StrengthJitter: 0.3, AngleJitter: 0.5, Pen: []Drive{{By: "pressure", What: "jitter", From: 0, To: to}}}, 2)
+		for i := range s.Points {
+			s.Points[i].Pressure = pressure
+		}
+		if err := s.Check(); err != nil {
+			t.Fatal(err)
+		}
+		list := s.all()
+		low, high, least, most, bent := float32(9), float32(0), float32(9), float32(0), float32(0)
+		for _, d := range list {
+			low, high = min(low, d.r), max(high, d.r)
+			least, most = min(least, d.weight), max(most, d.weight)
+			bent = max(bent, 1-d.x.Unit().Dot(geom.V3(1, 0, 0)))
+		}
+		return high - low, most - least, bent
+	}
+	if size, weight, turn := spread(0, 1); size != 0 || weight != 0 || turn > 1e-6 {
+		t.Errorf("without pressure dabs differ by %v, %v and %v", size, weight, turn)
+	}
+	size, weight, turn := spread(1, 1)
+	if mag(size-0.04) > 0.006 || mag(weight-0.3) > 0.05 || turn < 0.8 {
+		t.Errorf("in full they differ by %v of 0.04 m, %v of 0.3 and up to a cosine of %v", size, weight, 1-turn)
+	}
+	if half, _, _ := spread(0.5, 1); mag(half-size/2) > 0.004 {
+		t.Errorf("half pressed they differ by %v, in full by %v", half, size)
+	}
+	if over, _, _ := spread(1, 8); over > 0.1 {
+		t.Errorf("driven beyond all of it they differ by %v of 0.1 m", over)
+	}
+}

@@ -24,12 +24,12 @@ type dab struct {
 
 // factors are what the pen makes of the settings at one point.
 type factors struct {
-	size, strength, flow, hard, apart, round, scatter float32 // times what is set
-	angle, hue, value                                 float32 // beside it: turns, turns of the colour circle, lighter or darker
+	size, strength, flow, hard, apart, round, scatter, jitter float32 // times what is set
+	angle, hue, value                                         float32 // beside it: turns, turns of the colour circle, lighter or darker
 }
 
 func (s *Stroke) factors(p Point, hand Hand) factors {
-	f := factors{size: 1, strength: 1, flow: 1, hard: 1, apart: 1, round: 1, scatter: 1}
+	f := factors{size: 1, strength: 1, flow: 1, hard: 1, apart: 1, round: 1, scatter: 1, jitter: 1}
 	if s.PenSize {
 		f.size = max(p.Pressure, 0.02)
 	}
@@ -49,6 +49,8 @@ func (s *Stroke) factors(p Point, hand Hand) factors {
 			f.round *= v
 		case "scatter":
 			f.scatter *= v
+		case "jitter": // of all that differs by chance
+			f.jitter *= v
 		case "angle":
 			f.angle += v
 		case "hardness":
@@ -136,11 +138,12 @@ func (s *Stroke) set(p Point, hand Hand, way geom.Vec3, along float32, seed, ind
 	fs := s.factors(p, hand)
 	for c := range uint32(max(k.Count, 1)) {
 		h := noise.Hash(int32(index), int32(c), 11, seed)
+		differs := func(much float32) float32 { return min(much*fs.jitter, 1) }
 		d := dab{pos: p.Pos, nrm: n, variant: h}
-		d.r = s.Radius * fs.size * (1 - k.SizeJitter*noise.Random(h, 1))
-		d.weight = min(k.Flow*fs.flow, 1) * fs.strength * (1 - k.StrengthJitter*noise.Random(h, 2)) * s.Mirror.nearPlane(p.Pos)
-		d.hue = k.HueJitter*(2*noise.Random(h, 3)-1)/2 + fs.hue
-		d.light = min(max(k.LightJitter*(2*noise.Random(h, 4)-1)+fs.value, -1), 1)
+		d.r = s.Radius * fs.size * (1 - differs(k.SizeJitter)*noise.Random(h, 1))
+		d.weight = min(k.Flow*fs.flow, 1) * fs.strength * (1 - differs(k.StrengthJitter)*noise.Random(h, 2)) * s.Mirror.nearPlane(p.Pos)
+		d.hue = differs(k.HueJitter)*(2*noise.Random(h, 3)-1)/2 + fs.hue
+		d.light = min(max(differs(k.LightJitter)*(2*noise.Random(h, 4)-1)+fs.value, -1), 1)
 		d.hard = min(s.Hardness*fs.hard, 1)
 		right := s.across(n)
 		d.way, d.along = n.Cross(right), along
@@ -161,7 +164,7 @@ func (s *Stroke) set(p Point, hand Hand, way geom.Vec3, along float32, seed, ind
 			sin, cos := math.Sincos(2 * math.Pi * float64(noise.Random(h, 6)))
 			d.pos = d.pos.Add(right.Mul(dist * float32(cos))).Add(up.Mul(dist * float32(sin)))
 		}
-		angle := float64(k.Angle)/360 + float64(fs.angle) + float64(k.AngleJitter)*(float64(noise.Random(h, 7))-0.5)
+		angle := float64(k.Angle)/360 + float64(fs.angle) + float64(differs(k.AngleJitter))*(float64(noise.Random(h, 7))-0.5)
 		sin, cos := math.Sincos(2 * math.Pi * angle)
 		d.x = right.Mul(float32(cos)).Add(up.Mul(float32(sin))).Mul(1 / d.r)
 		d.y = up.Mul(float32(cos)).Sub(right.Mul(float32(sin))).Mul(1 / (d.r * min(max(k.round()*fs.round, 0.05), 1)))

@@ -699,7 +699,18 @@ export interface components {
       /** Format: float */
       to: number;
       /** @enum {string} */
-      what: 'size' | 'strength' | 'flow' | 'hardness' | 'spacing' | 'round' | 'scatter' | 'angle' | 'hue' | 'value';
+      what:
+        | 'size'
+        | 'strength'
+        | 'flow'
+        | 'hardness'
+        | 'spacing'
+        | 'round'
+        | 'scatter'
+        | 'jitter'
+        | 'angle'
+        | 'hue'
+        | 'value';
     };
     Edit: {
       /** Format: double */

@@ -102,6 +102,7 @@ export class UI {
     alike: '', // the channel by which a stroke stays where it looks like its beginning
     tolerance: 0.1, // how far it may be from that
     row: 0, // stamps between two clicks; 0: by the spacing
+    rowApart: 0, // metres from stamp to stamp there; 0: by the spacing
   });
   /** where cloning takes from: a place, and how it goes with the strokes */
   source = $state.raw<{ at: number[]; nrm: number[] } | null>(null);

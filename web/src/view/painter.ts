@@ -143,8 +143,8 @@ export class Painter {
     for (let i = 1; i < hits.length; i++) length += hits[i].pos.distanceTo(hits[i - 1].pos);
     const last = hits[hits.length - 1];
     const closed = hits.length > 2 && hits[0].pos.distanceTo(last.pos) < 1e-6;
-    const rows = this.ui.brush.row;
-    this.begin(hits[0], rows > 1 ? length / (closed ? rows : rows - 1) : 0);
+    const { row: count, rowApart } = this.ui.brush;
+    this.begin(hits[0], count > 1 ? length / (closed ? count : count - 1) : rowApart);
     for (const hit of hits) this.sample(hit, pen);
     this.hand = null;
     this.flush();

@@ -266,6 +266,20 @@
       fallback={0}
       commit={(v) => (b.row = v)}
     />
+    <span class="quiet" title="From stamp to stamp along a straight line or an edge, when they are not counted"
+      >each</span
+    >
+    <NumberField
+      label="Distance in a row"
+      value={b.rowApart}
+      min={0}
+      max={0.5}
+      unit="mm"
+      scale={1000}
+      nought="by spacing"
+      fallback={0}
+      commit={(v) => (b.rowApart = v)}
+    />
     <span class="quiet" title="The whole line through the edge that you click">along</span>
     <span class="flex gap-1">
       {#each [['loop', 'an edge loop'], ['seam', 'a seam']] as const as [kind, says] (kind)}
