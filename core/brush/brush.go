@@ -231,8 +231,8 @@ func facing(cos float32) float32 { return min(max(cos*2, 0), 1) }
 // of segments from..to. Within a stroke overlapping segments do not add up: the
 // strongest counts, so the result depends on no order and a stroke may be drawn
 // in pieces. Strength is applied by the caller.
-func (s *Stroke) sweep(f *raster.Frame, cover []float32, from, to int, w twin) {
-	bw := f.BlocksWide()
+func (s *Stroke) sweep(f *raster.Frame, out *Coverage, from, to int, w twin) {
+	cover, bw := out.Cover, f.BlocksWide()
 	for i := from; i < to; i++ {
 		a, b := s.segment(i)
 		box := s.bounds(i, w)
@@ -246,6 +246,7 @@ func (s *Stroke) sweep(f *raster.Frame, cover []float32, from, to int, w twin) {
 				continue
 			}
 			x0, y0 := k%bw*raster.Block, k/bw*raster.Block
+			out.reached(y0*f.W, min(y0+raster.Block, f.H)*f.W)
 			for y := y0; y < min(y0+raster.Block, f.H); y++ {
 				for j := y*f.W + x0; j < y*f.W+min(x0+raster.Block, f.W); j++ {
 					if f.Tri[j] >= 0 && s.Within.Has(f.Tri[j]) {

@@ -15,6 +15,7 @@ type Coverage struct {
 	Cover      []float32
 	Hue, Light []float32 // nil when the dabs do not differ
 	pits       []float32 // depth of the line's grain, 0..1; nil when it has none
+	from, to   int       // the points outside of these are not covered; both 0: not known
 	// Tip reads the kit's picture at a place 0..1 right and down, for a texel that is a
 	// share of its width: grey times opacity. Without it a kit with a picture lays nothing.
 	Tip func(u, v, footprint float32) float32
@@ -25,7 +26,7 @@ type Coverage struct {
 
 // NewCoverage is an empty coverage of n points for a stroke.
 func (s *Stroke) NewCoverage(n int) *Coverage {
-	c := &Coverage{Cover: make([]float32, n)}
+	c := &Coverage{Cover: make([]float32, n), from: n}
 	if s.Kit.hasTint() {
 		c.Hue, c.Light = make([]float32, n), make([]float32, n)
 	}
@@ -35,9 +36,20 @@ func (s *Stroke) NewCoverage(n int) *Coverage {
 	return c
 }
 
+// Span returns the range of points outside of which nothing is covered.
+func (c *Coverage) Span() (from, to int) {
+	if c.from == 0 && c.to == 0 {
+		return 0, len(c.Cover)
+	}
+	return min(c.from, c.to), c.to
+}
+
+// reached notes that points from..to may be covered now.
+func (c *Coverage) reached(from, to int) { c.from, c.to = min(c.from, from), max(c.to, to) }
+
 // Clone returns a copy.
 func (c *Coverage) Clone() *Coverage {
-	return &Coverage{append([]float32(nil), c.Cover...), append([]float32(nil), c.Hue...), append([]float32(nil), c.Light...), append([]float32(nil), c.pits...), c.Tip, c.Flat}
+	return &Coverage{append([]float32(nil), c.Cover...), append([]float32(nil), c.Hue...), append([]float32(nil), c.Light...), append([]float32(nil), c.pits...), c.from, c.to, c.Tip, c.Flat}
 }
 
 // Draw adds segments from..to of the stroke, in this order, to its coverage.
@@ -47,6 +59,7 @@ func (c *Coverage) Clone() *Coverage {
 // the stroke and never over it.
 func (s *Stroke) Draw(f *raster.Frame, c *Coverage, from, to int) {
 	if s.Fill != nil {
+		c.reached(0, len(f.Pos))
 		for i, t := range f.Tri {
 			if t >= 0 && s.Within.Has(t) {
 				c.Cover[i] = s.Fill.at(f.Pos[i])
@@ -60,7 +73,7 @@ func (s *Stroke) Draw(f *raster.Frame, c *Coverage, from, to int) {
 	}
 	for _, w := range s.twins() {
 		if s.Kit == nil {
-			s.sweep(f, c.Cover, from, to, w)
+			s.sweep(f, c, from, to, w)
 			continue
 		}
 		s.walk(from, to, func(d dab) { s.lay(f, c, d, w, fall) })
@@ -104,6 +117,7 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin, fall []float32
 			continue
 		}
 		x0, y0 := b%bw*raster.Block, b/bw*raster.Block
+		c.reached(y0*f.W, min(y0+raster.Block, f.H)*f.W)
 		for y := y0; y < min(y0+raster.Block, f.H); y++ {
 			for j := y*f.W + x0; j < y*f.W+min(x0+raster.Block, f.W); j++ {
 				if f.Tri[j] < 0 {

@@ -9,6 +9,7 @@ import (
 
 	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
@@ -35,6 +36,7 @@ type Program struct {
 	mu      sync.Mutex
 	lists   map[listKey][]uint64 // running hashes of lists of strokes
 	spreads map[listKey]float32  // how far strokes look around themselves
+	around  map[listKey][]geom.Box
 	picks   map[listKey]bool     // whether any stays where it looks alike
 	below   map[string]*Program  // the stack below a layer, by its id
 	aged    map[float32]*Program // by years
@@ -457,7 +459,16 @@ func (p *Program) softened(ctx context.Context, u *Surface, s *brush.Stroke, q p
 // strokes that look around themselves, or what was painted where they take from; of the
 // material that it lays, or nil.
 func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft, of [][]float32, cur planes, channel string, components int) {
-	cover := c.Cover
+	from, to := c.Span() // a stroke covers few of a tile's rows
+	cover, hue, light := c.Cover[from:to], c.Hue, c.Light
+	if hue != nil {
+		hue, light = hue[from:to], light[from:to]
+	}
+	cur = slices.Clone(cur)
+	for i := range cur {
+		cur[i].Data = cur[i].Data[from:to]
+	}
+	soft, of = rowsOf(soft, from, to), rowsOf(of, from, to)
 	lo, hi := float32(0), float32(1)
 	if info, ok := p.Doc.Info(stack.Channel(channel)); ok && channel != stack.MaskStream {
 		lo, hi = info.Min, info.Max
@@ -526,7 +537,7 @@ func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft, of [][]float32,
 			value[c] = v[c]
 		}
 	}
-	colored := components == 3 && c.Hue != nil && (channel == string(stack.BaseColor) || channel == string(stack.Emissive))
+	colored := components == 3 && hue != nil && (channel == string(stack.BaseColor) || channel == string(stack.Emissive))
 	if (s.Blend == "" || s.Blend == blend.Normal) && !colored && of != nil {
 		for c := range cur {
 			d := cur[c].Data
@@ -574,7 +585,7 @@ func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft, of [][]float32,
 			v[c] = of[c][k]
 		}
 		if colored {
-			v = step.Tinted(v, c.Hue[k], c.Light[k])
+			v = step.Tinted(v, hue[k], light[k])
 		}
 		if a := cov[k]; a > 0 && s.Blend != "" {
 			for i := range 3 {
@@ -592,6 +603,18 @@ func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft, of [][]float32,
 		}
 		cov[k] += w * (1 - cov[k])
 	}
+}
+
+// rowsOf cuts rows to a range of points; nil stays nil.
+func rowsOf(rows [][]float32, from, to int) [][]float32 {
+	if rows == nil {
+		return nil
+	}
+	out := make([][]float32, len(rows))
+	for i, r := range rows {
+		out[i] = r[from:to]
+	}
+	return out
 }
 
 // lowerPart returns the program of what lies below a layer: its siblings within

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
 
 	"github.com/zeebo/xxh3"
 )
@@ -51,6 +52,26 @@ func (p *Program) running(all []*brush.Stroke) []uint64 {
 	return r
 }
 
+// boxes returns the boxes around the strokes of a list: where there are thousands, most lie
+// elsewhere and need no closer look.
+func (p *Program) boxes(all []*brush.Stroke) []geom.Box {
+	k := listKey{all[0], len(all)}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if b, ok := p.around[k]; ok {
+		return b
+	}
+	b := make([]geom.Box, len(all))
+	for i, s := range all {
+		b[i] = s.Bounds(0, s.Segments())
+	}
+	if p.around == nil {
+		p.around = map[listKey][]geom.Box{}
+	}
+	p.around[k] = b
+	return b
+}
+
 // spread is spreadOf for a list of this program.
 func (p *Program) spread(all []*brush.Stroke) float32 {
 	if len(all) == 0 {
@@ -95,7 +116,7 @@ func (p *Program) touchers(u *Surface, all []*brush.Stroke, channel string, pad 
 		hashes = p.running(all)
 	}
 	if len(all) < worthRemembering || u.tile == nil {
-		return test(u, all, hashes, channel, pad, nil, nil)
+		return test(u, all, hashes, nil, channel, pad, nil, nil)
 	}
 	k := touchKey{u.key, all[0].ID, channel, pad}
 	sc := u.scene
@@ -109,8 +130,12 @@ func (p *Program) touchers(u *Surface, all []*brush.Stroke, channel string, pad 
 	if from == len(all) {
 		return list, keys
 	}
+	var boxes []geom.Box
+	if len(all)-from > worthRemembering {
+		boxes = p.boxes(all)[from:]
+	}
 	// appending never writes what another holds: the capacity ends with the length
-	list, keys = test(u, all[from:], hashes[from:], channel, pad, list[:len(list):len(list)], keys[:len(keys):len(keys)])
+	list, keys = test(u, all[from:], hashes[from:], boxes, channel, pad, list[:len(list):len(list)], keys[:len(keys):len(keys)])
 	if all[len(all)-1].ID == p.live { // it grows: what is remembered ends before it
 		n := len(all) - 1
 		if from < n {
@@ -137,12 +162,20 @@ func (s *Scene) remember(k touchKey, t *touched) {
 
 // test adds the strokes that touch to a list and to the chain of its keys. What a stroke
 // takes from elsewhere hangs on all strokes before it: hashes are those of the first i.
-func test(u *Surface, all []*brush.Stroke, hashes []uint64, channel string, pad float32, list []*brush.Stroke, keys []Key) ([]*brush.Stroke, []Key) {
+// boxes, when there are any, are those around the strokes.
+func test(u *Surface, all []*brush.Stroke, hashes []uint64, boxes []geom.Box, channel string, pad float32, list []*brush.Stroke, keys []Key) ([]*brush.Stroke, []Key) {
 	k := Key{}
 	if len(keys) > 0 {
 		k = keys[len(keys)-1]
 	}
+	var here geom.Box
+	if boxes != nil {
+		here = u.bounds().all.Pad(pad)
+	}
 	for i, s := range all {
+		if boxes != nil && !here.Overlaps(boxes[i]) {
+			continue
+		}
 		if _, on := s.Values[channel]; !on && !s.Erase {
 			continue
 		}
