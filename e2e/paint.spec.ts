@@ -126,6 +126,16 @@ test('twins on both sides, a row of stamps between two clicks, and a brush kept 
     length += Math.hypot(points[i] - points[i - 7], points[i + 1] - points[i - 6], points[i + 2] - points[i - 5]);
   expect(length / (row.kit.spacing * 2 * row.radius)).toBeCloseTo(4, 1); // four gaps
   expect(await undoTitle(page)).toContain('stroke');
+  // or one every 30 mm, however many that makes
+  await type(page, 'Stamps in a row', '0');
+  await type(page, 'Distance in a row', '30');
+  await page.keyboard.down('Shift');
+  await click(0.5, 0.65);
+  await page.keyboard.up('Shift');
+  await settled(page);
+  const apiece = (await messages('stroke.begin')).at(-1).stroke;
+  expect(apiece.kit.spacing * 2 * apiece.radius * 1000).toBeCloseTo(30, 1);
+  await type(page, 'Distance in a row', '0');
 
   // kept under a name of one's own, found again, dropped
   await page.getByRole('button', { name: /^Brushes:/ }).click();

@@ -64,7 +64,7 @@
     <span class="quiet" title="What was painted there, in this layer or hand step, is laid under the brush"
       >takes from</span
     >
-    <span class="flex gap-1">
+    <span class="wide flex gap-1">
       <button class="chip" aria-pressed={ui.marking} onclick={() => (ui.marking = true)}
         >{ui.source ? 'mark anew' : 'mark a place'}</button
       >
@@ -146,7 +146,7 @@
   {/if}
   {#if inMask}
     <span class="quiet">leaves</span>
-    <span class="flex gap-1">
+    <span class="wide flex gap-1">
       <button class="chip" aria-pressed={b.mask < 0.5} class:on={b.mask < 0.5} onclick={() => (b.mask = 0)}>hide</button
       >
       <button class="chip" aria-pressed={b.mask >= 0.5} class:on={b.mask >= 0.5} onclick={() => (b.mask = 1)}
@@ -222,7 +222,7 @@
   <span class="quiet" title="Only where that channel looks as it does where the stroke begins, at this layer"
     >where alike</span
   >
-  <span class="flex items-center gap-1">
+  <span class="wide flex items-center gap-1">
     <Choice
       name="By what places are alike"
       value={b.alike}
@@ -281,7 +281,7 @@
       commit={(v) => (b.rowApart = v)}
     />
     <span class="quiet" title="The whole line through the edge that you click">along</span>
-    <span class="flex gap-1">
+    <span class="wide flex gap-1">
       {#each [['loop', 'an edge loop'], ['seam', 'a seam']] as const as [kind, says] (kind)}
         <button
           class="chip"
@@ -299,7 +299,7 @@
       {/each}
     </span>
     <span class="quiet">pen drives</span>
-    <span class="flex gap-3">
+    <span class="wide flex gap-3">
       <label><input type="checkbox" bind:checked={b.penSize} /> size</label>
       <label><input type="checkbox" bind:checked={b.penFlow} /> strength</label>
     </span>

@@ -24,7 +24,7 @@
     take={(v) => ui.setKit('tip', v)}
   />
   <span class="quiet" title="A picture of the project as the tip: white lays, black does not">stamp</span>
-  <span class="stamp">
+  <span class="wide whole flex items-center gap-1">
     <PictureField
       {session}
       label="picture for the tip"
@@ -76,7 +76,7 @@
     help="a dab is turned so far"
   />
   <span class="quiet">turns</span>
-  <span class="flex gap-3">
+  <span class="wide flex gap-3">
     <label
       ><input
         type="checkbox"
@@ -155,7 +155,7 @@
     />
   {/if}
   <span class="quiet">resting pen</span>
-  <span class="flex gap-3">
+  <span class="wide flex gap-3">
     <label
       ><input
         type="checkbox"
@@ -170,12 +170,3 @@
     >
   {/if}
 </div>
-
-<style>
-  .stamp {
-    grid-column: span 3;
-    display: flex;
-    align-items: center;
-    gap: 6px;
-  }
-</style>

@@ -12,7 +12,7 @@
 <div class="brush-grid">
   <OtherSide {session} {ui} {t} />
   <span class="quiet">over planes</span>
-  <span class="flex gap-1">
+  <span class="wide flex gap-1">
     {#each ['x', 'y', 'z'] as const as axis (axis)}
       <button
         class="chip"
@@ -37,7 +37,7 @@
     >
   </span>
   <span class="quiet" title="Where planes and axis go through">through</span>
-  <span class="flex gap-1">
+  <span class="wide flex gap-1">
     <button class="chip" class:on={!ui.mirror.at} aria-pressed={!ui.mirror.at} onclick={() => (ui.mirror.at = null)}
       >the middle</button
     >
