@@ -30,7 +30,7 @@ func even(v ...float32) Curve {
 	return c
 }
 
-const maxCurve = 32
+const maxCurve = 64
 
 func (c Curve) check(what string) error {
 	if len(c) == 0 {

@@ -113,8 +113,9 @@ func TestCounterpartsByConnectivity(t *testing.T) {
 	}
 }
 
-func TestStrokesGoToTheOtherSide(t *testing.T) {
-	const w, h = 7, 5
+// paired is a pair of grids of w × h squares with the correspondence of their faces.
+func paired(t *testing.T, w, h int) (*mesh.Model, *Sides) {
+	t.Helper()
 	m := pair(t, w, h, -1)
 	c, err := m.Match(9, 2*w*h+9)
 	if err != nil {
@@ -124,6 +125,12 @@ func TestStrokesGoToTheOtherSide(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	return m, s
+}
+
+func TestStrokesGoToTheOtherSide(t *testing.T) {
+	const w, h = 7, 5
+	m, s := paired(t, w, h)
 	n := 0
 	id := func() string { n++; return fmt.Sprint("new", n) }
 	line := func(name string, pts ...geom.Vec3) *brush.Stroke {
@@ -169,7 +176,7 @@ func TestStrokesGoToTheOtherSide(t *testing.T) {
 	}
 	// one that leaves what has a counterpart comes in pieces
 	m = pair(t, w, h, 2*w+3)
-	c, _ = m.Match(0, 2*w*h)
+	c, _ := m.Match(0, 2*w*h)
 	s, _ = NewSides(m, c)
 	across := line("across", geom.V3(0.5, 0, 2.5), geom.V3(1.4, 0, 2.5), geom.V3(3.5, 0, 2.5), geom.V3(6.2, 0, 2.5))
 	if got, err := s.Change([]*brush.Stroke{across}, "copy", id); err != nil || got.Left != 1 || len(got.Come) < 2 {
@@ -270,15 +277,7 @@ func TestMirroredStrokesAreMirrorImages(t *testing.T) {
 // over to the other side with it.
 func TestWhatBelongsToAStrokeGoesToTheOtherSide(t *testing.T) {
 	const w, h = 7, 5
-	m := pair(t, w, h, -1)
-	c, err := m.Match(9, 2*w*h+9)
-	if err != nil {
-		t.Fatal(err)
-	}
-	s, err := NewSides(m, c)
-	if err != nil {
-		t.Fatal(err)
-	}
+	m, s := paired(t, w, h)
 	const half = 2 * w * h
 	up := geom.V3(0, 1, 0)
 	st := &brush.Stroke{ID: "here", Radius: 0.2, Strength: 1, Does: brush.Clone, Values: map[string][]float32{"mask": {1}},

@@ -13,14 +13,17 @@ import (
 	"golang.org/x/sync/errgroup"
 )
 
-// Pen is where a pen is, over the model or on it, and where it goes.
+// Pen is where a pen is, over the model or on it, and where it goes; metres, in the model's
+// space.
 type Pen struct {
 	At     geom.Vec3
-	Goes   geom.Vec3 // to be over the next moments, from At
-	Radius float32   // of its dabs, metres
+	Goes   geom.Vec3 // the way from At over the next moments
+	Radius float32   // of its dabs
 }
 
-// Near returns those of some tiles that the pen is about to enter, the nearest first.
+// Near returns those of some tiles whose points come within one and a half radii of the
+// box around the pen's way, the nearest to the pen first. Tiles that were never drawn are
+// drawn for it.
 func (s *Scene) Near(tiles []Tile, pen Pen) []Tile {
 	box := geom.EmptyBox().Grow(pen.At).Grow(pen.At.Add(pen.Goes)).Pad(1.5 * pen.Radius)
 	far := func(t Tile) float32 {
@@ -52,8 +55,9 @@ func (p *Program) Ready(ctx context.Context, u *Surface, c stack.Channel) error 
 	return err
 }
 
-// ReadyAll makes tiles ready that are not yet, two at a time, until the context ends, and
-// notes them.
+// ReadyAll makes tiles ready that are not done yet, two at a time, and notes each as done.
+// It returns the first error, a step's or the context's; nil does not mean that all are
+// done when the context has ended.
 func (p *Program) ReadyAll(ctx context.Context, tiles []Tile, channels []stack.Channel, done map[Tile]bool) error {
 	var mu sync.Mutex
 	g, ctx := errgroup.WithContext(ctx)

@@ -25,12 +25,11 @@ func (v *viewer) penAt(layer string, at, from geom.Vec3, radius float32) {
 	v.pen = &pen{eval.Pen{At: at, Goes: at.Sub(from).Mul(PenLead), Radius: radius}, layer}
 }
 
-// follow notes where the growing stroke is.
-func (v *viewer) follow() {
+// follow notes where the growing stroke is, and where it was when it had fewer points.
+func (v *viewer) follow(had int) {
 	s := v.stroke.Stroke
 	if n := len(s.Points); n > 0 {
-		last := s.Points[n-1].Pos
-		v.penAt(v.stroke.Target, last, s.Points[max(n-2, 0)].Pos, s.Radius)
+		v.penAt(v.stroke.Target, s.Points[n-1].Pos, s.Points[max(min(had, n)-1, 0)].Pos, s.Radius)
 	}
 }
 

@@ -269,7 +269,7 @@ func (v *viewer) handle(r Request) error {
 		n.Lean = grown(n.Lean, r.Lean, had, len(r.Points))
 		if err = n.Check(); err == nil {
 			v.stroke.Stroke = &n
-			v.follow()
+			v.follow(had)
 		}
 	case "stroke.end":
 		if v.stroke == nil {
