@@ -52,6 +52,25 @@ func (c *Coverage) Clone() *Coverage {
 	return &Coverage{append([]float32(nil), c.Cover...), append([]float32(nil), c.Hue...), append([]float32(nil), c.Light...), append([]float32(nil), c.pits...), c.from, c.to, c.Tip, c.Flat}
 }
 
+// Raise lets the coverage of other places count that points stand for too: of[k] is the
+// point of place k. Where a place is covered more than its point was so far the point takes
+// its coverage and colours over, and won, when given, is told both.
+func (c *Coverage) Raise(o *Coverage, of []int32, won func(point, place int32)) {
+	for k, i := range of {
+		if o.Cover[k] <= c.Cover[i] {
+			continue
+		}
+		c.reached(int(i), int(i)+1)
+		c.Cover[i] = o.Cover[k]
+		if c.Hue != nil {
+			c.Hue[i], c.Light[i] = o.Hue[k], o.Light[k]
+		}
+		if won != nil {
+			won(i, int32(k))
+		}
+	}
+}
+
 // Draw adds segments from..to of the stroke, in this order, to its coverage.
 //
 // A swept stroke's coverage is the strongest of its segments. Dabs add up: each lays

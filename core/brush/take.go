@@ -176,6 +176,9 @@ func NewTrace(n int) *Trace {
 	return t
 }
 
+// Forget makes the next Grow look for the place of point i anew, on the whole line.
+func (t *Trace) Forget(i int32) { t.near[i].d2 = float32(math.Inf(1)) }
+
 // Grow brings a trace up to a stroke that has more points than before, and returns the
 // covered points of the frame for which it is another place now.
 func (t *Trace) Grow(s *Stroke, f *raster.Frame, cover []float32) (changed []int32) {

@@ -64,7 +64,7 @@ func TestReadyTilesHoldWhatAStrokeNeeds(t *testing.T) {
 			ran := 0
 			for _, tile := range tiles {
 				u := sc.OnTile(tile)
-				if !u.touches(st, 0) {
+				if !u.touches(st, st.Content(), 0, false) {
 					continue
 				}
 				ran++

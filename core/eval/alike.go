@@ -8,72 +8,47 @@ import (
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 )
 
 // pulls is a list of strokes and the layer that they lie in, its own or a hand step's.
 type pulls struct {
-	all   []*brush.Stroke
+	list  *brush.List
 	layer string
 }
 
-// before are the strokes before one of the list.
-func (q pulls) before(s *brush.Stroke) (pulls, error) {
-	at := slices.Index(q.all, s)
-	if at < 0 {
-		return q, fmt.Errorf("the stroke %q is not in its list", s.ID)
-	}
-	return pulls{q.all[:at], q.layer}, nil
-}
+// before are the strokes before stroke i of the list.
+func (q pulls) before(i int) pulls { return pulls{q.list.First(i), q.layer} }
 
-func (p *Program) painting(pl *layerPlan) pulls { return pulls{pl.layer.Strokes, pl.layer.ID} }
+func (p *Program) painting(pl *layerPlan) pulls { return pulls{pl.strokes, pl.layer.ID} }
 
-func (p *Program) handing(s *stack.Step) pulls { return pulls{s.Strokes, p.holders[s]} }
-
-// picky reports whether any stroke of a list looks at other layers: it stays where these
-// look alike, or lays the material of one.
-func (p *Program) picky(all []*brush.Stroke) bool {
-	if len(all) == 0 {
-		return false
-	}
-	k := listKey{all[0], len(all)}
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	is, ok := p.picks[k]
-	if !ok {
-		is = slices.ContainsFunc(all, func(s *brush.Stroke) bool { return s.Alike != nil || s.Of != "" })
-		if p.picks == nil {
-			p.picks = map[listKey]bool{}
-		}
-		p.picks[k] = is
-	}
-	return is
-}
+func (p *Program) handing(s *stack.Step) pulls { return pulls{p.hands[s], p.holders[s]} }
 
 // sights makes the keys of strokes hang, from the first that looks at other layers, on
 // what it looks at: what lies below, and what was painted before; or a material.
-func (p *Program) sights(u *Surface, q pulls, list []*brush.Stroke, keys []Key, channel string, pad float32) []Key {
-	if !p.picky(q.all) {
+func (p *Program) sights(u *Surface, q pulls, list []int, keys []Key, channel string, pad float32) []Key {
+	if !q.list.Looks() {
 		return keys
 	}
 	out := slices.Clone(keys)
-	extra, any := Key{}, false
-	for i, s := range list {
+	extra, looked := Key{}, false
+	for i, at := range list {
+		s := q.list.All[at]
 		if s.Alike != nil {
-			any = true
-			at := slices.Index(q.all, s)
+			looked = true
 			extra = join(extra, p.lowerPart(q.layer).key(u, stack.Channel(s.Alike.Channel), pad), 81)
-			extra = join(extra, newHash("before").num(p.running(q.all)[max(at, 0)]).sum(), 82)
+			extra = join(extra, q.list.Before(at), 82)
 		}
 		if pl := p.material(s, channel); pl != nil {
-			any = true
+			looked = true
 			extra = join(extra, p.ownKey(u, pl, stack.Channel(channel), pad), 86)
 		}
-		if any && (s.Elsewhere() || s.Spread() > 0) {
+		if looked && (s.Elsewhere() || s.Spread() > 0) {
 			extra = join(extra, p.sightsAnywhere(q, channel), 84)
 		}
-		if any {
+		if looked {
 			out[i] = join(keys[i], extra, 83)
 		}
 	}
@@ -84,11 +59,11 @@ func (p *Program) sights(u *Surface, q pulls, list []*brush.Stroke, keys []Key, 
 // model: for what reads them at other places.
 func (p *Program) sightsAnywhere(q pulls, channel string) Key {
 	k := Key{}
-	if !p.picky(q.all) {
+	if !q.list.Looks() {
 		return k
 	}
 	on := p.Scene.wander().on
-	for _, s := range q.all {
+	for _, s := range q.list.All {
 		if s.Alike != nil {
 			k = join(k, p.lowerPart(q.layer).key(on.copy(), stack.Channel(s.Alike.Channel), 0), 85)
 		}
@@ -168,13 +143,13 @@ func (p *Program) shows(ctx context.Context, u *Surface, q pulls, channel stack.
 // that was painted in it or in its hand step: what a stroke there would look at.
 func (p *Program) ShowsAt(ctx context.Context, u *Surface, layer, handStep string, channel stack.Channel) ([]float32, error) {
 	l := p.Doc.Layer(layer)
-	if l == nil {
+	if l == nil || p.all[layer] == nil {
 		return nil, fmt.Errorf("there is no layer %q", layer)
 	}
-	q := pulls{l.Strokes, layer}
+	q := p.painting(p.all[layer])
 	l.EachStep(func(s *stack.Step) {
 		if s.ID == handStep && handStep != "" {
-			q.all = s.Strokes
+			q = p.handing(s)
 		}
 	})
 	rows, err := p.shows(ctx, u, q, channel)
@@ -188,35 +163,34 @@ func (p *Program) ShowsAt(ctx context.Context, u *Surface, layer, handStep strin
 	return out, nil
 }
 
-// held lets a stroke's coverage show only where the stroke may be: where it looks alike,
-// where there is another side to take from, and as a ramp along the surface has it. It
-// writes the coverage.
-func (p *Program) held(ctx context.Context, u *Surface, s *brush.Stroke, q pulls, cover []float32) error {
-	if s.Alike == nil && s.Does != brush.Opposite && (s.Fill == nil || !s.Fill.Ramp || !s.Fill.Along) || !slices.ContainsFunc(cover, func(c float32) bool { return c > 0 }) {
-		return nil
-	}
-	if s.Does == brush.Opposite && !s.Erase { // what has no counterpart stays as it is
-		over, err := p.Scene.OfTake(s.Take)
+// bound lets a stroke's coverage of a frame show only where there is another side to take
+// from, and as a ramp along the surface has it. It writes the coverage.
+func (s *Scene) bound(f *raster.Frame, st *brush.Stroke, cover []float32) error {
+	if st.Does == brush.Opposite && !st.Erase { // what has no counterpart stays as it is
+		over, err := s.OfTake(st.Take)
 		if err != nil {
 			return err
 		}
-		for i, t := range u.Frame().Tri {
+		for i, t := range f.Tri {
 			if t < 0 || over.To[t] < 0 {
 				cover[i] = 0
 			}
 		}
 	}
-	if s.Fill != nil && s.Fill.Ramp && s.Fill.Along {
-		p.Scene.ramp(s.Fill, u, cover)
+	if st.Fill != nil && st.Fill.Ramp && st.Fill.Along && slices.ContainsFunc(cover, func(c float32) bool { return c > 0 }) {
+		s.ramp(st.Fill, f, cover)
 	}
-	if s.Alike == nil {
+	return nil
+}
+
+// alike lets the coverage of stroke i of a list show only where it looks alike. It writes
+// the coverage.
+func (p *Program) alike(ctx context.Context, u *Surface, q pulls, i int, cover []float32) error {
+	s := q.list.All[i]
+	if s.Alike == nil || !slices.ContainsFunc(cover, func(c float32) bool { return c > 0 }) {
 		return nil
 	}
-	before, err := q.before(s)
-	if err != nil {
-		return err
-	}
-	rows, err := p.shows(ctx, u, before, stack.Channel(s.Alike.Channel))
+	rows, err := p.shows(ctx, u, q.before(i), stack.Channel(s.Alike.Channel))
 	if err != nil {
 		return err
 	}
@@ -231,7 +205,7 @@ const straightFor = 10
 // ramp fades a coverage along the surface: from all at one end of a ramp to nothing at
 // the other, by the share of the ways to both ends, as they are along the surface. Ends
 // that no way joins are joined by the straight line.
-func (s *Scene) ramp(f *brush.Fill, u *Surface, cover []float32) {
+func (s *Scene) ramp(f *brush.Fill, frame *raster.Frame, cover []float32) {
 	w := s.wander()
 	key := newHash("ramp").str(fmt.Sprint(f.From, f.To)).key(s.base).sum()
 	k := w.at(key)
@@ -256,7 +230,6 @@ func (s *Scene) ramp(f *brush.Fill, u *Surface, cover []float32) {
 		}
 	}
 	k.mu.Unlock()
-	frame := u.Frame()
 	if k.row == nil {
 		for i, c := range cover {
 			if c > 0 {

@@ -140,9 +140,8 @@ func (p *Program) pick(u *Surface, s *stack.Step) [][]float32 {
 	if r.All() { // nothing is picked yet
 		return [][]float32{out}
 	}
-	covered := covers(m, r)
-	for i, t := range u.Frame().Tri {
-		if t >= 0 && covered[t] {
+	for i, on := range u.covered(newCovered(m, r)) {
+		if on {
 			out[i] = 1
 		}
 	}

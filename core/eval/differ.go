@@ -2,6 +2,7 @@ package eval
 
 import (
 	"reflect"
+	"slices"
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
@@ -27,10 +28,10 @@ func OnlyStrokes(a, b *Program) (box geom.Box, ok bool) {
 		if pl.entangled() {
 			return b.Scene.Model.Bounds, true // what changes in one place may change any other
 		}
-		reach += pl.mask.total() + spreadOf(pl.layer.Strokes)
+		reach += b.total(pl.mask) + pl.strokes.Spread()
 		for _, c := range pl.coats {
 			if c.stream != nil {
-				reach += c.stream.total()
+				reach += b.total(c.stream)
 			}
 		}
 	}
@@ -44,11 +45,11 @@ func (u *Surface) Within(box geom.Box) bool {
 }
 
 // total is how far all filters of a stream look together.
-func (sp *streamPlan) total() (r float32) {
+func (p *Program) total(sp *streamPlan) (r float32) {
 	for i := range sp.steps {
-		r += sp.steps[i].reach + spreadOf(sp.steps[i].step.Strokes)
+		r += sp.steps[i].reach + p.hands[sp.steps[i].step].Spread()
 		if sp.steps[i].inner != nil {
-			r += sp.steps[i].inner.total()
+			r += p.total(sp.steps[i].inner)
 		}
 	}
 	return r
@@ -136,7 +137,7 @@ func (d *differ) strokes(a, b []*brush.Stroke) {
 		same++
 	}
 	a, b = a[same:], b[same:]
-	if len(a) == 1 && len(b) == 1 && a[0].ID == b[0].ID && len(b[0].Points) >= len(a[0].Points) {
+	if len(a) == 1 && len(b) == 1 && a[0].ID == b[0].ID && len(b[0].Points) >= len(a[0].Points) && slices.Equal(a[0].Points, b[0].Points[:len(a[0].Points)]) {
 		d.box = d.box.Union(b[0].Bounds(max(len(a[0].Points)-2, 0), b[0].Segments()))
 		return
 	}

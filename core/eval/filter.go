@@ -283,14 +283,16 @@ func (p *Program) gather(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 		}
 		tile := Tile{Sheet: g.sheet, Size: g.size}
 		var x, y float32 // texels from the corner of the sheet
+		var px, py int
 		own := f.Inside[k]
 		if own {
-			tile.X, tile.Y = (g.x+k%f.W)/pix.Size, (g.y+k/f.W)/pix.Size
+			px, py = wrapped(g.x+k%f.W, g.size), wrapped(g.y+k/f.W, g.size)
+			tile.X, tile.Y = px/pix.Size, py/pix.Size
 		} else {
 			tile.Sheet = int(m.TriSheet[t])
 			index := p.Scene.index(tile.Sheet)
 			tile.Size = sizeLike(g.size, index.Footprint(m.Island[t], g.size), f.Footprint)
-			uv := index.UVAt(t, f.Pos[k])
+			uv := raster.Wrap(index.UVAt(t, f.Pos[k]))
 			x, y = min(max(uv.X, 0), 0.999999)*float32(tile.Size), min(max(uv.Y, 0), 0.999999)*float32(tile.Size)
 			tile.X, tile.Y = int(x)/pix.Size, int(y)/pix.Size
 		}
@@ -302,7 +304,7 @@ func (p *Program) gather(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 			lastTile = tile
 		}
 		if own {
-			at := (g.y+k/f.W-tile.Y*pix.Size+pix.Margin)*pix.Pitch + g.x + k%f.W - tile.X*pix.Size + pix.Margin
+			at := (py-tile.Y*pix.Size+pix.Margin)*pix.Pitch + px - tile.X*pix.Size + pix.Margin
 			for n := range out {
 				out[n][k] = last.v[min(n, len(last.v)-1)][at]
 			}
@@ -316,6 +318,9 @@ func (p *Program) gather(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 	}
 	return out, nil
 }
+
+// wrapped brings a texel of a sheet of some size into it, as a texture that repeats is read.
+func wrapped(v, size int) int { return ((v % size) + size) % size }
 
 // sizeLike returns the power of two by which a sheet's texels are about as large as
 // wanted, when they are of footprint at size.
@@ -428,7 +433,7 @@ func (p *Program) betweenTexels(u *Surface, sizeOf func(sheet int) int, of func(
 		}
 		sheet := int(m.TriSheet[t])
 		size := sizeOf(sheet)
-		uv := p.Scene.index(sheet).UVAt(t, f.Pos[k])
+		uv := raster.Wrap(p.Scene.index(sheet).UVAt(t, f.Pos[k]))
 		x, y := min(max(uv.X, 0), 0.999999)*float32(size), min(max(uv.Y, 0), 0.999999)*float32(size)
 		at[k] = geom.Vec2{X: x, Y: y}
 		tile := Tile{sheet, size, int(x) / pix.Size, int(y) / pix.Size}

@@ -247,7 +247,7 @@ func TestReachesAreJoined(t *testing.T) {
 	cover := func(r stack.Reach) (n int) {
 		l := fill("a", 1, coats{stack.Roughness: met("normal", 1, 1)})
 		l.Reach = r
-		for _, on := range Compile(s, doc(l), "", "").layers[0].covers {
+		for _, on := range Compile(s, doc(l), "", "").layers[0].covers.tri {
 			if on {
 				n++
 			}

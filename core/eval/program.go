@@ -9,7 +9,6 @@ import (
 
 	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
-	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
@@ -31,16 +30,13 @@ type Program struct {
 	baked    Key                   // which baked maps there are
 	facts    Key                   // these and the conditions
 
-	holders map[*stack.Step]string // the layer of each follow step and each that was painted by hand
+	holders map[*stack.Step]string      // the layer of each follow step and each that was painted by hand
+	hands   map[*stack.Step]*brush.List // what was painted in steps
 
-	mu      sync.Mutex
-	lists   map[listKey][]uint64 // running hashes of lists of strokes
-	spreads map[listKey]float32  // how far strokes look around themselves
-	around  map[listKey][]geom.Box
-	picks   map[listKey]bool     // whether any stays where it looks alike
-	below   map[string]*Program  // the stack below a layer, by its id
-	aged    map[float32]*Program // by years
-	whole   *Program             // that this is the lower part of; nil: this is whole
+	mu    sync.Mutex
+	below map[string]*Program  // the stack below a layer, by its id
+	aged  map[float32]*Program // by years
+	whole *Program             // that this is the lower part of; nil: this is whole
 
 	wayKeys  sync.Map // of ways over the surface
 	anywhere sync.Map // of what streams are anywhere on the model, by stream and number of steps
@@ -48,14 +44,15 @@ type Program struct {
 
 // layerPlan is a layer with the keys of its parameters.
 type layerPlan struct {
-	layer  *stack.Layer
-	coats  map[stack.Channel]*coatPlan
-	mask   *streamPlan
-	kids   []*layerPlan
-	reach  Key
-	covers []bool // by triangle; nil: all
-	sheets []bool // by sheet: whether any triangle is covered; nil: all
-	ids    []stack.IDColor
+	layer   *stack.Layer
+	coats   map[stack.Channel]*coatPlan
+	mask    *streamPlan
+	kids    []*layerPlan
+	strokes *brush.List
+	reach   Key
+	covers  *covered // nil: all
+	sheets  []bool   // by sheet: whether any triangle is covered; nil: all
+	ids     []stack.IDColor
 
 	followers []*stack.Step // what its agents follow
 }
@@ -76,7 +73,7 @@ type planKey struct {
 // Compile prepares a document. hotLayer is the id of the layer under edit, or
 // ""; liveStroke is the id of a stroke that still grows, or "".
 func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program {
-	p := &Program{Scene: s, Doc: d, live: liveStroke, all: map[string]*layerPlan{}, hot: map[*layerPlan]bool{}, hotSteps: map[*stack.Step]bool{}, holders: map[*stack.Step]string{}, below: map[string]*Program{}, lists: map[listKey][]uint64{}, spreads: map[listKey]float32{}}
+	p := &Program{Scene: s, Doc: d, live: liveStroke, all: map[string]*layerPlan{}, hot: map[*layerPlan]bool{}, hotSteps: map[*stack.Step]bool{}, holders: map[*stack.Step]string{}, hands: map[*stack.Step]*brush.List{}, below: map[string]*Program{}}
 	p.light = newHash("light").str(d.Light).sum()
 	b, _ := json.Marshal(d.Sheets)
 	p.sizes = newHash("sizes").str(string(b)).sum()
@@ -84,7 +81,7 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 	p.baked = newHash("baked").str(string(b)).sum()
 	b, _ = json.Marshal(d.Facts())
 	p.facts = newHash("facts").key(p.baked).str(string(b)).sum()
-	kept := map[planKey]*layerPlan{}
+	kept := plans{map[planKey]*layerPlan{}, map[string]*brush.List{}}
 	s.mu.Lock()
 	known := s.plans
 	s.mu.Unlock()
@@ -95,25 +92,43 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 	return p
 }
 
+// plans are what a scene keeps of the last compiled document: plans of its layers, and
+// lists of strokes by the id of their layer or, after a slash, of their step.
+type plans struct {
+	layers map[planKey]*layerPlan
+	lists  map[string]*brush.List
+}
+
 // compile plans a list of layers and returns those that show. Plans of layers
 // that did not change since the last document are used again.
-func (p *Program) compile(list []*stack.Layer, hotLayer string, known, kept map[planKey]*layerPlan) []*layerPlan {
+func (p *Program) compile(list []*stack.Layer, hotLayer string, known, kept plans) []*layerPlan {
 	var out []*layerPlan
 	for _, l := range list {
 		k := planKey{l, p.Doc.Light == stack.Linear}
-		old := known[k]
+		old := known.layers[k]
 		pl := &layerPlan{}
 		if old != nil {
 			*pl = *old
 		} else {
 			*pl = *p.Scene.plan(l, p.Doc)
 		}
-		kept[k] = pl
+		kept.layers[k] = pl
+		list := func(name string, strokes []*brush.Stroke) *brush.List {
+			out := brush.NewList(strokes, known.lists[name])
+			if out != nil {
+				kept.lists[name] = out
+			}
+			return out
+		}
+		pl.strokes = list(l.ID, l.Strokes)
 		pl.kids = p.compile(l.Layers, hotLayer, known, kept)
 		p.all[l.ID] = pl
 		l.EachStep(func(s *stack.Step) {
 			if s.Kind == stack.Follow || len(s.Strokes) > 0 {
 				p.holders[s] = l.ID
+			}
+			if len(s.Strokes) > 0 {
+				p.hands[s] = list(l.ID+"/"+s.ID, s.Strokes)
 			}
 		})
 		for _, s := range pl.followers {
@@ -230,15 +245,31 @@ func covers(m *mesh.Model, r stack.Reach) []bool {
 	return out
 }
 
+// covered are triangles, and the islands that any of them belongs to.
+type covered struct {
+	tri    []bool
+	island []bool
+}
+
+func newCovered(m *mesh.Model, r stack.Reach) *covered {
+	c := &covered{covers(m, r), make([]bool, m.Islands)}
+	for i, on := range c.tri {
+		if on {
+			c.island[m.Island[i]] = true
+		}
+	}
+	return c
+}
+
 // cover marks the triangles and the sheets that the layer's reach covers.
 func (pl *layerPlan) cover(s *Scene, r stack.Reach) {
 	m := s.Model
-	pl.covers, pl.sheets = covers(m, r), make([]bool, len(m.Sheets))
+	pl.covers, pl.sheets = newCovered(m, r), make([]bool, len(m.Sheets))
 	if len(r.IDs) > 0 { // any sheet may hold the colours
 		pl.sheets = nil
 		return
 	}
-	for i, on := range pl.covers {
+	for i, on := range pl.covers.tri {
 		if on {
 			pl.sheets[m.TriSheet[i]] = true
 		}
@@ -329,9 +360,9 @@ func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, sp *s
 		if err != nil {
 			return pix.Plane{}, fmt.Errorf("layer %q: reach: %w", pl.layer.Name, err)
 		}
-		for k, t := range u.Frame().Tri {
+		for k, on := range u.covered(pl.covers) {
 			switch {
-			case t >= 0 && pl.covers[t]:
+			case on:
 			case byID != nil:
 				out[k] *= byID[k]
 			default:
@@ -367,15 +398,15 @@ func grey(v [][]float32) []float32 {
 }
 
 // painted folds strokes into colour times coverage (components planes) and
-// coverage (the last plane). list are those of all that count here. The state below the newest stroke is kept, so that
-// a live stroke costs itself only.
-func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []*brush.Stroke, keys []Key, channel string, components int) (planes, error) {
-	at := func(i int) Key { return join(u.key, keys[i], 0x7061696e74) }
+// coverage (the last plane). list are the places of those that count here. The state below
+// the newest stroke is kept, so that a live stroke costs itself only.
+func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []int, keys []Key, channel string, components int) (planes, error) {
+	name := func(i int) Key { return join(u.key, keys[i], 0x7061696e74) }
 	n := len(u.Frame().Pos)
 	start := 0
 	var acc planes
 	for i := len(list) - 1; i >= 0; i-- {
-		if v, ok := p.Scene.Cache.get(at(i)); ok {
+		if v, ok := p.Scene.Cache.get(name(i)); ok {
 			if i == len(list)-1 {
 				return v.(planes), nil
 			}
@@ -394,11 +425,11 @@ func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []*brus
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		s := list[i]
+		at, s := list[i], q.list.All[list[i]]
 		var soft [][]float32
 		if s.Spread() > 0 {
 			var err error
-			if soft, err = p.softened(ctx, u, s, q, channel, components); err != nil {
+			if soft, err = p.softened(ctx, u, q, at, channel, components); err != nil {
 				return nil, err
 			}
 		}
@@ -406,11 +437,11 @@ func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []*brus
 		if err != nil {
 			return nil, err
 		}
-		if err := p.held(ctx, u, s, q, c.Cover); err != nil {
+		if err := p.alike(ctx, u, q, at, c.Cover); err != nil {
 			return nil, err
 		}
 		if s.Elsewhere() {
-			if soft, err = p.taken(ctx, u, s, q, c.Cover, channel, components); err != nil {
+			if soft, err = p.taken(ctx, u, q, at, c, channel, components); err != nil {
 				return nil, err
 			}
 		}
@@ -418,32 +449,25 @@ func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []*brus
 		if err != nil {
 			return nil, err
 		}
-		p.fold(s, c, soft, of, cur, channel, components)
+		p.fold(s, c.Coverage, soft, of, cur, channel, components)
 		if i == len(list)-2 {
 			keep := make(planes, len(cur))
 			for c := range cur {
 				keep[c].Data = slices.Clone(cur[c].Data)
 			}
-			p.Scene.Cache.put(at(i), keep)
+			p.Scene.Cache.put(name(i), keep)
 		}
 	}
-	p.Scene.Cache.put(at(len(list)-1), cur)
+	p.Scene.Cache.put(name(len(list)-1), cur)
 	return cur, nil
 }
 
-// softened is the blur of what was painted before a stroke, on a surface; over seams
-// and sheets as a blur of a stream is.
-func (p *Program) softened(ctx context.Context, u *Surface, s *brush.Stroke, q pulls, channel string, components int) ([][]float32, error) {
-	below, err := q.before(s)
-	if err != nil {
-		return nil, err
-	}
+// softened is the blur of what was painted before stroke i of a list, on a surface; over
+// seams and sheets as a blur of a stream is.
+func (p *Program) softened(ctx context.Context, u *Surface, q pulls, i int, channel string, components int) ([][]float32, error) {
+	s, below := q.list.All[i], q.before(i)
 	sp := planStream([]*stack.Step{{Kind: "blur", On: true, Amount: 1, Params: map[string]any{"radius": float64(s.Spread())}}}, nil)
-	var hash uint64
-	if at := len(below.all); at > 0 {
-		hash = p.running(below.all)[at]
-	}
-	sp.start = newHash("softened").str(s.ID).str(channel).num(hash).key(p.sightsAnywhere(below, channel)).sum()
+	sp.start = newHash("softened").key(q.list.Key(i)).str(channel).key(q.list.Before(i)).key(p.sightsAnywhere(below, channel)).sum()
 	sp.read = func(ctx context.Context, t *Surface) ([][]float32, error) {
 		list, keys := p.touching(t, below, channel, 0)
 		if len(list) == 0 {
@@ -636,7 +660,7 @@ func (p *Program) part(id string, with bool) *Program {
 	if p.whole != nil {
 		whole = p.whole
 	}
-	q := &Program{Scene: p.Scene, whole: whole, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, baked: p.baked, facts: p.facts, hotSteps: p.hotSteps, below: map[string]*Program{}, lists: map[listKey][]uint64{}, spreads: map[listKey]float32{}}
+	q := &Program{Scene: p.Scene, whole: whole, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, baked: p.baked, facts: p.facts, hotSteps: p.hotSteps, hands: p.hands, below: map[string]*Program{}}
 	d := *p.Doc
 	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
 	q.Doc, q.layers = &d, p.cut(d.Layers)

@@ -23,15 +23,15 @@ type Scene struct {
 	indexes []*raster.Index
 	once    []sync.Once
 
-	mu     sync.Mutex
-	blocks map[Tile]*tileBlocks
-	covers map[coverKey]*covering
-	touch  map[touchKey]*touched
-	plans  map[planKey]*layerPlan // of the layers of the last compiled document
-	ways   ways                   // what goes over the surface needs
+	mu      sync.Mutex
+	blocks  map[Tile]*tileBlocks
+	reaches map[reachKey]bool // whether a stroke reaches a surface
+	touch   map[touchKey]*touched
+	plans   plans
+	ways    ways // what goes over the surface needs
 
-	takings map[takingKey]*taking // of live strokes
-	matches map[string]matched    // of faces with their counterparts, by what was picked
+	growing []*growth          // strokes that grow, the newest last
+	matches map[string]matched // of faces with their counterparts, by what was picked
 
 	// Picture returns a stored picture by name; nil when the scene has none.
 	Picture func(name string) (*pix.Picture, error)
@@ -43,6 +43,7 @@ type tileBlocks struct {
 	all     geom.Box
 	blocks  []geom.Box
 	covered int
+	echoes  []echo
 }
 
 // Tile names pix.Size × pix.Size texels of a sheet at a size.
@@ -55,8 +56,7 @@ func NewScene(m *mesh.Model, cache *Cache) *Scene {
 	return &Scene{
 		Model: m, Cache: cache, base: h.sum(),
 		indexes: make([]*raster.Index, len(m.Sheets)), once: make([]sync.Once, len(m.Sheets)),
-		blocks: map[Tile]*tileBlocks{}, covers: map[coverKey]*covering{},
-		plans: map[planKey]*layerPlan{}, touch: map[touchKey]*touched{},
+		blocks: map[Tile]*tileBlocks{}, reaches: map[reachKey]bool{}, touch: map[touchKey]*touched{},
 	}
 }
 
@@ -70,7 +70,8 @@ type Surface struct {
 	scene *Scene
 	frame *raster.Frame
 	masks map[memo]Key // keys that were asked for before
-	ahead bool         // what lies under the layer under edit is wanted, not what is to be seen
+	here  *tileBlocks
+	ahead bool // what lies under the layer under edit is wanted, not what is to be seen
 }
 
 // memo names a stream's key on a surface; streams are shared between documents that
@@ -105,9 +106,10 @@ func (s *Scene) OnTile(t Tile) *Surface {
 	return &Surface{key: k, tile: &t, scene: s}
 }
 
-// OnFrame returns the surface of any other frame; id must tell frames apart.
+// OnFrame returns the surface of any other frame; id must tell frames apart. Points that
+// share their texels with other places are evaluated where these texels are.
 func (s *Scene) OnFrame(f *raster.Frame, id string) *Surface {
-	return &Surface{key: newHash("frame").key(s.base).str(id).sum(), scene: s, frame: f}
+	return &Surface{key: newHash("frame").key(s.base).str(id).sum(), scene: s, frame: s.owned(f, nil)}
 }
 
 // Frame returns the points of the surface.
@@ -126,10 +128,11 @@ func (u *Surface) Frame() *raster.Frame {
 		s.Cache.put(k, u.frame)
 		return u.frame
 	}
-	u.frame = s.index(u.tile.Sheet).Tile(u.tile.Size, u.tile.X, u.tile.Y)
+	u.frame = s.owned(s.index(u.tile.Sheet).Tile(u.tile.Size, u.tile.X, u.tile.Y), u.tile)
 	s.Cache.put(k, u.frame)
+	b := s.blocksOf(u.frame, u.tile)
 	s.mu.Lock()
-	s.blocks[*u.tile] = &tileBlocks{u.frame.Bounds, u.frame.Blocks, u.frame.Covered}
+	s.blocks[*u.tile] = b
 	s.mu.Unlock()
 	return u.frame
 }
@@ -143,8 +146,15 @@ func (u *Surface) bounds() *tileBlocks {
 			return b
 		}
 	}
-	f := u.Frame()
-	return &tileBlocks{f.Bounds, f.Blocks, f.Covered}
+	if u.here == nil {
+		f := u.Frame()
+		if u.here = u.scene.blocksOf(f, u.tile); u.tile != nil {
+			u.scene.mu.Lock()
+			u.scene.blocks[*u.tile] = u.here
+			u.scene.mu.Unlock()
+		}
+	}
+	return u.here
 }
 
 // Empty reports whether no texel of the surface stands for a place on the model.
@@ -162,58 +172,39 @@ func Tiles(sheet, size int) []Tile {
 	return t
 }
 
-type coverKey struct {
-	stroke  string
+type reachKey struct {
+	stroke  Key // its content
 	surface Key
 	pad     float32
 }
 
-// covering is the coverage of one stroke on one surface so far. A live stroke
-// grows; its coverage is then extended, not made again.
-type covering struct {
-	mu      sync.Mutex
-	touched bool
-	tested  int // segments tested for touching
-	drawn   int // segments in cover
-	cover   *brush.Coverage
-	sight   []int8 // of a stroke that paints what is seen: 1 seen, 2 hidden, 0 not asked yet
-}
+// maxReaches bounds what is remembered of which stroke reaches which surface; dropped
+// wholesale when exceeded, as it can be found again.
+const maxReaches = 1 << 18
 
-// maxCoverings bounds what is remembered of which stroke touches which surface;
-// dropped wholesale when exceeded, as it can be made again.
-const maxCoverings = 1 << 18
-
-func (u *Surface) covering(s *brush.Stroke, pad float32) *covering {
+// touches reports whether a stroke, whose content is named by key, may reach the surface
+// or come within pad metres of it.
+func (u *Surface) touches(s *brush.Stroke, key Key, pad float32, live bool) bool {
+	n := len(s.Points) - 1
+	if live && n > 0 {
+		return u.scene.grows(s).touches(u, s, pad, n)
+	}
+	k := reachKey{key, u.key, pad}
 	sc := u.scene
 	sc.mu.Lock()
+	yes, ok := sc.reaches[k]
+	sc.mu.Unlock()
+	if ok {
+		return yes
+	}
+	yes = touchesFrom(u, s, pad, 0, s.Segments())
+	sc.mu.Lock()
 	defer sc.mu.Unlock()
-	k := coverKey{s.ID, u.key, pad}
-	c := sc.covers[k]
-	if c == nil {
-		if len(sc.covers) > maxCoverings {
-			clear(sc.covers)
-		}
-		c = &covering{}
-		sc.covers[k] = c
+	if len(sc.reaches) > maxReaches {
+		clear(sc.reaches)
 	}
-	return c
-}
-
-// touches reports whether the stroke may reach the surface or come within pad
-// metres of it.
-func (u *Surface) touches(s *brush.Stroke, pad float32) bool {
-	c := u.covering(s, pad)
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	n := len(s.Points) - 1
-	if n == 0 || c.tested > n { // a first point, or an older state of a live stroke
-		return touchesFrom(u, s, pad, 0, s.Segments())
-	}
-	if !c.touched && c.tested < n {
-		c.touched = touchesFrom(u, s, pad, c.tested, n)
-	}
-	c.tested = n
-	return c.touched
+	sc.reaches[k] = yes
+	return yes
 }
 
 func touchesFrom(u *Surface, s *brush.Stroke, pad float32, from, to int) bool {
@@ -224,9 +215,56 @@ func touchesFrom(u *Surface, s *brush.Stroke, pad float32, from, to int) bool {
 	return s.Touches(b.blocks, pad, from, to)
 }
 
-// cover returns the coverage of the whole stroke on the surface.
-func (u *Surface) cover(s *brush.Stroke, live bool) (*brush.Coverage, error) {
+// hit is what a stroke covers of a surface's points, and where these were hit: the places
+// of the surface, or echoes of them.
+type hit struct {
+	*brush.Coverage
+	frame   *raster.Frame
+	through []int32 // of each point the echo, from 1, 0 none; nil: none of any
+}
+
+// cover returns the coverage of the whole stroke on the surface, through any place that
+// its points stand for: of those that a point is hit through the strongest counts.
+func (u *Surface) cover(s *brush.Stroke, live bool) (*hit, error) {
 	f := u.Frame()
+	own, err := u.coverOn(f, u.key, s, live)
+	if err != nil {
+		return nil, err
+	}
+	out := &hit{Coverage: own, frame: f}
+	echoes := u.bounds().echoes
+	if len(echoes) == 0 {
+		return out, nil
+	}
+	box := s.Bounds(0, s.Segments())
+	for n, e := range echoes {
+		if !e.box.Overlaps(box) {
+			continue
+		}
+		at := u.echoed(e)
+		if len(at.of) == 0 || !at.frame.Bounds.Overlaps(box) {
+			continue
+		}
+		c, err := u.coverOn(at.frame, e.key(u.key), s, live)
+		if err != nil {
+			return nil, err
+		}
+		out.Raise(c, at.of, func(i, k int32) {
+			if !s.Elsewhere() {
+				return
+			}
+			if out.through == nil {
+				out.through, out.frame = make([]int32, len(f.Pos)), f.Copy()
+			}
+			out.through[i] = int32(n + 1)
+			out.frame.Pos[i], out.frame.Nrm[i], out.frame.Tri[i] = at.frame.Pos[k], at.frame.Nrm[k], at.frame.Tri[k]
+		})
+	}
+	return out, nil
+}
+
+// coverOn returns the coverage of the whole stroke on a frame; key names the frame.
+func (u *Surface) coverOn(f *raster.Frame, key Key, s *brush.Stroke, live bool) (*brush.Coverage, error) {
 	var tip func(a, b, footprint float32) float32
 	if s.Kit != nil && s.Kit.Picture != "" {
 		pic, err := u.scene.stored(s.Kit.Picture)
@@ -240,7 +278,7 @@ func (u *Surface) cover(s *brush.Stroke, live bool) (*brush.Coverage, error) {
 	}
 	flat := func(i int) (int, geom.Vec2) {
 		sheet := int(u.scene.Model.TriSheet[f.Tri[i]])
-		return sheet, u.scene.index(sheet).UVAt(f.Tri[i], f.Pos[i])
+		return sheet, raster.Wrap(u.scene.index(sheet).UVAt(f.Tri[i], f.Pos[i]))
 	}
 	n := len(s.Points) - 1
 	if !live || n == 0 { // a first point is no finished segment: nothing is kept of it
@@ -249,9 +287,9 @@ func (u *Surface) cover(s *brush.Stroke, live bool) (*brush.Coverage, error) {
 		s.Draw(f, out, 0, s.Segments())
 		s.Held(f, out)
 		u.scene.seen(f, s.Eye, out.Cover, nil)
-		return out, nil
+		return out, u.scene.bound(f, s, out.Cover)
 	}
-	c := u.covering(s, 0)
+	c := u.scene.grows(s).on(key)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if c.drawn > n || c.cover == nil {
@@ -266,29 +304,5 @@ func (u *Surface) cover(s *brush.Stroke, live bool) (*brush.Coverage, error) {
 		c.sight = make([]int8, len(f.Pos))
 	}
 	u.scene.seen(f, s.Eye, out.Cover, c.sight)
-	return out, nil
-}
-
-// Forget drops what was kept to extend a live stroke.
-func (s *Scene) Forget(strokeID string) {
-	// a covering's lock may be held by one who waits for the scene's: never take
-	// the two the other way round
-	var found []*covering
-	s.mu.Lock()
-	for k, c := range s.covers {
-		if k.stroke == strokeID {
-			found = append(found, c)
-		}
-	}
-	for k := range s.takings {
-		if k.stroke == strokeID {
-			delete(s.takings, k)
-		}
-	}
-	s.mu.Unlock()
-	for _, c := range found {
-		c.mu.Lock()
-		c.cover, c.sight, c.drawn = nil, nil, 0
-		c.mu.Unlock()
-	}
+	return out, u.scene.bound(f, s, out.Cover)
 }

@@ -8,50 +8,50 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/raster"
 )
 
 // taking is what a stroke that clones or smears took on one surface so far. A live
 // stroke grows: only what it newly covers is taken then.
 type taking struct {
-	mu    sync.Mutex
-	n     int // points of the stroke
-	trace *brush.Trace
-	rows  [][]float32
+	mu      sync.Mutex
+	n       int // points of the stroke
+	trace   *brush.Trace
+	through []int32 // of each point, the echo that it was hit through; nil: none
+	rows    [][]float32
 }
 
 type takingKey struct {
-	stroke, channel string
-	surface         Key
+	channel string
+	surface Key
 }
 
-// taken is what was painted before a stroke where it takes from, at its covered points:
-// read between the texels of the tiles there, over seams and sheets. Where there is no
-// surface near it takes nothing.
-func (p *Program) taken(ctx context.Context, u *Surface, s *brush.Stroke, q pulls, cover []float32, channel string, components int) ([][]float32, error) {
-	below, err := q.before(s)
-	if err != nil {
-		return nil, err
-	}
+// taken is what was painted before stroke i of a list where it takes from, at its covered
+// points: read between the texels of the tiles there, over seams and sheets. Where there is
+// no surface near it takes nothing.
+func (p *Program) taken(ctx context.Context, u *Surface, q pulls, i int, c *hit, channel string, components int) ([][]float32, error) {
+	s, below := q.list.All[i], q.before(i)
 	if s.Take != nil && s.Take.Past != "" {
-		if at := slices.IndexFunc(below.all, func(o *brush.Stroke) bool { return o.ID == s.Take.Past }); at >= 0 {
-			below.all = below.all[:at]
+		if at := slices.IndexFunc(q.list.All[:i], func(o *brush.Stroke) bool { return o.ID == s.Take.Past }); at >= 0 {
+			below = q.before(at)
 		}
 	}
 	n := len(u.Frame().Pos)
-	if len(below.all) == 0 {
+	if below.list.Len() == 0 {
 		return wide(nil, components+1, n), nil
 	}
 	t := &taking{}
 	if s.ID == p.live {
-		t = p.Scene.taking(takingKey{s.ID, channel, u.key})
+		t = p.Scene.grows(s).taking(takingKey{channel, u.key})
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.trace == nil || t.n > len(s.Points) {
-		t.trace, t.rows = brush.NewTrace(n), wide(nil, components+1, n)
+		t.trace, t.rows, t.through = brush.NewTrace(n), wide(nil, components+1, n), nil
 	}
 	t.n = len(s.Points)
-	if err := p.take(ctx, u, s, below, t.trace.Grow(s, u.Frame(), cover), t, channel, components); err != nil {
+	t.moved(c)
+	if err := p.take(ctx, u, s, below, t.trace.Grow(s, c.frame, c.Cover), t, c.frame, channel, components); err != nil {
 		t.trace = nil
 		return nil, err
 	}
@@ -61,13 +61,33 @@ func (p *Program) taken(ctx context.Context, u *Surface, s *brush.Stroke, q pull
 	return t.rows, nil
 }
 
+// moved forgets what is known of points that are hit through another place than before.
+func (t *taking) moved(c *hit) {
+	if c.through == nil && t.through == nil {
+		return
+	}
+	if t.through == nil {
+		t.through = make([]int32, len(c.Cover))
+	}
+	for i := range t.through {
+		now := int32(0)
+		if c.through != nil {
+			now = c.through[i]
+		}
+		if t.through[i] != now {
+			t.through[i] = now
+			t.trace.Forget(int32(i))
+		}
+	}
+}
+
 // take fills the rows of what was taken at some points.
-func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below pulls, points []int32, t *taking, channel string, components int) error {
+func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below pulls, points []int32, t *taking, f *raster.Frame, channel string, components int) error {
 	type part struct {
 		to    int32
 		share float32
 	}
-	f, m, tree := u.Frame(), p.Scene.Model, p.Scene.wander().tree
+	m, tree := p.Scene.Model, p.Scene.wander().tree
 	far := max(2*s.Radius, 4*f.Footprint)
 	var over *mesh.Counterparts
 	if s.Does == brush.Opposite {
@@ -123,21 +143,4 @@ func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below p
 		}
 	}
 	return nil
-}
-
-// maxTakings bounds what is remembered of strokes that clone or smear while they grow.
-const maxTakings = 256
-
-func (s *Scene) taking(k takingKey) *taking {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	t := s.takings[k]
-	if t == nil {
-		if s.takings == nil || len(s.takings) > maxTakings {
-			s.takings = map[takingKey]*taking{}
-		}
-		t = &taking{}
-		s.takings[k] = t
-	}
-	return t
 }

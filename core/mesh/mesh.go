@@ -43,7 +43,8 @@ type Model struct {
 	Island   []int32   // UV island of each triangle
 	Islands  int
 	Bounds   geom.Box
-	Hash     [16]byte // of everything that texels depend on
+	Owners   [][2]int32 // chosen: where both islands have a texel, it is the first one's
+	Hash     [16]byte   // of everything that texels depend on
 }
 
 // Edge names edge K of a triangle.
@@ -82,19 +83,71 @@ func (m *Model) Finish() error {
 		}
 	}
 	m.topology()
-	h := xxh3.New()
-	for _, p := range m.Pos {
-		_ = binary.Write(h, binary.LittleEndian, p)
-	}
-	for _, p := range m.UV {
-		_ = binary.Write(h, binary.LittleEndian, p)
-	}
-	_ = binary.Write(h, binary.LittleEndian, m.Tri)
-	_ = binary.Write(h, binary.LittleEndian, m.TriSheet)
-	_ = binary.Write(h, binary.LittleEndian, m.TriPart)
-	s := h.Sum128().Bytes()
-	m.Hash = s
+	m.Hash = m.hash()
 	return nil
+}
+
+// hash covers everything of a model that a texel can depend on: places, normals, UVs and
+// colours of its vertices, its triangles, the names by which layers reach parts and sheets,
+// and which island owns texels that several have.
+func (m *Model) hash() [16]byte {
+	h := xxh3.New()
+	var b []byte
+	vectors := func(list []geom.Vec3) {
+		b = binary.LittleEndian.AppendUint64(b[:0], uint64(len(list)))
+		for _, v := range list {
+			for _, x := range [3]float32{v.X, v.Y, v.Z} {
+				b = binary.LittleEndian.AppendUint32(b, math.Float32bits(x))
+			}
+		}
+		_, _ = h.Write(b)
+	}
+	vectors(m.Pos)
+	vectors(m.Nrm)
+	vectors(m.Color)
+	b = b[:0]
+	for _, v := range m.UV {
+		b = binary.LittleEndian.AppendUint32(b, math.Float32bits(v.X))
+		b = binary.LittleEndian.AppendUint32(b, math.Float32bits(v.Y))
+	}
+	for i, t := range m.Tri {
+		for _, v := range t {
+			b = binary.LittleEndian.AppendUint32(b, v)
+		}
+		b = binary.LittleEndian.AppendUint16(b, m.TriSheet[i])
+		b = binary.LittleEndian.AppendUint16(b, m.TriPart[i])
+	}
+	name := func(s string) { b = append(binary.LittleEndian.AppendUint32(b, uint32(len(s))), s...) }
+	for _, p := range m.Parts {
+		name(p.Name)
+	}
+	for _, s := range m.Sheets {
+		name(s.Name)
+		if s.HasUV {
+			b = append(b, 1)
+		}
+	}
+	for _, o := range m.Owners {
+		b = binary.LittleEndian.AppendUint32(b, uint32(o[0]))
+		b = binary.LittleEndian.AppendUint32(b, uint32(o[1]))
+	}
+	_, _ = h.Write(b)
+	return h.Sum128().Bytes()
+}
+
+// WithOwners returns the model with other choices of which island owns a texel that two
+// have; of contrary choices the last counts. Pairs of islands that are not there are an
+// error that names them.
+func (m *Model) WithOwners(pairs [][2]int32) (*Model, error) {
+	for _, p := range pairs {
+		if p[0] == p[1] || min(p[0], p[1]) < 0 || int(max(p[0], p[1])) >= m.Islands {
+			return nil, fmt.Errorf("islands %d and %d are no pair of the model's %d islands; choose the owner of their texels again", p[0], p[1], m.Islands)
+		}
+	}
+	out := *m
+	out.Owners = pairs
+	out.Hash = out.hash()
+	return &out, nil
 }
 
 // Weld returns for each vertex the index of the first one at the same place. Places

@@ -18,20 +18,20 @@ import (
 func (x *Index) Patch(island int32, size, x0, y0, w, h int) *Frame {
 	f := newFrame(w, h)
 	f.Footprint = x.Footprint(island, size)
-	u := unfolder{x: x, f: f, at: make([]int32, w*h), own: map[int32]int32{}, size: float64(size), x0: float64(x0), y0: float64(y0)}
-	first := int32(-1)
-	done := map[int32]bool{}
+	u := unfolder{x: x, f: f, at: make([]int32, w*h), own: map[entry]int32{}, moved: map[int32]entry{}, size: float64(size), x0: float64(x0), y0: float64(y0)}
+	first := entry{tri: -1}
+	done := map[entry]bool{}
 	lo := func(o int) int { return cell(float32(o-1) / float32(size)) }
 	hi := func(o int) int { return cell(float32(o+1) / float32(size)) }
 	for cy := lo(y0); cy <= hi(y0+h); cy++ {
 		for cx := lo(x0); cx <= hi(x0+w); cx++ {
-			for _, i := range x.grid[cy*cells+cx] {
-				if !done[i] && x.m.Island[i] == island {
-					done[i] = true
-					if first < 0 || i < first {
-						first = i
+			for _, e := range x.grid[cy*cells+cx] {
+				if !done[e] && x.m.Island[e.tri] == island {
+					done[e] = true
+					if first.tri < 0 || e.tri < first.tri {
+						first = e
 					}
-					u.fill(i, u.uvs(i))
+					u.fill(e, u.uvs(e))
 				}
 			}
 		}
@@ -52,22 +52,24 @@ type unfolder struct {
 	f            *Frame
 	laid         []laid
 	at           []int32         // index in laid of the triangle a texel lies on
-	own          map[int32]int32 // index in laid of the island's own triangles
+	own          map[entry]int32 // index in laid of the island's own triangles
+	moved        map[int32]entry // by texel: its triangle, where that comes in from another square
 	buckets      [][]int32       // texels whose neighbours are to be reached, by distance × 2
 	dist         []float32
 	size, x0, y0 float64
 }
 
-func (u *unfolder) uvs(i int32) (p [3][2]float64) {
+func (u *unfolder) uvs(e entry) (p [3][2]float64) {
 	m := u.x.m
-	for k, v := range m.Tri[i] {
-		p[k] = [2]float64{float64(m.UV[v].X)*u.size - u.x0 - 0.5, float64(m.UV[v].Y)*u.size - u.y0 - 0.5}
+	for k, v := range m.Tri[e.tri] {
+		p[k] = [2]float64{(float64(m.UV[v].X)+float64(e.du))*u.size - u.x0 - 0.5, (float64(m.UV[v].Y)+float64(e.dv))*u.size - u.y0 - 0.5}
 	}
 	return
 }
 
 // fill draws one of the island's own triangles, by the rule of Tile for ties.
-func (u *unfolder) fill(i int32, p [3][2]float64) {
+func (u *unfolder) fill(e entry, p [3][2]float64) {
+	i := e.tri
 	det := (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])
 	if math.Abs(det) < 1e-12 {
 		return
@@ -82,6 +84,11 @@ func (u *unfolder) fill(i int32, p [3][2]float64) {
 			if b, ok := inside(p, float64(xx), float64(y), -1e-9); ok {
 				f.Tri[j], f.Inside[j] = i, true
 				f.Pos[j], f.Nrm[j] = u.x.point(t, b[0], b[1], b[2])
+				if e.du|e.dv != 0 {
+					u.moved[int32(j)] = e
+				} else {
+					delete(u.moved, int32(j))
+				}
 			}
 		}
 	}
@@ -102,7 +109,7 @@ func inside(p [3][2]float64, x, y, eps float64) (b [3]float64, ok bool) {
 
 // flood reaches the texels beyond the island, nearest first. An island too small to
 // hold a texel's middle begins at the middle of its first triangle.
-func (u *unfolder) flood(first int32) {
+func (u *unfolder) flood(first entry) {
 	f := u.f
 	u.dist = make([]float32, len(f.Tri))
 	seeds := 0
@@ -112,21 +119,25 @@ func (u *unfolder) flood(first int32) {
 		}
 		x, y := j%f.W, j/f.W
 		if x > 0 && f.Tri[j-1] < 0 || y > 0 && f.Tri[j-f.W] < 0 || x < f.W-1 && f.Tri[j+1] < 0 || y < f.H-1 && f.Tri[j+f.W] < 0 {
-			n, ok := u.own[t]
+			e, far := u.moved[int32(j)]
+			if !far {
+				e = entry{tri: t}
+			}
+			n, ok := u.own[e]
 			if !ok {
-				n = u.keep(laid{t, u.uvs(t)})
-				u.own[t] = n
+				n = u.keep(laid{t, u.uvs(e)})
+				u.own[e] = n
 			}
 			u.at[j] = n
 			u.push(int32(j), 0)
 			seeds++
 		}
 	}
-	if seeds == 0 && first >= 0 && !f.Inside[0] {
+	if seeds == 0 && first.tri >= 0 && !f.Inside[0] {
 		p := u.uvs(first)
 		cx, cy := (p[0][0]+p[1][0]+p[2][0])/3, (p[0][1]+p[1][1]+p[2][1])/3
 		x, y := min(max(int(math.Round(cx)), 0), f.W-1), min(max(int(math.Round(cy)), 0), f.H-1)
-		u.reach(u.keep(laid{first, p}), cx, cy, x, y, 0)
+		u.reach(u.keep(laid{first.tri, p}), cx, cy, x, y, 0)
 	}
 	steps := [8]struct {
 		x, y int

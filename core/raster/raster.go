@@ -27,10 +27,30 @@ type Frame struct {
 	Blocks    []geom.Box
 	Bounds    geom.Box
 	Owner     map[int32]int32 // of a tile: the island that a texel outside every island continues
+	// Lie is where the points lie beside each other, when Pos is where they are evaluated
+	// and that is elsewhere for some; nil: at Pos.
+	Lie []geom.Vec3
+}
+
+// Beside returns where the points of the frame lie beside each other.
+func (f *Frame) Beside() []geom.Vec3 {
+	if f.Lie != nil {
+		return f.Lie
+	}
+	return f.Pos
+}
+
+// Copy returns a frame with places of its own; what else there is is shared.
+func (f *Frame) Copy() *Frame {
+	out := *f
+	out.Pos, out.Nrm, out.Tri = append([]geom.Vec3(nil), f.Pos...), append([]geom.Vec3(nil), f.Nrm...), append([]int32(nil), f.Tri...)
+	return &out
 }
 
 // Bytes returns the memory the frame holds.
-func (f *Frame) Bytes() int { return len(f.Pos)*29 + len(f.Blocks)*24 + len(f.Owner)*16 + 128 }
+func (f *Frame) Bytes() int {
+	return len(f.Pos)*29 + len(f.Lie)*12 + len(f.Blocks)*24 + len(f.Owner)*16 + 128
+}
 
 // BlocksWide returns how many blocks make a row.
 func (f *Frame) BlocksWide() int { return (f.W + Block - 1) / Block }
@@ -43,15 +63,19 @@ const cells = 64 // the grid over a sheet's UV square that finds triangles
 // Index finds the triangles of one sheet by UV.
 type Index struct {
 	m    *mesh.Model
-	grid [cells * cells][]int32
+	grid [cells * cells][]entry
 	area float64 // mean model area per unit of UV area
 	// by island: model area and UV area
-	scale map[int32][2]float64
+	scale  map[int32][2]float64
+	rank   map[int32]int32 // by island: of two that have a texel the lower one owns it
+	shared []uint64        // a bit a triangle of the model; nil: none is
+	extent float32         // of the model, metres
 }
 
 // NewIndex builds the index of a sheet.
 func NewIndex(m *mesh.Model, sheet int) *Index {
-	x := &Index{m: m, scale: map[int32][2]float64{}}
+	x := &Index{m: m, scale: map[int32][2]float64{}, extent: m.Bounds.Size().Length()}
+	var all []entry
 	var world, flat float64
 	for i := range m.Tri {
 		if int(m.TriSheet[i]) != sheet {
@@ -63,13 +87,20 @@ func NewIndex(m *mesh.Model, sheet int) *Index {
 		island := x.scale[m.Island[i]]
 		x.scale[m.Island[i]] = [2]float64{island[0] + w3, island[1] + w2}
 		pad := float32(Reach+1) / pix.Size
-		lo, hi := cell(min(a.X, b.X, c.X)-pad), cell(max(a.X, b.X, c.X)+pad)
-		for cy := cell(min(a.Y, b.Y, c.Y) - pad); cy <= cell(max(a.Y, b.Y, c.Y)+pad); cy++ {
-			for cx := lo; cx <= hi; cx++ {
-				x.grid[cy*cells+cx] = append(x.grid[cy*cells+cx], int32(i))
+		for _, e := range shifts(a, b, c) {
+			e.tri = int32(i)
+			all = append(all, e)
+			a, b, c := x.moved(e)
+			lo, hi := cell(min(a.X, b.X, c.X)-pad), cell(max(a.X, b.X, c.X)+pad)
+			for cy := cell(min(a.Y, b.Y, c.Y) - pad); cy <= cell(max(a.Y, b.Y, c.Y)+pad); cy++ {
+				for cx := lo; cx <= hi; cx++ {
+					x.grid[cy*cells+cx] = append(x.grid[cy*cells+cx], e)
+				}
 			}
 		}
 	}
+	x.rankIslands()
+	x.findShared(all)
 	if flat > 0 {
 		x.area = world / flat
 	}
@@ -99,13 +130,13 @@ func (x *Index) Tile(size, tx, ty int) *Frame {
 	}
 	lo := func(o int) int { return cell(float32(o-Reach) / float32(size)) }
 	hi := func(o int) int { return cell(float32(o+pix.Pitch+Reach) / float32(size)) }
-	seen := map[int32]bool{}
+	seen := map[entry]bool{}
 	for cy := lo(oy); cy <= hi(oy); cy++ {
 		for cx := lo(ox); cx <= hi(ox); cx++ {
-			for _, i := range x.grid[cy*cells+cx] {
-				if !seen[i] {
-					seen[i] = true
-					x.draw(f, i, float64(size), ox, oy, best)
+			for _, e := range x.grid[cy*cells+cx] {
+				if !seen[e] {
+					seen[e] = true
+					x.draw(f, e, float64(size), ox, oy, best)
 				}
 			}
 		}
@@ -127,7 +158,7 @@ func newFrame(w, h int) *Frame {
 func (f *Frame) Seal() {
 	bw := f.BlocksWide()
 	f.Blocks = make([]geom.Box, bw*((f.H+Block-1)/Block))
-	f.Bounds = geom.EmptyBox()
+	f.Bounds, f.Covered = geom.EmptyBox(), 0
 	for i := range f.Blocks {
 		f.Blocks[i] = geom.EmptyBox()
 	}
@@ -147,11 +178,11 @@ func (f *Frame) Seal() {
 
 // draw puts triangle i into the frame: texels inside it exactly, texels beyond
 // its island borders at the point across the seam.
-func (x *Index) draw(f *Frame, i int32, size float64, ox, oy int, best []float32) {
-	t := x.m.Tri[i]
+func (x *Index) draw(f *Frame, e entry, size float64, ox, oy int, best []float32) {
+	i, t := e.tri, x.m.Tri[e.tri]
 	var p [3][2]float64
 	for k, v := range t {
-		p[k] = [2]float64{float64(x.m.UV[v].X)*size - float64(ox) - 0.5, float64(x.m.UV[v].Y)*size - float64(oy) - 0.5}
+		p[k] = [2]float64{(float64(x.m.UV[v].X)+float64(e.du))*size - float64(ox) - 0.5, (float64(x.m.UV[v].Y)+float64(e.dv))*size - float64(oy) - 0.5}
 	}
 	det := (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])
 	if math.Abs(det) < 1e-12 {
@@ -174,10 +205,14 @@ func (x *Index) draw(f *Frame, i int32, size float64, ox, oy int, best []float32
 			b0 := 1 - b1 - b2
 			const eps = -1e-9
 			if b0 >= eps && b1 >= eps && b2 >= eps {
-				// ties between triangles go to the lower number: the order of drawing must not matter
-				if !f.Inside[j] || i < f.Tri[j] {
+				// the order of drawing must not matter
+				if !f.Inside[j] || x.before(i, f.Tri[j]) {
 					f.Inside[j], f.Tri[j] = true, i
 					f.Pos[j], f.Nrm[j] = x.point(t, b0, b1, b2)
+				} else if i == f.Tri[j] { // a triangle over several squares
+					if p, n := x.point(t, b0, b1, b2); less(p, f.Pos[j]) {
+						f.Pos[j], f.Nrm[j] = p, n
+					}
 				}
 				continue
 			}

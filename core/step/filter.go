@@ -197,10 +197,11 @@ func Difference(f *raster.Frame, value []float32, i, stride int, before, after b
 	if b-a > stride {
 		scale = 0.5
 	}
+	pos := f.Beside()
 	if value == nil {
-		return f.Pos[b].Sub(f.Pos[a]).Mul(scale), 0
+		return pos[b].Sub(pos[a]).Mul(scale), 0
 	}
-	return f.Pos[b].Sub(f.Pos[a]).Mul(scale), (value[b] - value[a]) * scale
+	return pos[b].Sub(pos[a]).Mul(scale), (value[b] - value[a]) * scale
 }
 
 // laid returns the step in texels that goes one metre along a direction in space,

@@ -1,0 +1,128 @@
+package eval
+
+import (
+	"bytes"
+	"encoding/json"
+	"sync"
+
+	"velvetgrime/core/brush"
+)
+
+// growth is what is known of a stroke that still grows: a longer state of it extends what
+// was drawn of a shorter one.
+type growth struct {
+	id      string
+	last    *brush.Stroke // that was asked for last
+	setting []byte        // everything but the points
+	first   brush.Point
+
+	mu      sync.Mutex
+	reaches map[reachKey]*reaching
+	covers  map[Key]*covering // by the frame
+	takings map[takingKey]*taking
+}
+
+// reaching is up to which segment a stroke was tested for reaching a surface.
+type reaching struct {
+	yes    bool
+	tested int
+}
+
+// covering is the coverage of a growing stroke on one frame so far.
+type covering struct {
+	mu    sync.Mutex
+	drawn int // segments in cover
+	cover *brush.Coverage
+	sight []int8 // of a stroke that paints what is seen: 1 seen, 2 hidden, 0 not asked yet
+}
+
+// maxGrowing bounds the strokes that grow at once, a pen each: of one more the oldest is
+// drawn anew.
+const maxGrowing = 8
+
+// grows returns what is known of a growing stroke. A stroke of the same id with other
+// settings, or that begins elsewhere, is another one.
+func (s *Scene) grows(st *brush.Stroke) *growth {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, g := range s.growing {
+		if g.last == st {
+			return g
+		}
+	}
+	bare := *st
+	bare.Points, bare.Tilt, bare.Lean = nil, nil, nil
+	setting, _ := json.Marshal(&bare)
+	for i, g := range s.growing {
+		if g.id != st.ID {
+			continue
+		}
+		if g.first == st.Points[0] && bytes.Equal(g.setting, setting) {
+			g.last = st
+			return g
+		}
+		s.growing = append(s.growing[:i:i], s.growing[i+1:]...)
+		break
+	}
+	g := &growth{id: st.ID, last: st, setting: setting, first: st.Points[0], reaches: map[reachKey]*reaching{}, covers: map[Key]*covering{}, takings: map[takingKey]*taking{}}
+	s.growing = append(s.growing, g)
+	if n := len(s.growing); n > maxGrowing {
+		s.growing = append([]*growth(nil), s.growing[n-maxGrowing:]...)
+	}
+	return g
+}
+
+// Forget drops what was kept to extend a growing stroke.
+func (s *Scene) Forget(strokeID string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for i, g := range s.growing {
+		if g.id == strokeID {
+			s.growing = append(s.growing[:i:i], s.growing[i+1:]...)
+			return
+		}
+	}
+}
+
+// touches reports whether the first n segments of the stroke may reach a surface.
+func (g *growth) touches(u *Surface, s *brush.Stroke, pad float32, n int) bool {
+	u.bounds() // before the lock: it may draw the tile
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	k := reachKey{Key{}, u.key, pad}
+	r := g.reaches[k]
+	if r == nil {
+		r = &reaching{}
+		g.reaches[k] = r
+	}
+	if r.tested > n { // an older state
+		return touchesFrom(u, s, pad, 0, n)
+	}
+	if !r.yes && r.tested < n {
+		r.yes = touchesFrom(u, s, pad, r.tested, n)
+	}
+	r.tested = n
+	return r.yes
+}
+
+func (g *growth) on(frame Key) *covering {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	c := g.covers[frame]
+	if c == nil {
+		c = &covering{}
+		g.covers[frame] = c
+	}
+	return c
+}
+
+func (g *growth) taking(k takingKey) *taking {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	t := g.takings[k]
+	if t == nil {
+		t = &taking{}
+		g.takings[k] = t
+	}
+	return t
+}
