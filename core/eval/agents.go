@@ -8,6 +8,7 @@ import (
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/way"
 )
 
 const agentRole = "agent"
@@ -170,15 +171,15 @@ func (p *Program) wayRow(ctx context.Context, u *Surface, name string, in step.I
 			return v.(planes)[0].Data, nil
 		}
 	}
-	w, err := p.walked(ctx, name, in, s)
+	found, err := p.walked(ctx, name, s)
 	if err != nil {
 		return nil, err
 	}
-	if w.runs != nil {
-		return p.runRow(u, in, p.wayKey(name, s), w.runs), nil
+	if runs, ok := found.(*way.Stainer); ok {
+		return p.runRow(u, way.LookOf(in, in.Facts), p.wayKey(name, s), runs), nil
 	}
 	out := make([]float32, len(u.Frame().Pos))
-	w.row(in, in.Facts, p.Scene.Model, u.Frame(), out)
+	found.Row(u.Frame(), out)
 	p.Scene.Cache.put(key, planes{{Data: out}})
 	return out, nil
 }

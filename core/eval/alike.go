@@ -10,7 +10,7 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
-	"velvetgrime/core/step"
+	"velvetgrime/core/way"
 )
 
 // pulls is a list of strokes and the layer that they lie in, its own or a hand step's.
@@ -210,14 +210,15 @@ func (s *Scene) ramp(f *brush.Fill, frame *raster.Frame, cover []float32) {
 	key := newHash("ramp").str(fmt.Sprint(f.From, f.To)).key(s.base).sum()
 	k := w.at(key)
 	k.mu.Lock()
-	if !k.done {
+	if k.found == nil {
 		far := float32(math.Inf(1))
-		from, to := w.cloud.Distance([]geom.Vec3{f.From}, far), w.cloud.Distance([]geom.Vec3{f.To}, far)
+		from, to := w.Cloud.Distance([]geom.Vec3{f.From}, far), w.Cloud.Distance([]geom.Vec3{f.To}, far)
 		apart := far
-		if i := w.cloud.Nearest(f.To); i >= 0 {
-			apart = w.cloud.Sample(from, f.To, w.cloud.Nrm[i], far)
+		if i := w.Cloud.Nearest(f.To); i >= 0 {
+			apart = w.Cloud.Sample(from, f.To, w.Cloud.Nrm[i], far)
 		}
-		if k.done = true; apart < far && apart > straightFor*w.cloud.Spacing {
+		k.found = straight{}
+		if apart < far && apart > straightFor*w.Cloud.Spacing {
 			gone := make([]float32, len(from))
 			for i := range gone {
 				gone[i] = 1
@@ -226,11 +227,12 @@ func (s *Scene) ramp(f *brush.Fill, frame *raster.Frame, cover []float32) {
 					gone[i] = min(max((a*a-b*b+apart*apart)/(2*apart*apart), 0), 1)
 				}
 			}
-			k.row = sampled(w.cloud, gone, 1)
+			k.found = way.Sampled{Cloud: w.Cloud, V: gone, Far: 1}
 		}
 	}
+	found := k.found
 	k.mu.Unlock()
-	if k.row == nil {
+	if _, ok := found.(straight); ok {
 		for i, c := range cover {
 			if c > 0 {
 				cover[i] = c * f.Straight(frame.Pos[i])
@@ -239,8 +241,14 @@ func (s *Scene) ramp(f *brush.Fill, frame *raster.Frame, cover []float32) {
 		return
 	}
 	row := make([]float32, len(cover))
-	k.row(step.Input{}, nil, s.Model, frame, row)
+	found.Row(frame, row)
 	for i, v := range row {
 		cover[i] *= 1 - v
 	}
 }
+
+// straight stands for a ramp along the straight line.
+type straight struct{}
+
+// Row implements way.Found.
+func (straight) Row(*raster.Frame, []float32) {}

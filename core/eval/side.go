@@ -29,7 +29,7 @@ func (s *Scene) Counterparts(a, an, b, bn geom.Vec3) (*mesh.Counterparts, error)
 	if ok {
 		return got.c, got.err
 	}
-	m, tree := s.Model, s.wander().tree
+	m, tree := s.Model, s.wander().Tree
 	far := m.Bounds.Size().Length() / 20
 	face := func(p, n geom.Vec3) int {
 		return int(tree.Closest(p, far, func(t int32) bool { return n == (geom.Vec3{}) || m.FaceNormal(int(t)).Dot(n) > 0 }).Tri)

@@ -1,0 +1,594 @@
+package eval
+
+import (
+	"encoding/json"
+	"fmt"
+	"image"
+	"image/color"
+	"maps"
+	"math/rand/v2"
+	"os"
+	"reflect"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	_ "velvetgrime/core/agent"
+	"velvetgrime/core/blend"
+	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/pix"
+	"velvetgrime/core/raster"
+	"velvetgrime/core/sample"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+	"velvetgrime/core/way"
+)
+
+// The property of this file: whatever is changed in a document, a scene that knows what
+// came before gives what a scene that knows nothing gives, to the last bit. So a key that
+// leaves out something that was read cannot stay unnoticed.
+
+// full also tries what takes long: the soak sets it.
+var full = os.Getenv("VELVETGRIME_SOAK") != ""
+
+// workbench is a model with pictures under names, on which documents are evaluated warm and
+// fresh. What depends on the model alone is shared, so that a fresh scene is quick.
+type workbench struct {
+	m       *mesh.Model
+	ground  *way.Ground
+	indexes []*raster.Index
+	tiles   []Tile
+	cache   int
+	upper   bool          // only the upper layer's mask is looked at
+	points  *raster.Frame // in place of tiles only the upper layer's mask at these points is looked at; nil: tiles
+}
+
+func newBench(t *testing.T, m *mesh.Model, size int) *workbench {
+	t.Helper()
+	ground, err := way.NewGround(t.Context(), m, 2500)
+	if err != nil {
+		t.Fatal(err)
+	}
+	b := &workbench{m: m, ground: ground, cache: 64 << 20}
+	for i := range m.Sheets {
+		b.indexes = append(b.indexes, raster.NewIndex(m, i))
+	}
+	// the fullest tile, and one that lies at a border
+	s := b.scene()
+	all := Tiles(0, size)
+	slices.SortFunc(all, func(x, y Tile) int { return s.OnTile(y).bounds().covered - s.OnTile(x).bounds().covered })
+	b.tiles = all[:min(2, len(all))]
+	return b
+}
+
+func (b *workbench) scene() *Scene {
+	s := NewScene(b.m, NewCache(b.cache))
+	for i, x := range b.indexes {
+		s.once[i].Do(func() { s.indexes[i] = x })
+	}
+	s.ways.once.Do(func() {
+		s.ways.Ground, s.ways.walks = b.ground, map[Key]*walk{}
+		s.ways.on = s.OnFrame(b.ground.Frame(), "cloud")
+	})
+	s.Picture = func(name string) (*pix.Picture, error) { return picture(name), nil }
+	return s
+}
+
+// picture makes a picture out of its name: another name, another picture.
+var picture = func() func(string) *pix.Picture {
+	var mu sync.Mutex
+	known := map[string]*pix.Picture{}
+	return func(name string) *pix.Picture {
+		mu.Lock()
+		defer mu.Unlock()
+		if p := known[name]; p != nil {
+			return p
+		}
+		seed := uint64(1)
+		for _, c := range name {
+			seed = seed*131 + uint64(c)
+		}
+		r := rand.New(rand.NewPCG(seed, 7))
+		img := image.NewNRGBA(image.Rect(0, 0, 64, 64))
+		for i := range 64 * 64 {
+			img.SetNRGBA(i%64, i/64, color.NRGBA{uint8(r.IntN(256)), uint8(r.IntN(256)), uint8(r.IntN(256)), 255})
+		}
+		known[name] = pix.NewPicture(img)
+		return known[name]
+	}
+}()
+
+// result is everything that a document shows on the bench's tiles.
+func (b *workbench) result(t *testing.T, s *Scene, d *stack.Document, live string) (out []pix.Plane) {
+	t.Helper()
+	hot := ""
+	if len(d.Layers) > 0 {
+		hot = d.Layers[len(d.Layers)-1].ID
+	}
+	p := Compile(s, d, hot, live)
+	mask := func(u *Surface, layer string) {
+		m, err := p.Mask(t.Context(), u, layer)
+		if err != nil {
+			m = pix.Plane{Value: 17} // it fails in both, or it is seen
+		}
+		out = append(out, m)
+	}
+	switch {
+	case b.points != nil:
+		mask(s.OnFrame(b.points, "points"), hot)
+		return out
+	case b.upper:
+		mask(s.OnTile(b.tiles[0]), hot)
+		return out
+	}
+	for _, tile := range b.tiles {
+		for _, c := range []stack.Channel{stack.BaseColor, stack.Roughness, stack.Height} {
+			v, err := p.Channel(t.Context(), s.OnTile(tile), c)
+			if err != nil {
+				v = []pix.Plane{{Value: 17}}
+			}
+			out = append(out, v...)
+		}
+		d.Walk(func(l *stack.Layer, _ []*stack.Layer) { mask(s.OnTile(tile), l.ID) })
+	}
+	return out
+}
+
+func different(a, b []pix.Plane) (n int) {
+	if len(a) != len(b) {
+		return -1
+	}
+	for k := range a {
+		for i := range max(len(a[k].Data), len(b[k].Data), 1) {
+			if a[k].At(i) != b[k].At(i) {
+				n++
+			}
+		}
+	}
+	return n
+}
+
+// conditionsOf are conditions with every fact set to something that shows.
+func conditionsOf(m *mesh.Model) *stack.Conditions {
+	c := stack.Usual()
+	p := m.Pos[m.Tri[len(m.Tri)/2][0]]
+	c.Touch = []stack.Touch{{Name: "here", Pos: [3]float32{p.X, p.Y, p.Z}, Radius: 0.05}}
+	c.Water, c.Ground = 0.03, 0.01
+	return c
+}
+
+func prepared(m *mesh.Model) *stack.Prepared {
+	p := &stack.Prepared{Baked: map[string]map[string]stack.Baked{}}
+	for _, s := range m.Sheets {
+		all := map[string]stack.Baked{}
+		for _, name := range []string{"ao", "curvature", "sky", "thickness", "id", "position", "normal", "height", "worldNormal"} {
+			all[name] = stack.Baked{Picture: s.Name + name, Size: 64, Range: [2]float32{0, 1}}
+		}
+		p.Baked[s.Name] = all
+	}
+	return p
+}
+
+// around is a document with a step in the mask of its upper layer, over two others that
+// can be followed.
+func (b *workbench) around(s *stack.Step) *stack.Document {
+	names := []string{}
+	for _, sh := range b.m.Sheets {
+		names = append(names, sh.Name)
+	}
+	d := stack.New(names, b.tiles[0].Size)
+	d.Prepared, d.Conditions = prepared(b.m), conditionsOf(b.m)
+	under := &stack.Layer{ID: "under", Name: "Under", Kind: stack.Fill, Visible: true, Amount: 1, Channels: coats{stack.BaseColor: met("normal", 1, 0.6, 0.3, 0.2), stack.Height: {On: true, Amount: 1, Blend: "add", Value: []float32{0.002}}},
+		Mask: []*stack.Step{{ID: "u", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 30.0}}}}
+	other := &stack.Layer{ID: "other", Name: "Other", Kind: stack.Fill, Visible: true, Amount: 1, Channels: coats{stack.Roughness: met("normal", 1, 0.8)}, Mask: []*stack.Step{{ID: "o", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 60.0, "seed": 5.0}}}}
+	top := fill("top", 1, coats{stack.BaseColor: met("normal", 1, 0.1, 0.2, 0.9), stack.Roughness: met("normal", 1, 0.2)}, &stack.Step{ID: "first", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 20.0}}, s)
+	d.Layers = []*stack.Layer{under, other, top}
+	return d
+}
+
+// values are some that a parameter can have, none its default.
+func values(p step.Param, m *mesh.Model) []any {
+	at := func(i int) []any {
+		v := m.Pos[m.Tri[i][0]]
+		return []any{float64(v.X), float64(v.Y), float64(v.Z)}
+	}
+	switch p.Kind {
+	case "number":
+		lo, hi := p.Min, p.Max
+		if d, ok := p.Default.(float64); ok && (p.Log || p.Unit == "m" || hi > 20) { // far from its range's middle
+			return []any{min(max(1.7*d, lo+0.001*(hi-lo)), hi)}
+		}
+		return []any{lo + 0.31*(hi-lo)}
+	case "integer", "seed":
+		return []any{min(p.Min+3, p.Max), min(p.Min+1, p.Max)}
+	case "choice":
+		var out []any
+		for _, c := range p.Choices {
+			if c != p.Default {
+				out = append(out, c)
+			}
+		}
+		return out
+	case "switch":
+		return []any{p.Default == false}
+	case "color":
+		return []any{[]any{0.2, 0.7, 0.4}}
+	case "ramp":
+		return []any{[]any{[]any{0.1, 0.9, 0.1, 0.3}, []any{0.8, 0.2, 0.6, 0.1}}}
+	case "curve":
+		return []any{[]any{[]any{0.0, 0.7}, []any{0.6, 0.1}, []any{1.0, 0.8}}}
+	case "direction":
+		return []any{[]any{0.3, 0.5, 0.8}}
+	case "point":
+		return []any{at(3)}
+	case "points":
+		return []any{[]any{at(1), at(len(m.Tri) / 3)}}
+	case "names":
+		return []any{[]any{m.Parts[0].Name}}
+	case "numbers":
+		return []any{[]any{0.0, float64(min(40, len(m.Tri)))}}
+	case "picture":
+		return []any{"a picture", "another picture"}
+	case "layer":
+		return []any{"under", "other", stack.Below}
+	case "output":
+		return []any{stack.MaskStream, string(stack.Height), string(stack.BaseColor)}
+	}
+	return nil
+}
+
+// Every parameter of every registered step, one after another in one scene.
+func TestWarmIsFreshForEveryParameter(t *testing.T) {
+	b := newBench(t, sample.Trial(), 128)
+	b.tiles = b.tiles[:1]
+	onTile := *b
+	onTile.upper = true // agents read blurs, which are quicker from a tile than at single points
+	tile := b.scene().OnTile(b.tiles[0]).Frame()
+	b.points = &raster.Frame{H: 1, Footprint: tile.Footprint}
+	for i := 0; i < len(tile.Tri); i += 13 {
+		if tile.Inside[i] {
+			b.points.Pos, b.points.Nrm, b.points.Tri = append(b.points.Pos, tile.Pos[i]), append(b.points.Nrm, tile.Nrm[i]), append(b.points.Tri, tile.Tri[i])
+		}
+	}
+	b.points.W = len(b.points.Pos)
+	b.points.Seal()
+	count, shows := 0, 0
+	var mu sync.Mutex
+	t.Run("all", func(t *testing.T) {
+		for _, d := range step.Descriptions() {
+			if d.Hand { // what is painted is tried below
+				continue
+			}
+			t.Run(d.Kind, func(t *testing.T) {
+				t.Parallel()
+				b := b
+				if d.Role == "agent" {
+					b = &onTile
+				}
+				base := &stack.Step{ID: "it", Kind: d.Kind, On: true, Amount: 0.8, Blend: "normal", Params: map[string]any{}}
+				if d.Inner != "" {
+					base.Steps = []*stack.Step{{ID: "in", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 40.0}}}
+				}
+				for _, p := range d.Params { // what it needs before anything shows
+					switch p.Kind {
+					case "picture", "points", "names", "numbers":
+						base.Params[p.Name] = values(p, b.m)[0]
+					case "layer":
+						base.Params[p.Name] = "other"
+					}
+				}
+				warm := b.scene()
+				first := b.result(t, warm, b.around(base), "")
+				some := false
+				try := func(what string, s *stack.Step, change func(d *stack.Document)) {
+					doc := b.around(s)
+					if change != nil {
+						change(doc)
+					}
+					if err := doc.Check(); err != nil {
+						return // it cannot be set
+					}
+					got, want := b.result(t, warm, doc, ""), b.result(t, b.scene(), doc, "")
+					if n := different(got, want); n != 0 {
+						t.Errorf("%s: %d values differ from a fresh scene's", what, n)
+					}
+					some = some || different(want, first) != 0
+					mu.Lock()
+					count++
+					if different(want, first) != 0 {
+						shows++
+					}
+					mu.Unlock()
+				}
+				with := func(change func(s *stack.Step)) *stack.Step {
+					s := *base
+					s.Params = maps.Clone(base.Params)
+					change(&s)
+					return &s
+				}
+				for _, p := range d.Params {
+					for i, v := range values(p, b.m) {
+						if i > 0 && d.Role == "agent" && !full {
+							break
+						}
+						try(fmt.Sprintf("%s = %v", p.Name, v), with(func(s *stack.Step) { s.Params[p.Name] = v }), nil)
+					}
+				}
+				try("off", with(func(s *stack.Step) { s.On = false }), nil)
+				try("amount", with(func(s *stack.Step) { s.Amount = 0.4 }), nil)
+				try("blend", with(func(s *stack.Step) { s.Blend = "multiply" }), nil)
+				if base.Steps != nil {
+					try("what is in it", with(func(s *stack.Step) {
+						s.Steps = []*stack.Step{{ID: "in", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 90.0}}}
+					}), nil)
+				}
+				if d.Role == "agent" || d.Special || d.Surface != nil || d.Reads != nil {
+					for name, change := range factChanges(b.m) {
+						if what, ok := strings.CutPrefix(name, "baked "); ok && !full && d.Role == "agent" && !slices.Contains(d.Needs, what) || strings.HasPrefix(name, "no ") && !full {
+							continue
+						}
+						try("conditions: "+name, base, change)
+					}
+				}
+				if n := different(b.result(t, warm, b.around(base), ""), first); n != 0 {
+					t.Errorf("back where it began %d values differ", n)
+				}
+				if !some {
+					t.Error("nothing that was changed showed: the test proves nothing here")
+				}
+			})
+		}
+	})
+	t.Logf("%d changes, of which %d show", count, shows)
+	if count < 350 || shows < count/2 {
+		t.Errorf("only %d changes, of which %d show", count, shows)
+	}
+}
+
+// factChanges change each of the conditions, each baked map, and the layers around.
+func factChanges(m *mesh.Model) map[string]func(d *stack.Document) {
+	out := map[string]func(d *stack.Document){}
+	n := reflect.TypeOf(stack.Conditions{}).NumField()
+	for i := range n {
+		f := reflect.TypeOf(stack.Conditions{}).Field(i)
+		out[f.Name] = func(d *stack.Document) {
+			c := *d.Conditions
+			v := reflect.ValueOf(&c).Elem().Field(i)
+			switch f.Type.Kind() {
+			case reflect.Float32:
+				v.SetFloat(v.Float()*0.5 + 0.02)
+			case reflect.Array:
+				v.Set(reflect.ValueOf([3]float32{0.4, -0.7, 0.3}))
+			case reflect.Slice:
+				p := m.Pos[m.Tri[len(m.Tri)/5][0]]
+				v.Set(reflect.ValueOf([]stack.Touch{{Name: "there", Pos: [3]float32{p.X, p.Y, p.Z}, Radius: 0.08}}))
+			}
+			d.Conditions = &c
+		}
+	}
+	for name := range prepared(m).Baked[m.Sheets[0].Name] {
+		out["baked "+name] = func(d *stack.Document) {
+			p := *d.Prepared
+			p.Baked = map[string]map[string]stack.Baked{}
+			for sheet, all := range d.Prepared.Baked {
+				all = maps.Clone(all)
+				all[name] = stack.Baked{Picture: sheet + name + " anew", Size: 64, Range: [2]float32{0, 1}}
+				p.Baked[sheet] = all
+			}
+			d.Prepared = &p
+		}
+		out["no "+name] = func(d *stack.Document) {
+			p := *d.Prepared
+			p.Baked = map[string]map[string]stack.Baked{}
+			for sheet, all := range d.Prepared.Baked {
+				all = maps.Clone(all)
+				delete(all, name)
+				p.Baked[sheet] = all
+			}
+			d.Prepared = &p
+		}
+	}
+	out["what it follows"] = func(d *stack.Document) {
+		l := *d.Layers[1]
+		l.Mask = []*stack.Step{{ID: "o", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 33.0}}}
+		d.Layers[1] = &l
+	}
+	out["what lies below"] = func(d *stack.Document) {
+		l := *d.Layers[0]
+		l.Amount = 0.3
+		d.Layers[0] = &l
+	}
+	return out
+}
+
+// Every field of a stroke: the same id with anything else changed is another stroke.
+func TestWarmIsFreshForEveryFieldOfAStroke(t *testing.T) {
+	b := newBench(t, whole(t), 512)
+	base := func() []*brush.Stroke {
+		return []*brush.Stroke{pull("mark", "", 20, [2]float32{60, 60}, [2]float32{110, 66}), pull("it", "", 16, [2]float32{62, 58}, [2]float32{80, 80}, [2]float32{120, 64})}
+	}
+	kit := func() *brush.Kit {
+		return &brush.Kit{Spacing: 0.2, Flow: 0.6, Scatter: 0.3, SizeJitter: 0.3, Grain: &brush.Grain{Kind: "grit", Size: 5 * texel, Amount: 0.6}}
+	}
+	area := &brush.Area{Faces: []int32{0, 120}, Box: geom.Box{Min: geom.V3(0, 0, 0), Max: geom.V3(0.5, 0, 0.5)}}
+	changes := map[string]func(s *brush.Stroke){
+		"radius": func(s *brush.Stroke) { s.Radius *= 1.2 }, "strength": func(s *brush.Stroke) { s.Strength = 0.4 }, "hardness": func(s *brush.Stroke) { s.Hardness = 0.1 },
+		"erase": func(s *brush.Stroke) { s.Erase = true }, "values": func(s *brush.Stroke) { s.Values = map[string][]float32{"mask": {0.3}} },
+		"a point": func(s *brush.Stroke) { s.Points[1].Pos.Z += 9 * texel }, "the last point": func(s *brush.Stroke) { s.Points[2].Pos.X += 9 * texel }, "pressure": func(s *brush.Stroke) { s.PenFlow = true; s.Points[1].Pressure = 0.3 },
+		"pen size": func(s *brush.Stroke) { s.PenSize = true; s.Points[1].Pressure = 0.3 }, "normal": func(s *brush.Stroke) { s.Points[1].Nrm = geom.V3(0.6, 0.8, 0) },
+		"blend": func(s *brush.Stroke) {
+			s.Blend = blend.Mode("multiply")
+			s.Values = map[string][]float32{"mask": {0.5}}
+		}, "kit": func(s *brush.Stroke) { s.Kit = kit() },
+		"mirror": func(s *brush.Stroke) { s.Mirror = &brush.Mirror{At: geom.V3(0.3, 0, 0), Planes: []geom.Vec3{{X: 1}}} }, "within": func(s *brush.Stroke) { s.Within = area },
+		"fill": func(s *brush.Stroke) { s.Within, s.Fill = area, &brush.Fill{} },
+		"ramp": func(s *brush.Stroke) { s.Within, s.Fill = area, &brush.Fill{Ramp: true, To: geom.V3(0.5, 0, 0)} },
+		"along": func(s *brush.Stroke) {
+			s.Within, s.Fill = area, &brush.Fill{Ramp: true, Along: true, To: geom.V3(0.5, 0, 0)}
+		},
+		"eye":  func(s *brush.Stroke) { s.Eye = &geom.Vec3{X: 0.1, Y: -1, Z: 0.1} },
+		"seed": func(s *brush.Stroke) { s.Kit, s.Seed = kit(), "another" },
+		"flip": func(s *brush.Stroke) {
+			s.Kit, s.Flip = &brush.Kit{Spacing: 0.2, Flow: 1, Tip: "chalk", AngleJitter: 0.2}, true
+		},
+		"up": func(s *brush.Stroke) { s.Kit, s.Up = &brush.Kit{Spacing: 0.2, Flow: 1, Round: 0.3}, geom.V3(1, 0, 0.4) },
+		"tilt": func(s *brush.Stroke) {
+			s.Kit, s.Tilt = &brush.Kit{Spacing: 0.2, Flow: 1, Pen: []brush.Drive{{What: "size", By: "tilt", From: 0.2, To: 1}}}, []float32{0, 1, 0.5}
+		},
+		"lighten": func(s *brush.Stroke) { s.Does = brush.Lighten }, "darken": func(s *brush.Stroke) { s.Does = brush.Darken }, "soften": func(s *brush.Stroke) { s.Does = brush.Soften },
+		"sharpen": func(s *brush.Stroke) { s.Does = brush.Sharpen }, "smear": func(s *brush.Stroke) { s.Does = brush.Smear }, "pinch": func(s *brush.Stroke) { s.Does = brush.Pinch }, "flatten": func(s *brush.Stroke) { s.Does = brush.Flatten },
+		"clone": func(s *brush.Stroke) {
+			s.Does, s.Take = brush.Clone, &brush.Take{At: geom.V3(0.25, 0, 0.25), Nrm: geom.V3(0, 1, 0)}
+		},
+		"clone from elsewhere": func(s *brush.Stroke) {
+			s.Does, s.Take = brush.Clone, &brush.Take{At: geom.V3(0.35, 0, 0.25), Nrm: geom.V3(0, 1, 0)}
+		},
+		"clone that stays": func(s *brush.Stroke) {
+			s.Does, s.Take = brush.Clone, &brush.Take{At: geom.V3(0.35, 0, 0.25), Nrm: geom.V3(0, 1, 0), Stays: true}
+		},
+	}
+	warm := b.scene()
+	count := 0
+	document := func(list []*brush.Stroke) *stack.Document { return doc(masked1(handOf(list...))) }
+	first := b.result(t, warm, document(base()), "")
+	for name, change := range changes {
+		list := base()
+		change(list[1])
+		d := document(list)
+		if err := d.Check(); err != nil {
+			t.Errorf("%s: %v", name, err)
+			continue
+		}
+		got, want := b.result(t, warm, d, ""), b.result(t, b.scene(), d, "")
+		if n := different(got, want); n != 0 {
+			t.Errorf("%s: %d values differ from a fresh scene's", name, n)
+		}
+		if different(want, first) == 0 && name != "normal" && name != "flatten" && name != "seed" && name != "flip" && name != "tilt" {
+			t.Errorf("%s shows nothing", name)
+		}
+		// and while it grows: the same id again with other settings
+		for n := 2; n <= 3; n++ {
+			part := *list[1]
+			part.Points = part.Points[:n:n]
+			if part.Tilt != nil {
+				part.Tilt = part.Tilt[:n:n]
+			}
+			d := document([]*brush.Stroke{list[0], &part})
+			if n := different(b.result(t, warm, d, "it"), b.result(t, b.scene(), d, "")); n != 0 {
+				t.Errorf("%s, growing: %d values differ", name, n)
+			}
+		}
+		count++
+	}
+	if count < 30 {
+		t.Errorf("only %d were tried", count)
+	}
+}
+
+// A copied layer that is painted on further shows its own stroke, and the original its own.
+func TestACopiedLayerHasItsOwnStrokes(t *testing.T) {
+	b := newBench(t, whole(t), 512)
+	var list []*brush.Stroke
+	for i := range 20 {
+		list = append(list, pull(fmt.Sprint("s", i), "", 6, [2]float32{20 + 8*float32(i), 40}))
+	}
+	layer := func(id string, more *brush.Stroke) *stack.Layer {
+		l := masked1(handOf(append(list[:len(list):len(list)], more)...))
+		l.ID, l.Name = id, id
+		l.Channels = coats{stack.Roughness: met("normal", 1, 0.9)}
+		return l
+	}
+	d := doc(layer("a", pull("x", "", 12, [2]float32{60, 90})), layer("b", pull("y", "", 12, [2]float32{150, 90})))
+	warm := b.scene()
+	before := doc(masked1(handOf(list...)))
+	b.result(t, warm, before, "")
+	if n := different(b.result(t, warm, d, ""), b.result(t, b.scene(), d, "")); n != 0 {
+		t.Errorf("%d values differ from a fresh scene's", n)
+	}
+	p := Compile(warm, d, "", "")
+	at := func(layer string, x, z int) float32 {
+		tile := Tile{0, 512, (x + 32) / 128, (z + 32) / 128}
+		m, err := p.Mask(t.Context(), warm.OnTile(tile), layer)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return m.At((z+32-tile.Y*128+pix.Margin)*pix.Pitch + x + 32 - tile.X*128 + pix.Margin)
+	}
+	if at("a", 60, 90) < 0.9 || at("a", 150, 90) > 0.1 || at("b", 150, 90) < 0.9 || at("b", 60, 90) > 0.1 {
+		t.Errorf("the original shows %v and %v, the copy %v and %v", at("a", 60, 90), at("a", 150, 90), at("b", 60, 90), at("b", 150, 90))
+	}
+}
+
+// Random operations on a document, in a scene that keeps all and in one that can keep
+// next to nothing: both give what a fresh one does.
+func TestWarmIsFreshOverRandomOperations(t *testing.T) {
+	b := newBench(t, cutUp(t), 512)
+	roomy := b.scene()
+	tiny := b.scene()
+	tiny.Cache = NewCache(1 << 18) // a few tiles
+	r := rand.New(rand.NewPCG(11, 12))
+	d := stack.New([]string{"Sheet 1", "Sheet 2"}, 512)
+	n := 0
+	name := func(what string) string { n++; return fmt.Sprint(what, n) }
+	kinds := []string{"noise", "levels", "blur", "invert", "slope", "even", "warp"}
+	random := func() *stack.Step {
+		s := &stack.Step{ID: name("step"), Kind: kinds[r.IntN(len(kinds))], On: true, Amount: float32(0.3 + 0.7*r.Float64()), Params: map[string]any{}}
+		switch s.Kind {
+		case "noise":
+			s.Params["seed"], s.Params["frequency"] = float64(r.IntN(50)), 2+20*r.Float64()
+		case "blur":
+			s.Params["radius"] = (1 + 6*r.Float64()) * texel
+		case "warp":
+			s.Params["radius"] = 6 * texel
+			s.Steps = []*stack.Step{{ID: name("in"), Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 5.0}}}
+		}
+		return s
+	}
+	var back []*stack.Document
+	does := []string{"", "", "", brush.Soften, brush.Smear, brush.Darken}
+	many := 30
+	if full {
+		many = 150
+	}
+	for i := range many {
+		var op stack.Op
+		pick := func() *stack.Layer { return d.Layers[r.IntN(len(d.Layers))] }
+		switch k := r.IntN(10); {
+		case len(d.Layers) < 2 || k == 0 && len(d.Layers) < 5:
+			op = stack.Op{Kind: "layer.add", Index: r.IntN(len(d.Layers) + 1), Layer: fill(name("layer"), 0.5+0.5*r.Float32(), coats{stack.Roughness: met("normal", 1, r.Float32()), stack.BaseColor: met("multiply", 0.8, r.Float32(), 0.4, 0.6)}, random(), st("hand", nil))}
+			op.Layer.Mask[1].ID = name("hand")
+		case k == 1 && len(d.Layers) > 2:
+			op = stack.Op{Kind: "layer.remove", Target: pick().ID}
+		case k < 5: // a stroke
+			l := pick()
+			s := pull(name("stroke"), does[r.IntN(len(does))], 4+14*r.Float32(), [2]float32{250 * r.Float32(), 120 * r.Float32()}, [2]float32{250 * r.Float32(), 120 * r.Float32()})
+			op = stack.Op{Kind: "stroke.add", Target: l.ID, StepID: l.Mask[len(l.Mask)-1].ID, StrokeID: s.ID, Index: -1, Stroke: s}
+		case k == 5 && len(back) > 3: // back to an older state
+			d = back[len(back)-1-r.IntN(3)]
+			back = append(back, d)
+			continue
+		default:
+			l := pick()
+			op = stack.Op{Kind: "step.add", Target: l.ID, Path: stack.MaskStream, Index: 0, Step: random()}
+			if len(l.Mask) > 3 {
+				op = stack.Op{Kind: "step.remove", Target: l.ID, Path: stack.MaskStream, StepID: l.Mask[0].ID}
+			}
+		}
+		next, _, _, err := d.Apply(op)
+		if err != nil {
+			b, _ := json.Marshal(op)
+			t.Fatalf("operation %d: %v: %s", i, err, b)
+		}
+		d = next
+		back = append(back, d)
+		want := b.result(t, b.scene(), d, "")
+		for scene, s := range map[string]*Scene{"a scene that keeps all": roomy, "a scene that keeps nothing": tiny} {
+			if n := different(b.result(t, s, d, ""), want); n != 0 {
+				t.Fatalf("after operation %d (%s) %s differs from a fresh one in %d values", i, op.Kind, scene, n)
+			}
+		}
+	}
+}
