@@ -191,7 +191,7 @@ func GLB(ctx context.Context, p *eval.Program, o Order, progress func(float64)) 
 		}
 		size := sizeOf(p, o, s.Name)
 		out := &all[i]
-		clear := uses(p, i, stack.Opacity)
+		clear := sets(p, i, stack.Opacity)
 		base := "base color"
 		if clear {
 			base, out.Transparent = "base color with opacity", true
@@ -202,7 +202,7 @@ func GLB(ctx context.Context, p *eval.Program, o Order, progress func(float64)) 
 			on   bool
 		}{
 			{base, &out.BaseColor, true}, {"occlusion roughness metallic", &out.ORM, true},
-			{"normal", &out.Normal, uses(p, i, stack.Height) || uses(p, i, stack.Normal)}, {"emissive", &out.Emissive, uses(p, i, stack.Emissive)},
+			{"normal", &out.Normal, sets(p, i, stack.Height) || sets(p, i, stack.Normal)}, {"emissive", &out.Emissive, sets(p, i, stack.Emissive)},
 		}
 		var maps []Map
 		var to []*[]byte
@@ -231,8 +231,12 @@ func GLB(ctx context.Context, p *eval.Program, o Order, progress func(float64)) 
 	return b.Bytes(), err
 }
 
-// uses reports whether any visible layer that reaches the sheet sets a channel.
-func uses(p *eval.Program, sheet int, c stack.Channel) bool {
+// sets reports whether a channel can be more than its default on a sheet: a visible layer
+// that reaches it sets it, or a baked map lies under it.
+func sets(p *eval.Program, sheet int, c stack.Channel) bool {
+	if p.Underlaid(sheet, c) {
+		return true
+	}
 	name := p.Scene.Model.Sheets[sheet].Name
 	found := false
 	p.Doc.Walk(func(l *stack.Layer, around []*stack.Layer) {

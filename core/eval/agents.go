@@ -90,7 +90,7 @@ func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan, need []boo
 			return nil, fmt.Errorf("what it reads (%s): %w", n, err)
 		}
 		in.Read[n] = grey(v)
-		p.Scene.Cache.put(k, planes{{Data: in.Read[n]}})
+		p.Scene.put(ctx, k, planes{{Data: in.Read[n]}})
 	}
 	var err error
 	for _, n := range s.ways {
@@ -107,7 +107,7 @@ func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan, need []boo
 	}
 	d.Run(in, row)
 	if p.remembers(u, s) {
-		p.Scene.Cache.put(key, planes{{Data: row}})
+		p.Scene.put(ctx, key, planes{{Data: row}})
 	}
 	return row, ctx.Err()
 }
@@ -180,7 +180,7 @@ func (p *Program) wayRow(ctx context.Context, u *Surface, name string, in step.I
 	}
 	out := make([]float32, len(u.Frame().Pos))
 	found.Row(u.Frame(), out)
-	p.Scene.Cache.put(key, planes{{Data: out}})
+	p.Scene.put(ctx, key, planes{{Data: out}})
 	return out, nil
 }
 

@@ -194,10 +194,20 @@ func (p *Program) idCover(u *Surface, ids []stack.IDColor) ([]float32, error) {
 	return out, nil
 }
 
+// under names the baked maps that lie under the stack, by channel.
+var under = map[stack.Channel]string{stack.Normal: "normal", stack.Occlusion: "ao"}
+
+// Underlaid reports whether a baked map lies under a channel on a sheet: then the channel
+// is more than its default although no layer sets it.
+func (p *Program) Underlaid(sheet int, c stack.Channel) bool {
+	_, ok := p.Doc.Preparation().Baked[p.Scene.Model.Sheets[sheet].Name][under[c]]
+	return ok && under[c] != ""
+}
+
 // underlay puts baked maps under the stack: the dense model's normal under the
 // normal channel, occlusion under its own.
 func (p *Program) underlay(u *Surface, info stack.ChannelInfo, c planes) error {
-	name := map[stack.Channel]string{stack.Normal: "normal", stack.Occlusion: "ao"}[info.Channel]
+	name := under[info.Channel]
 	if name == "" || len(p.Doc.Preparation().Baked) == 0 {
 		return nil
 	}

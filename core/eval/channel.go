@@ -203,7 +203,9 @@ func (p *Program) mixed(ctx context.Context, u *Surface, info stack.ChannelInfo)
 		}
 	}
 	if err := p.underlay(u, info, st.c); err != nil {
-		return nil, err
+		if err := passed(ctx, "", "", err); err != nil {
+			return nil, err
+		}
 	}
 	st, err := p.run(ctx, u, info, p.layers, st, p.bottom(u, info), true)
 	return st.c, err
@@ -233,7 +235,7 @@ func (p *Program) run(ctx context.Context, u *Surface, info stack.ChannelInfo, l
 	}
 	for i := from; i < len(list); i++ {
 		if p.hot[list[i]] && keys[i] != k {
-			p.Scene.Cache.put(keys[i], st.kept())
+			p.Scene.put(ctx, keys[i], st.kept())
 			st.owned = false
 		}
 		if keys[i] == keys[i+1] {
@@ -242,13 +244,17 @@ func (p *Program) run(ctx context.Context, u *Surface, info stack.ChannelInfo, l
 		if err := ctx.Err(); err != nil {
 			return st, err
 		}
-		next, err := p.over(ctx, u, list[i], info, st, keys[i])
+		var next state
+		err := contained(func() (err error) { next, err = p.over(ctx, u, list[i], info, st, keys[i]); return err })
 		if err != nil {
-			return st, fmt.Errorf("layer %q: %w", list[i].layer.Name, err)
+			if err := passed(ctx, list[i].layer.ID, "", err); err != nil {
+				return st, fmt.Errorf("layer %q: %w", list[i].layer.Name, err)
+			}
+			continue
 		}
 		st = next
 	}
-	if keep && from < len(list) && keys[len(list)] != k {
+	if keep && from < len(list) && keys[len(list)] != k && complete(ctx) {
 		p.Scene.Cache.keep(keys[len(list)], st.kept())
 		st.owned = false
 	}
@@ -666,7 +672,9 @@ func (p *Program) Normal(ctx context.Context, u *Surface) ([]pix.Plane, error) {
 			out[0].Data[i], out[1].Data[i], out[2].Data[i] = n[0], n[1], n[2]
 		}
 	}
-	p.Scene.Cache.keep(key, out)
+	if complete(ctx) {
+		p.Scene.Cache.keep(key, out)
+	}
 	return out, nil
 }
 

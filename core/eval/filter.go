@@ -31,7 +31,7 @@ func (p *Program) filtered(ctx context.Context, u *Surface, sp *streamPlan, i in
 	if err != nil {
 		return nil, err
 	}
-	p.Scene.Cache.put(key, kept(out))
+	p.Scene.put(ctx, key, kept(out))
 	return out, nil
 }
 
@@ -48,7 +48,7 @@ func (p *Program) before(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 	}
 	out, err := read(ctx, u)
 	if err == nil {
-		p.Scene.Cache.put(key, kept(out))
+		p.Scene.put(ctx, key, kept(out))
 	}
 	return out, err
 }

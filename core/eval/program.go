@@ -371,7 +371,7 @@ func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, sp *s
 		}
 	}
 	plane := shrink(out)
-	p.Scene.Cache.put(key, planes{plane})
+	p.Scene.put(ctx, key, planes{plane})
 	return plane, nil
 }
 
@@ -455,10 +455,10 @@ func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []int, 
 			for c := range cur {
 				keep[c].Data = slices.Clone(cur[c].Data)
 			}
-			p.Scene.Cache.put(name(i), keep)
+			p.Scene.put(ctx, name(i), keep)
 		}
 	}
-	p.Scene.Cache.put(name(len(list)-1), cur)
+	p.Scene.put(ctx, name(len(list)-1), cur)
 	return cur, nil
 }
 

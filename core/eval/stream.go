@@ -203,9 +203,15 @@ func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 	var out [][]float32
 	from := 0
 	if last := sp.lastFilter(upTo); last >= 0 {
-		v, err := p.filtered(ctx, u, sp, last)
+		var v [][]float32
+		err := contained(func() (err error) { v, err = p.filtered(ctx, u, sp, last); return err })
 		if err != nil {
-			return nil, err
+			if err := passed(ctx, "", sp.steps[last].step.ID, err); err != nil {
+				return nil, err
+			}
+			if v, err = p.stream(ctx, u, sp, last); err != nil {
+				return nil, err
+			}
 		}
 		out, from = copied(v), last+1
 	} else {
@@ -223,7 +229,10 @@ func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 			continue
 		}
 		if s.err != nil {
-			return nil, s.err
+			if err := passed(ctx, "", s.step.ID, s.err); err != nil {
+				return nil, err
+			}
+			continue
 		}
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -231,19 +240,26 @@ func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 		if scratch == nil {
 			scratch, alpha = make([]float32, n), make([]float32, n)
 		}
-		var err error
-		switch {
-		case s.step.Kind == stack.OtherSide:
-			out, err = p.otherSide(ctx, u, sp, i, out)
-		case s.desc.Hand:
-			err = p.hand(ctx, u, s.step, out)
-		case s.desc.Role != "shaper":
-			out, err = p.source(ctx, u, s, out, scratch, alpha, first)
-		default:
-			out = p.shape(u, s, out, scratch)
-		}
+		was := out
+		err := contained(func() (err error) {
+			switch {
+			case s.step.Kind == stack.OtherSide:
+				out, err = p.otherSide(ctx, u, sp, i, out)
+			case s.desc.Hand:
+				err = p.hand(ctx, u, s.step, out)
+			case s.desc.Role != "shaper":
+				out, err = p.source(ctx, u, s, out, scratch, alpha, first)
+			default:
+				out = p.shape(u, s, out, scratch)
+			}
+			return err
+		})
 		if err != nil {
-			return nil, fmt.Errorf("step %d (%s): %w", i+1, s.step.Kind, err)
+			if err := passed(ctx, "", s.step.ID, err); err != nil {
+				return nil, fmt.Errorf("step %d (%s): %w", i+1, s.step.Kind, err)
+			}
+			out = was
+			continue
 		}
 		for _, row := range out {
 			for k, v := range row {

@@ -157,11 +157,11 @@ func (p *Program) walked(ctx context.Context, name string, s *stepPlan) (way.Fou
 			return nil, err
 		}
 	}
-	k.found, err = w.Find(ctx, ground.Ground, func(i int) []float32 { return rows[i] })
-	if err != nil {
-		k.found = nil
+	found, err := w.Find(ctx, ground.Ground, func(i int) []float32 { return rows[i] })
+	if err == nil && complete(ctx) {
+		k.found = found
 	}
-	return k.found, err
+	return found, err
 }
 
 // onGround evaluates what a way reads at the ground's points; nil when it reads nothing.

@@ -74,7 +74,7 @@ type Index struct {
 
 // NewIndex builds the index of a sheet.
 func NewIndex(m *mesh.Model, sheet int) *Index {
-	x := &Index{m: m, scale: map[int32][2]float64{}, extent: m.Bounds.Size().Length()}
+	x := &Index{m: m, scale: map[int32][2]float64{}, rank: map[int32]int32{}, extent: m.Bounds.Size().Length()}
 	var all []entry
 	var world, flat float64
 	for i := range m.Tri {
@@ -99,7 +99,9 @@ func NewIndex(m *mesh.Model, sheet int) *Index {
 			}
 		}
 	}
-	x.rankIslands()
+	for k, island := range m.OwnerOrder(sheet) {
+		x.rank[island] = int32(k)
+	}
 	x.findShared(all)
 	if flat > 0 {
 		x.area = world / flat

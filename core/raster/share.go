@@ -71,33 +71,6 @@ func (x *Index) moved(e entry) (a, b, c geom.Vec2) {
 	return
 }
 
-// rankIslands puts the sheet's islands into the order in which they own texels: the
-// larger one on the sheet first, of two as large (to a tenth of a percent) the one with
-// the lower number. Choices of the model move an island before another one.
-func (x *Index) rankIslands() {
-	order := make([]int32, 0, len(x.scale))
-	for i := range x.scale {
-		order = append(order, i)
-	}
-	size := func(i int32) int { return int(math.Round(1000 * math.Log(x.scale[i][1]+1e-12))) }
-	slices.SortFunc(order, func(a, b int32) int {
-		if d := size(b) - size(a); d != 0 {
-			return d
-		}
-		return cmp.Compare(a, b)
-	})
-	for _, p := range x.m.Owners {
-		first, second := slices.Index(order, p[0]), slices.Index(order, p[1])
-		if second >= 0 && first > second {
-			order = slices.Insert(slices.Delete(order, first, first+1), second, p[0])
-		}
-	}
-	x.rank = make(map[int32]int32, len(order))
-	for k, i := range order {
-		x.rank[i] = int32(k)
-	}
-}
-
 // before reports whether triangle i owns a texel that j has too. A triangle without area
 // on the surface never owns what another has.
 func (x *Index) before(i, j int32) bool {
@@ -281,13 +254,4 @@ func (x *Index) Near(uv geom.Vec2, f func(tri int32)) {
 func (x *Index) Cell(uv geom.Vec2) int {
 	uv = Wrap(uv)
 	return cell(uv.Y)*cells + cell(uv.X)
-}
-
-// Ranked lists the sheet's islands, those that own texels before others first.
-func (x *Index) Ranked() []int32 {
-	out := make([]int32, len(x.rank))
-	for i, k := range x.rank {
-		out[k] = i
-	}
-	return out
 }

@@ -15,6 +15,7 @@ type Prepared struct {
 	ModelFile string                      `json:"modelFile,omitempty" doc:"file name of the model in that blob"`
 	Layout    string                      `json:"layout,omitempty" doc:"blob of the UV layout; empty: the model's own"`
 	Seams     []int32                     `json:"seams,omitempty" doc:"edges marked to be cut: 3·triangle + corner, rising"`
+	Owners    [][2]int32                  `json:"owners,omitempty" doc:"chosen: where both islands have a texel, it is the first one's"`
 	Dense     []Dense                     `json:"dense,omitempty" doc:"dense models to bake from"`
 	Baked     map[string]map[string]Baked `json:"baked,omitempty" doc:"by sheet, then by map"`
 	Settings  json.RawMessage             `json:"settings,omitempty" doc:"the last bake's"`

@@ -1,6 +1,7 @@
 package unwrap
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -32,9 +33,23 @@ type SheetReport struct {
 	Density   [3]float64 `json:"density" doc:"texels a metre at the size: least, mean and most of the islands"`
 	Padding   int        `json:"padding" doc:"least distance between islands in texels; -1: a single island"`
 	Overlap   int        `json:"overlap" doc:"texels that more than one triangle covers"`
+	Shared    []Shared   `json:"shared,omitempty" doc:"pairs of islands that have texels in common, the most first; at most 64"`
 	Mirrored  int        `json:"mirrored" doc:"islands"`
 	Outside   int        `json:"outside" doc:"islands"`
 }
+
+// Shared are two islands that have texels in common: what is painted on either shows on
+// both, and what is evaluated or baked is so at the owner's place.
+type Shared struct {
+	Owner     int32  `json:"owner" doc:"island"`
+	Other     int32  `json:"other" doc:"island"`
+	OwnerPart string `json:"ownerPart"`
+	OtherPart string `json:"otherPart"`
+	Texels    int    `json:"texels" doc:"at the size of the report"`
+}
+
+// mostShared bounds the pairs that a report lists.
+const mostShared = 64
 
 // Finding is something that the checks found, with its place.
 type Finding struct {
@@ -293,6 +308,7 @@ func (r *Report) onGrid(m *mesh.Model, out *SheetReport, islands []*island, size
 		owner[i] = -1
 	}
 	over := map[[2]int32]map[int32]bool{}
+	texels, common := make([]int, len(islands)), map[[2]int32]int{}
 	for i, d := range islands {
 		for k, t := range d.tris {
 			var p [3][2]float64
@@ -301,9 +317,11 @@ func (r *Report) onGrid(m *mesh.Model, out *SheetReport, islands []*island, size
 			}
 			centres(p, cells, cells, func(x, y int) {
 				at := y*cells + x
+				texels[i]++
 				if o := owner[at]; o >= 0 {
 					out.Overlap++
 					pair := [2]int32{min(o, int32(i)), max(o, int32(i))}
+					common[pair]++
 					if over[pair] == nil {
 						over[pair] = map[int32]bool{}
 					}
@@ -335,7 +353,13 @@ func (r *Report) onGrid(m *mesh.Model, out *SheetReport, islands []*island, size
 				}
 			}
 		}
-		r.Add(m, Finding{Kind: "overlap", Grave: true, Sheet: out.Sheet, Text: text}, tris)
+		out.Shared = shared(m, islands, common)
+		// halves and repeats that lie wholly on each other are meant; a part of one is not
+		stray := false
+		for p, n := range common {
+			stray = stray || p[0] == p[1] || float64(n) < 0.9*float64(min(texels[p[0]], texels[p[1]]))
+		}
+		r.Add(m, Finding{Kind: "overlap", Grave: stray, Sheet: out.Sheet, Text: text}, tris)
 	}
 	gap, a := padding(owner, cells)
 	if gap < 0 {
@@ -345,6 +369,31 @@ func (r *Report) onGrid(m *mesh.Model, out *SheetReport, islands []*island, size
 	if out.Padding < 2 && len(over) == 0 {
 		r.Add(m, Finding{Kind: "padding", Sheet: out.Sheet, Text: fmt.Sprintf("islands of %q come within %s of each other: colours bleed in mips", out.Sheet, count(out.Padding, "texel", "texels"))}, islands[a].tris)
 	}
+}
+
+// shared lists the pairs of islands that have texels in common, with their owner.
+func shared(m *mesh.Model, islands []*island, common map[[2]int32]int) []Shared {
+	rank := map[int32]int{}
+	var out []Shared
+	for p, n := range common {
+		a, b := islands[p[0]].tris[0], islands[p[1]].tris[0]
+		if p[0] == p[1] {
+			continue
+		}
+		if len(rank) == 0 {
+			for k, i := range m.OwnerOrder(int(m.TriSheet[a])) {
+				rank[i] = k
+			}
+		}
+		if rank[m.Island[b]] < rank[m.Island[a]] {
+			a, b = b, a
+		}
+		out = append(out, Shared{m.Island[a], m.Island[b], m.Parts[m.TriPart[a]].Name, m.Parts[m.TriPart[b]].Name, n})
+	}
+	slices.SortFunc(out, func(a, b Shared) int {
+		return cmp.Or(b.Texels-a.Texels, int(a.Owner-b.Owner), int(a.Other-b.Other))
+	})
+	return out[:min(len(out), mostShared)]
 }
 
 // padding returns the least number of free texels between two islands, and one of

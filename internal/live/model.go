@@ -1,11 +1,13 @@
 package live
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
 	"time"
 
+	"velvetgrime/core/bake"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/stack"
@@ -50,9 +52,25 @@ func (h *Hub) Bare(ctx context.Context, p *store.Project, prep *stack.Prepared) 
 // model reads the model of a project with its layout.
 func (h *Hub) model(ctx context.Context, p *store.Project, prep *stack.Prepared) (*mesh.Model, error) {
 	m, err := h.Bare(ctx, p, prep)
-	if err != nil || prep.Layout == "" {
-		return m, err
+	if err != nil {
+		return nil, err
 	}
+	if prep.Layout != "" {
+		if m, err = h.laid(ctx, p, prep, m); err != nil {
+			return nil, err
+		}
+	}
+	if len(prep.Owners) == 0 {
+		return m, nil
+	}
+	if m, err = m.WithOwners(prep.Owners); err != nil {
+		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
+	}
+	return m, nil
+}
+
+// laid lays a model's UVs as its project has them.
+func (h *Hub) laid(ctx context.Context, p *store.Project, prep *stack.Prepared, m *mesh.Model) (*mesh.Model, error) {
 	data, err := h.Store.Blob(ctx, prep.Layout)
 	if err != nil {
 		return nil, fmt.Errorf("the UV layout of %q: %w", p.Name, err)
@@ -69,7 +87,10 @@ func (h *Hub) model(ctx context.Context, p *store.Project, prep *stack.Prepared)
 func (s *Session) prepared(next *stack.Document) (*mesh.Model, error) {
 	a, b := s.doc.Preparation(), next.Preparation()
 	if a.Model == b.Model && a.Layout == b.Layout {
-		return nil, nil
+		if slices.Equal(a.Owners, b.Owners) {
+			return nil, nil
+		}
+		return s.Model().WithOwners(b.Owners)
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
@@ -138,19 +159,37 @@ func (h *Hub) Post(project string, m any) {
 // come and go with it, baked maps of sheets whose UVs changed are dropped, and
 // reaches that name islands name the same triangles instead.
 func Relayout(d *stack.Document, before, after *mesh.Model, blob, label string) stack.Op {
-	return relayout(d, before, after, func(p *stack.Prepared) { p.Layout = blob }, label)
+	op, _ := relayout(d, before, after, func(p *stack.Prepared) { p.Layout = blob }, label)
+	return op
 }
 
-func relayout(d *stack.Document, before, after *mesh.Model, set func(p *stack.Prepared), label string) stack.Op {
+// relayout also returns which baked maps are dropped: those of sheets whose UVs or whose
+// surface changed, and of the others those that look at the rest of the model, when any of
+// it changed.
+func relayout(d *stack.Document, before, after *mesh.Model, set func(p *stack.Prepared), label string) (stack.Op, []string) {
 	p := *d.Preparation()
 	set(&p)
-	same := unchanged(before, after)
+	p.Owners = nil // islands have other numbers now
+	same, surface := unchanged(before, after), unmoved(before, after)
+	moved := slices.ContainsFunc(before.Sheets, func(s mesh.Sheet) bool { return !surface[s.Name] })
 	baked := map[string]map[string]stack.Baked{}
+	var dropped []string
 	for sheet, all := range p.Baked {
-		if same[sheet] {
-			baked[sheet] = all
+		if !same[sheet] {
+			continue
+		}
+		for name, b := range all {
+			if k, _ := bake.Get(name); !surface[sheet] || moved && k.Rays {
+				dropped = append(dropped, fmt.Sprintf("%s: %s was baked from the surface as it was; bake it again", sheet, cmp.Or(k.Label, name)))
+				continue
+			}
+			if baked[sheet] == nil {
+				baked[sheet] = map[string]stack.Baked{}
+			}
+			baked[sheet][name] = b
 		}
 	}
+	slices.Sort(dropped)
 	p.Baked = baked
 	sheets := map[string]stack.SheetSize{}
 	largest := 1024
@@ -173,7 +212,30 @@ func relayout(d *stack.Document, before, after *mesh.Model, set func(p *stack.Pr
 			op.Ops = append(op.Ops, stack.SetReach(l.ID, r))
 		}
 	})
-	return op
+	return op, dropped
+}
+
+// unmoved reports for each sheet of before whether its triangles have the same places and
+// normals in after, and belong to parts of the same names.
+func unmoved(before, after *mesh.Model) map[string]bool {
+	out := map[string]bool{}
+	if len(before.Tri) != len(after.Tri) {
+		return out
+	}
+	for _, s := range before.Sheets {
+		out[s.Name] = true
+	}
+	for i, a := range before.Tri {
+		b, name := after.Tri[i], before.Sheets[before.TriSheet[i]].Name
+		same := before.Parts[before.TriPart[i]].Name == after.Parts[after.TriPart[i]].Name
+		for k := range 3 {
+			same = same && before.Pos[a[k]] == after.Pos[b[k]] && before.Nrm[a[k]] == after.Nrm[b[k]]
+		}
+		if !same {
+			out[name] = false
+		}
+	}
+	return out
 }
 
 // unchanged reports for each sheet of before whether exactly its triangles lie on

@@ -70,6 +70,8 @@ type pusher struct {
 	heard   int64  // up to which request of the page this pass goes
 	coming  soloed // the pen hovers over another layer than the one under edit
 	kept    *kept
+
+	failures failing
 }
 
 // soloed is a program that was compiled for one layer: to show it without the others, or
@@ -163,6 +165,7 @@ func (u *pusher) inView(p *eval.Program) func(eval.Tile) bool {
 		for _, v := range m.Tri[t] {
 			mid.X, mid.Y = mid.X+m.UV[v].X/3, mid.Y+m.UV[v].Y/3
 		}
+		mid = raster.Wrap(mid)
 		seen[cell{int(m.TriSheet[t]), int(mid.X * grid), int(mid.Y * grid)}] = true
 	}
 	return func(t eval.Tile) bool {
@@ -305,6 +308,7 @@ func (u *pusher) pass(ctx context.Context) error {
 			return err
 		}
 	}
+	u.failures.tell(u)
 	if !u.newer() {
 		u.v.send(map[string]any{"t": "settled", "n": max(u.heard, u.wish.n)})
 	}
@@ -415,12 +419,13 @@ func (u *pusher) frame(ctx context.Context, p *eval.Program, s slot, key eval.Ke
 		return nil, nil
 	}
 	var planes []pix.Plane
+	ctx, passed := eval.PassOver(ctx)
 	err := guarded("tile", func() (err error) { planes, err = u.planes(ctx, p, t, s.kind); return err })
 	if err != nil {
 		return nil, err
 	}
 	b := encodeTile(t.Frame(), s, planes, draft)
-	if s.kind < mapAlone && u.wish.alone != "layer" {
+	if u.failures.note(s, passed.List()); s.kind < mapAlone && u.wish.alone != "layer" && len(passed.List()) == 0 {
 		u.kept.add(s, key, b)
 	}
 	return b, nil
@@ -435,8 +440,9 @@ func (u *pusher) sendTile(ctx context.Context, p *eval.Program, s slot, got map[
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		u.v.send(map[string]any{"t": "error", "message": err.Error()})
-		return nil
+		// the whole tile: it is told with what else failed, and not tried again until its key changes
+		u.failures.note(s, []eval.Failure{{Why: err.Error()}})
+		b = nil
 	}
 	if len(b) > 0 {
 		wctx, cancel := context.WithTimeout(ctx, 20*time.Second)
@@ -592,6 +598,7 @@ func (u *pusher) picture(ctx context.Context, p *eval.Program, view *eval.Surfac
 	}
 	var v []pix.Plane
 	var err error
+	ctx, passed := eval.PassOver(ctx)
 	if step != "" {
 		v, err = p.Step(ctx, view, layer, step)
 	} else {
@@ -604,6 +611,11 @@ func (u *pusher) picture(ctx context.Context, p *eval.Program, view *eval.Surfac
 			u.v.send(map[string]any{"t": "step.error", "name": name, "message": err.Error()})
 		}
 		return nil
+	}
+	for _, x := range passed.List() {
+		if x.Step == step && step != "" {
+			u.v.send(map[string]any{"t": "step.error", "name": name, "message": x.Why})
+		}
 	}
 	f := view.Frame()
 	head := 7 + len(name)

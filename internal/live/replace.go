@@ -24,9 +24,10 @@ func (s *Session) Replace(actor string, m *mesh.Model, blob, file string) (lost 
 	var fresh []*brush.Stroke
 	s.do(func() {
 		d := s.doc
-		op := relayout(d, before, m, func(p *stack.Prepared) {
+		op, dropped := relayout(d, before, m, func(p *stack.Prepared) {
 			p.Model, p.ModelFile, p.Layout, p.Seams = blob, file, "", nil
 		}, "Newer model")
+		lost = append(lost, dropped...)
 		op.Ops = op.Ops[:1] // reaches are carried below
 		d.Walk(func(l *stack.Layer, _ []*stack.Layer) {
 			if l.Locked {

@@ -256,10 +256,13 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...
 	for _, st := range strokes {
 		s.strokes[st.ID] = st
 	}
+	was := modelKey(s.doc)
 	s.doc = next
 	if changed != nil {
 		s.take(changed)
-		s.tellModel()
+		if modelKey(next) != was {
+			s.tellModel()
+		}
 	}
 	s.entries = append(s.entries, e)
 	if op.Target != "" {
