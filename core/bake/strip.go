@@ -9,10 +9,10 @@ import (
 	"math"
 	"runtime"
 
+	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 
 	"github.com/klauspost/compress/zstd"
-	"golang.org/x/sync/errgroup"
 )
 
 // Piece is a row of tiles of one sheet: what a bake is cut into, so that it shows
@@ -56,7 +56,7 @@ func (b *Baker) Bake(ctx context.Context, p Piece) (*Strip, error) {
 		s.Maps = append(s.Maps, make([]float32, rows*b.Size*m.Components))
 	}
 	edge := b.tile()
-	g, gctx := errgroup.WithContext(ctx)
+	g, gctx := par.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
 	for y := 0; y < rows; y += edge {
 		for x := 0; x < b.Size; x += edge {

@@ -9,6 +9,7 @@ import (
 
 	"velvetgrime/core/eval"
 	"velvetgrime/core/meshio"
+	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
 )
 
@@ -170,8 +171,8 @@ type encoding struct {
 func encode(name string, f func() ([]byte, error)) *encoding {
 	e := &encoding{name: name, done: make(chan struct{})}
 	go func() {
-		e.data, e.err = f()
-		close(e.done)
+		defer close(e.done)
+		e.err = par.Contain(func() (err error) { e.data, err = f(); return err })
 	}()
 	return e
 }

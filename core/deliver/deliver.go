@@ -14,10 +14,9 @@ import (
 	"sync"
 
 	"velvetgrime/core/eval"
+	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
-
-	"golang.org/x/sync/errgroup"
 )
 
 // Map is one kind of picture that can be delivered.
@@ -78,7 +77,7 @@ func Images(ctx context.Context, p *eval.Program, sheet, size int, maps []Map, d
 	}
 	covered := make([]bool, size*size)
 	tiles := eval.Tiles(sheet, size)
-	g, gctx := errgroup.WithContext(ctx)
+	g, gctx := par.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
 	var mu sync.Mutex
 	done := 0

@@ -10,11 +10,11 @@ import (
 	"slices"
 
 	"velvetgrime/core/eval"
+	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 
 	"github.com/klauspost/compress/zlib"
-	"golang.org/x/sync/errgroup"
 )
 
 // Numbers evaluates a channel of one sheet as plain numbers, component by
@@ -29,7 +29,7 @@ func Numbers(ctx context.Context, p *eval.Program, sheet, size int, c stack.Chan
 	}
 	n := info.Components
 	raw, covered := make([]float32, size*size*n), make([]bool, size*size)
-	g, gctx := errgroup.WithContext(ctx)
+	g, gctx := par.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
 	for _, t := range eval.Tiles(sheet, size) {
 		g.Go(func() error {

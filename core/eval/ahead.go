@@ -3,14 +3,12 @@ package eval
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"slices"
 	"sync"
 
 	"velvetgrime/core/geom"
+	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
-
-	"golang.org/x/sync/errgroup"
 )
 
 // Pen is where a pen is, over the model or on it, and where it goes; metres, in the model's
@@ -60,7 +58,7 @@ func (p *Program) Ready(ctx context.Context, u *Surface, c stack.Channel) error 
 // done when the context has ended.
 func (p *Program) ReadyAll(ctx context.Context, tiles []Tile, channels []stack.Channel, done map[Tile]bool) error {
 	var mu sync.Mutex
-	g, ctx := errgroup.WithContext(ctx)
+	g, ctx := par.WithContext(ctx)
 	g.SetLimit(2)
 	for _, t := range tiles {
 		mu.Lock()
@@ -69,12 +67,7 @@ func (p *Program) ReadyAll(ctx context.Context, tiles []Tile, channels []stack.C
 		if was || ctx.Err() != nil {
 			continue
 		}
-		g.Go(func() (err error) {
-			defer func() { // nobody asked for it yet: it is told when the tile is shown
-				if e := recover(); e != nil {
-					err = fmt.Errorf("tile %v: %v", t, e)
-				}
-			}()
+		g.Go(func() error {
 			u := p.Scene.OnTile(t)
 			for _, c := range channels {
 				if err := p.Ready(ctx, u, c); err != nil {

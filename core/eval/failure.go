@@ -3,8 +3,9 @@ package eval
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"sync"
+
+	"velvetgrime/core/par"
 )
 
 // Failure is a step or a layer that could not be carried out.
@@ -89,11 +90,4 @@ func (s *Scene) put(ctx context.Context, k Key, v sized) {
 
 // contained turns a panic of f into its error: a mistake of ours in one step costs that
 // step, not the evaluation.
-func contained(f func() error) (err error) {
-	defer func() {
-		if e := recover(); e != nil {
-			err = fmt.Errorf("it failed by a mistake of ours: %v", e)
-		}
-	}()
-	return f()
-}
+func contained(f func() error) error { return par.Contain(f) }

@@ -4,7 +4,8 @@ import (
 	"context"
 	"math"
 	"runtime"
-	"sync"
+
+	"velvetgrime/core/par"
 )
 
 // A growth u eats what is sound, v, spreads, and dies off where it finds too little:
@@ -165,7 +166,7 @@ func (c *Cloud) laplacian() []float32 {
 // inParts calls f for parts of 0..n on all processors.
 func inParts(n int, f func(from, to int)) {
 	workers := min(runtime.GOMAXPROCS(0), n)
-	var wg sync.WaitGroup
+	var wg par.All
 	for k := range workers {
 		wg.Go(func() { f(k*n/workers, (k+1)*n/workers) })
 	}

@@ -2,7 +2,8 @@ package pix
 
 import (
 	"runtime"
-	"sync"
+
+	"velvetgrime/core/par"
 )
 
 // Nearest returns for every texel of a square sheet the index of the nearest covered
@@ -41,7 +42,7 @@ func NearestIn(covered []bool, w, h int) []int32 {
 	if w*h >= 1<<18 {
 		bands = min(runtime.GOMAXPROCS(0), h)
 	}
-	var all sync.WaitGroup
+	var all par.All
 	for b := range bands {
 		all.Go(func() {
 			e := envelope{sites: make([]site, 0, w), was: make([]int32, w)}

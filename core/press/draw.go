@@ -8,9 +8,9 @@ import (
 	"math"
 	"runtime"
 	"slices"
-	"sync"
 
 	"velvetgrime/core/noise"
+	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 
 	"github.com/srwiley/oksvg"
@@ -107,7 +107,7 @@ func (st *Stamp) at(i int) (x, y float32) {
 
 // rows calls f for every row, on all processors.
 func (st *Stamp) rows(f func(y int)) {
-	var wg sync.WaitGroup
+	var wg par.All
 	n := runtime.NumCPU()
 	for k := range n {
 		wg.Go(func() {

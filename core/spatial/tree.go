@@ -10,9 +10,9 @@ import (
 	"math"
 	"runtime"
 	"slices"
-	"sync"
 
 	"velvetgrime/core/geom"
+	"velvetgrime/core/par"
 )
 
 // Tree is immutable and safe for many goroutines. Distances are in metres.
@@ -123,7 +123,7 @@ func (b *branch) grow(slots chan struct{}) {
 		open = append(open, r)
 	}
 	b.child, b.prims = open, nil
-	var wait sync.WaitGroup
+	var wait par.All
 	for _, c := range open {
 		if len(c.prims) >= parallelSize {
 			select {
@@ -226,7 +226,7 @@ func (b *branch) split() (l, r *branch) {
 	size := cent.Size()
 	var grids [3]grid
 	var cuts [3]cut
-	var wait sync.WaitGroup
+	var wait par.All
 	for axis := range 3 {
 		cuts[axis].cost = float32(math.Inf(1))
 		if along(size, axis) <= 0 {

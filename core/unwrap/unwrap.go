@@ -10,8 +10,7 @@ import (
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
-
-	"golang.org/x/sync/errgroup"
+	"velvetgrime/core/par"
 )
 
 // Options of an unwrap. The zero value of a list means everything.
@@ -304,7 +303,7 @@ func flattenAll(ctx context.Context, m *mesh.Model, charts [][]int32, seams Seam
 		total += len(c)
 	}
 	results := make([][]*island, len(charts))
-	g, gctx := errgroup.WithContext(ctx)
+	g, gctx := par.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
 	for i, tris := range charts {
 		g.Go(func() error {

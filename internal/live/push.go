@@ -14,12 +14,12 @@ import (
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 
 	"github.com/coder/websocket"
-	"golang.org/x/sync/errgroup"
 )
 
 // The maps that a page holds for each sheet.
@@ -389,7 +389,7 @@ func (u *pusher) sendAll(ctx context.Context, p *eval.Program, slots []slot, dra
 	for at := 0; at < len(slots); at += batch {
 		some := slots[at:min(at+batch, len(slots))]
 		got := u.kept.fetch(ctx, some, u.keys)
-		g, gctx := errgroup.WithContext(ctx)
+		g, gctx := par.WithContext(ctx)
 		g.SetLimit(2)
 		for _, s := range some {
 			g.Go(func() error { return u.sendTile(gctx, p, s, got, draft) })
