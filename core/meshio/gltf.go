@@ -1,6 +1,7 @@
 package meshio
 
 import (
+	"cmp"
 	"encoding/base64"
 	"encoding/binary"
 	"encoding/json"
@@ -9,6 +10,7 @@ import (
 	"math"
 	"net/url"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -72,10 +74,11 @@ type gltfReader struct {
 }
 
 func readGLTF(data, bin []byte, files fs.FS, dir, scene string, lim Limits) (*mesh.Model, error) {
-	r := &gltfReader{doc: new(gltf.Document), lim: lim, m: &mesh.Model{}}
-	if err := json.Unmarshal(data, r.doc); err != nil {
-		return nil, fmt.Errorf("the JSON is damaged: %w", err)
+	doc, err := document(data)
+	if err != nil {
+		return nil, err
 	}
+	r := &gltfReader{doc: doc, lim: lim, m: &mesh.Model{}}
 	for _, e := range r.doc.ExtensionsRequired {
 		if e != "KHR_mesh_quantization" && !strings.HasPrefix(e, "KHR_materials_") && e != "KHR_texture_transform" {
 			return nil, fmt.Errorf("extensionsRequired: the file needs %s, which is not read; export it without compression", e)
@@ -115,6 +118,44 @@ func readGLTF(data, bin []byte, files fs.FS, dir, scene string, lim Limits) (*me
 		r.m.SmoothNormals(40)
 	}
 	return r.m, nil
+}
+
+// document reads the JSON of a file and refuses one with holes.
+func document(data []byte) (*gltf.Document, error) {
+	d := new(gltf.Document)
+	if err := json.Unmarshal(data, d); err != nil {
+		return nil, fmt.Errorf("the JSON is damaged: %w", err)
+	}
+	if where := hole(d); where != "" {
+		return nil, fmt.Errorf("%s is null; an object was expected there", where)
+	}
+	return d, nil
+}
+
+// hole returns the first place in a document that is null where an object has to be, or "".
+func hole(d *gltf.Document) string {
+	return cmp.Or(null("accessors", d.Accessors), null("buffers", d.Buffers), null("bufferViews", d.BufferViews), null("meshes", d.Meshes),
+		null("materials", d.Materials), null("nodes", d.Nodes), null("scenes", d.Scenes), null("textures", d.Textures), null("images", d.Images),
+		null("samplers", d.Samplers), holeInMesh(d.Meshes))
+}
+
+func null[T any](name string, list []*T) string {
+	if i := slices.Index(list, nil); i >= 0 {
+		return fmt.Sprintf("%s[%d]", name, i)
+	}
+	return ""
+}
+
+func holeInMesh(list []*gltf.Mesh) string {
+	for i, m := range list {
+		if m == nil {
+			continue // named already
+		}
+		if w := null("primitives", m.Primitives); w != "" {
+			return fmt.Sprintf("meshes[%d].%s", i, w)
+		}
+	}
+	return ""
 }
 
 // roots returns the nodes at the top of the scene that was asked for.

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/par"
 )
 
 // Limits bound what an importer accepts.
@@ -36,7 +37,8 @@ var DefaultLimits = Limits{Bytes: 512 << 20, Triangles: 8 << 20, Vertices: 16 <<
 // Read reads the model called name from files; a .gltf may refer to others in
 // the same folder. The error names the file, the place in it and the reason.
 func Read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
-	m, err := read(files, name, lim)
+	var m *mesh.Model
+	err := par.Contain(func() (err error) { m, err = read(files, name, lim); return err })
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", path.Base(name), err)
 	}

@@ -3,6 +3,7 @@ package meshio
 import (
 	"bytes"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"io/fs"
 	"math"
@@ -13,6 +14,7 @@ import (
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/par"
 	"velvetgrime/core/sample"
 )
 
@@ -233,6 +235,9 @@ func fuzz(f *testing.F, name string, seeds ...[]byte) {
 	f.Fuzz(func(t *testing.T, data []byte) {
 		var files fs.FS = fstest.MapFS{name: {Data: data}}
 		m, err := Read(files, name, lim)
+		if p := (*par.Panic)(nil); errors.As(err, &p) {
+			t.Fatalf("%v\n%s", p, p.Stack)
+		}
 		if err != nil {
 			return
 		}
@@ -248,8 +253,68 @@ func fuzz(f *testing.F, name string, seeds ...[]byte) {
 
 func FuzzGLB(f *testing.F) { fuzz(f, "a.glb", triangle(nil, false), triangle(nil, true)) }
 func FuzzGLTF(f *testing.F) {
-	fuzz(f, "a.gltf", []byte(`{"asset":{"version":"2.0"},"buffers":[{"byteLength":3,"uri":"data:;base64,AAAA"}]}`))
+	seeds := [][]byte{[]byte(`{"asset":{"version":"2.0"},"buffers":[{"byteLength":3,"uri":"data:;base64,AAAA"}]}`)}
+	for _, s := range hostile {
+		seeds = append(seeds, []byte(s))
+	}
+	fuzz(f, "a.gltf", seeds...)
 }
+
+// hostile are small documents with holes, circles and claims that do not hold.
+var hostile = []string{
+	`{"asset":{"version":"2.0"},"buffers":[null]}`,
+	`{"asset":{"version":"2.0"},"nodes":[null],"scenes":[{"nodes":[0]}]}`,
+	`{"asset":{"version":"2.0"},"scenes":[null]}`,
+	`{"asset":{"version":"2.0"},"scenes":[null],"scene":0}`,
+	`{"asset":{"version":"2.0"},"materials":[null],"scenes":[{"nodes":[]}]}`,
+	`{"asset":{"version":"2.0"},"meshes":[null],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}]}`,
+	`{"asset":{"version":"2.0"},"meshes":[{"primitives":[null]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}]}`,
+	`{"asset":{"version":"2.0"},"accessors":[null],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}]}`,
+	`{"asset":{"version":"2.0"},"bufferViews":[null],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}]}`,
+	`{"asset":{"version":"2.0"},"nodes":[{"children":[0]}],"scenes":[{"nodes":[0]}]}`,
+	`{"asset":{"version":"2.0"},"nodes":[{"children":[1]},{"children":[0]}],"scenes":[{"nodes":[0]}]}`,
+	`{"asset":{"version":"2.0"},"nodes":[{"mesh":-1}],"scenes":[{"nodes":[0,0,0]}]}`,
+	`{"asset":{"version":"2.0"},"accessors":[{"componentType":5126,"count":2000000000,"type":"VEC3"}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}]}`,
+	`{"asset":{"version":"2.0"},"accessors":[{"componentType":5126,"count":3,"type":"VEC3","sparse":{"count":9,"indices":{"bufferView":4},"values":{"bufferView":-3}}}],"meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":7}]}],"nodes":[{"mesh":0}],"scenes":[{"nodes":[0]}]}`,
+}
+
+// Documents with holes and circles are refused by an error that names the place, never by
+// a panic that someone else has to contain.
+func TestHostileDocumentsAreRefused(t *testing.T) {
+	for i, s := range hostile {
+		for _, ext := range []string{".gltf", ".glb"} {
+			data := []byte(s)
+			if ext == ".glb" {
+				data = chunked(s)
+			}
+			_, err := readBytes("a"+ext, data)
+			if p := (*par.Panic)(nil); err == nil || errors.As(err, &p) {
+				t.Errorf("%d as %s: %v", i, ext, err)
+			}
+			if i < 9 && (err == nil || !strings.Contains(err.Error(), "is null")) {
+				t.Errorf("%d as %s: the error %v does not name the hole", i, ext, err)
+			}
+			if _, err := Textures(fstest.MapFS{"a" + ext: {Data: data}}, "a"+ext, DefaultLimits); err != nil {
+				if p := (*par.Panic)(nil); errors.As(err, &p) {
+					t.Errorf("%d as %s, its textures: %v", i, ext, err)
+				}
+			}
+		}
+	}
+}
+
+// chunked is a GLB of one JSON chunk.
+func chunked(s string) []byte {
+	for len(s)%4 != 0 {
+		s += " "
+	}
+	out := []byte("glTF")
+	for _, n := range []int{2, 20 + len(s), len(s), 0x4e4f534a} {
+		out = append(out, byte(n), byte(n>>8), byte(n>>16), byte(n>>24))
+	}
+	return append(out, s...)
+}
+
 func FuzzOBJ(f *testing.F) { fuzz(f, "a.obj", []byte(cube)) }
 
 // Sheets saved as UDIM tiles are the same sheets when they are read again.

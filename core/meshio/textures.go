@@ -2,14 +2,11 @@ package meshio
 
 import (
 	"encoding/base64"
-	"encoding/json"
 	"fmt"
 	"io/fs"
 	"net/url"
 	"path"
 	"strings"
-
-	"github.com/qmuntal/gltf"
 )
 
 // Texture is a picture that a model's file brings along for one of its materials.
@@ -38,15 +35,15 @@ func Textures(files fs.FS, name string, lim Limits) ([]Texture, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &gltfReader{doc: new(gltf.Document), lim: lim}
+	r := &gltfReader{lim: lim}
 	var bin []byte
 	if ext == ".glb" {
 		if data, bin, err = chunks(data); err != nil {
 			return nil, err
 		}
 	}
-	if err := json.Unmarshal(data, r.doc); err != nil {
-		return nil, fmt.Errorf("the JSON is damaged: %w", err)
+	if r.doc, err = document(data); err != nil {
+		return nil, err
 	}
 	left := lim.Bytes
 	for i, b := range r.doc.Buffers {

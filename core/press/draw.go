@@ -468,6 +468,9 @@ func picture(file []byte, size int) (p *pix.Picture, err error) {
 			p, err = nil, fmt.Errorf("the SVG drawing cannot be read: %v", e)
 		}
 	}()
+	if file, err = plain(file); err != nil {
+		return nil, fmt.Errorf("the SVG drawing is not drawn: %w", err)
+	}
 	icon, err := oksvg.ReadIconStream(bytes.NewReader(file), oksvg.IgnoreErrorMode)
 	if err != nil {
 		return nil, fmt.Errorf("the SVG drawing cannot be read: %w", err)
