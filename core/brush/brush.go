@@ -99,6 +99,9 @@ func (s *Stroke) Check() error {
 	case len(s.Points) == 0 || len(s.Points) > MaxPoints:
 		return fmt.Errorf("the stroke has %d points; 1 to %d are possible", len(s.Points), MaxPoints)
 	}
+	if n := s.dabs(); n > MaxDabs {
+		return fmt.Errorf("the stroke would set about %.0f dabs; at most %d are possible. Set its spacing or its radius higher, or draw it in pieces", n, MaxDabs)
+	}
 	for i, p := range s.Points {
 		if !p.Pos.Finite() || !p.Nrm.Finite() || !(p.Pressure >= 0 && p.Pressure <= 1) {
 			return fmt.Errorf("point %d of the stroke is no place on the surface", i+1)
@@ -152,6 +155,30 @@ func (s *Stroke) Check() error {
 			if !(x > -10 && x < 10) {
 				return fmt.Errorf("the stroke's %s is %v", c, x)
 			}
+		}
+	}
+	return nil
+}
+
+// dabs estimates how many dabs the stroke sets, from its length and spacing.
+func (s *Stroke) dabs() float64 {
+	if s.Kit == nil || s.Fill != nil || len(s.Points) < 2 {
+		return 0
+	}
+	length := 0.0
+	for i := 1; i < len(s.Points); i++ {
+		length += float64(s.Points[i].Pos.Sub(s.Points[i-1].Pos).Length())
+	}
+	return length / float64(max(s.Kit.Spacing, leastSpacing)*2*s.Radius) * float64(max(s.Kit.Count, 1))
+}
+
+// Inside reports whether the points from one on lie within a box or near it: no farther
+// than its own size. A stroke is made on a surface, so none lies elsewhere.
+func (s *Stroke) Inside(box geom.Box, from int) error {
+	near := box.Pad(box.Size().Length() + s.Radius)
+	for i := from; i < len(s.Points); i++ {
+		if p := s.Points[i].Pos; !near.Overlaps(geom.Box{Min: p, Max: p}) {
+			return fmt.Errorf("point %d of the stroke lies at %v m, far from the model; nothing is painted there", i+1, p)
 		}
 	}
 	return nil

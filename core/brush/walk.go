@@ -77,6 +77,9 @@ func (s *Stroke) hand(i int) (h Hand) {
 	return h
 }
 
+// MaxDabs bounds the dabs of one stroke; of one that would have more the rest is left out.
+const MaxDabs = 1 << 20
+
 // walk calls f for every dab of segments from..to (exclusive). Dabs lie at even
 // lengths along the line through the points, however many points there are; those
 // of a segment depend on what came before it, never on what follows, so a stroke
@@ -88,7 +91,7 @@ func (s *Stroke) walk(from, to int, f func(dab)) {
 		seed = uint32(xxh3.HashString(s.Seed))
 	}
 	next, index, gone := float32(0), uint32(0), float32(0)
-	for i := 0; i < to; i++ {
+	for i := 0; i < to && index < MaxDabs; i++ {
 		a, b := s.segment(i)
 		ha, hb := s.hand(i), s.hand(min(i+1, len(s.Points)-1))
 		line := b.Pos.Sub(a.Pos)
@@ -110,7 +113,7 @@ func (s *Stroke) walk(from, to int, f func(dab)) {
 		for j := i - 1; j >= max(i-4, 0) && way.Length() < 0.5*s.Radius; j-- {
 			way = b.Pos.Sub(s.Points[j].Pos)
 		}
-		for next <= length {
+		for next <= length && index < MaxDabs {
 			t := next / length
 			p := Point{a.Pos.Add(line.Mul(t)), a.Nrm.Add(b.Nrm.Sub(a.Nrm).Mul(t)), a.Pressure + (b.Pressure-a.Pressure)*t}
 			hand := ha.to(hb, t)
@@ -118,7 +121,12 @@ func (s *Stroke) walk(from, to int, f func(dab)) {
 				s.set(p, hand, way, gone+next, seed, index, f)
 			}
 			index++
-			next += s.apart(p, hand)
+			on := next + s.apart(p, hand)
+			if on <= next { // so far from the last dab that the distance to the next is lost in its rounding
+				next = length + s.apart(p, hand)
+				break
+			}
+			next = on
 		}
 		next -= length
 		gone += length

@@ -268,6 +268,9 @@ func (v *viewer) handle(r Request) error {
 		n.Tilt = grown(n.Tilt, r.Tilt, had, len(r.Points))
 		n.Lean = grown(n.Lean, r.Lean, had, len(r.Points))
 		if err = n.Check(); err == nil {
+			err = n.Inside(s.Model().Bounds, had)
+		}
+		if err == nil {
 			v.stroke.Stroke = &n
 			v.follow(had)
 		}
@@ -289,6 +292,9 @@ func (v *viewer) handle(r Request) error {
 		changed = r.Kind != "show"
 		err = v.sides(r)
 	case "stroke.cancel":
+		if v.stroke != nil {
+			s.Scene().Forget(v.stroke.StrokeID)
+		}
 		v.stroke = nil
 	case "near":
 		v.near(r)
@@ -337,6 +343,9 @@ func (v *viewer) beginStroke(r Request) error {
 		if a.Value, err = v.s.shown().ShowsAt(ctx, u, r.Layer, r.Step, stack.Channel(a.Channel)); err != nil {
 			return err
 		}
+	}
+	if err := r.Stroke.Inside(v.s.Model().Bounds, 0); err != nil {
+		return err
 	}
 	try := *r.Stroke
 	if len(try.Points) == 0 {
