@@ -257,11 +257,13 @@ func program(ctx context.Context, project, doc, model, dsn string) (*eval.Progra
 		if i < 0 {
 			return nil, nil, fmt.Errorf("there is no project %q", project)
 		}
-		p, err := live.NewHub(s, cliCache).Open(ctx, list[i].ID)
+		hub := live.NewHub(s, cliCache)
+		hub.Transient = true // a server may have the project open
+		p, err := hub.Program(ctx, list[i].ID)
 		if err != nil {
 			return nil, nil, err
 		}
-		return p.Program(), s.Close, nil
+		return p, s.Close, nil
 	}
 	if model == "" {
 		return nil, nil, fmt.Errorf("give --project, or --model with --document")

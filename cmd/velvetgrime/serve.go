@@ -122,6 +122,7 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 	if err != nil {
 		return err
 	}
+	defer hub.Close() // after the last request, and with every growing stroke
 	defer runner.Stop()
 	l, err := net.Listen("tcp", o.addr)
 	if err != nil {

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"reflect"
 	"strings"
 	"time"
 
@@ -142,6 +143,8 @@ func fail(err error) error {
 		return nil
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound("it is not there; it may have been deleted")
+	case live.Passing(err):
+		return huma.Error503ServiceUnavailable(err.Error())
 	}
 	return huma.Error422UnprocessableEntity(err.Error())
 }
@@ -176,7 +179,18 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 		return nil, fail(s.Store.Change(ctx, in.ID, map[string]any{"name": in.Body.Name}))
 	})
 	huma.Delete(api, "/api/projects/{id}", func(ctx context.Context, in *idInput) (*struct{}, error) {
-		return nil, fail(s.Store.Delete(ctx, in.ID))
+		if err := s.Store.Delete(ctx, in.ID); err != nil {
+			return nil, fail(err)
+		}
+		s.Hub.End(in.ID, "the project was deleted")
+		return nil, nil
+	})
+	huma.Get(api, "/api/projects/{id}", func(ctx context.Context, in *idInput) (*body[Project], error) {
+		p, err := s.Store.Project(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		return &body[Project]{Project{p.ID, p.Name, p.UpdatedAt, len(p.Picture) > 0}}, nil
 	})
 	huma.Post(api, "/api/projects/{id}/restore", func(ctx context.Context, in *idInput) (*struct{}, error) {
 		return nil, fail(s.Store.Restore(ctx, in.ID))
@@ -201,6 +215,11 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	s.brushRoutes(api)
 	s.pressRoutes(api)
 	s.paletteRoutes(api)
+	// the live session's messages, for the page's types
+	for _, m := range live.Messages() {
+		t := reflect.TypeOf(m)
+		api.OpenAPI().Components.Schemas.Schema(t, true, t.Name())
+	}
 	return api
 }
 

@@ -4,12 +4,15 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -22,6 +25,7 @@ import (
 	"velvetgrime/internal/store"
 
 	"github.com/coder/websocket"
+	jsonpatch "github.com/evanphx/json-patch/v5"
 )
 
 // service is a running server on the real database.
@@ -49,7 +53,7 @@ func startService(t *testing.T) *service {
 		t.Fatal(err)
 	}
 	srv := httptest.NewServer((&api.Server{Store: s, Hub: hub, Jobs: runner}).Handler())
-	t.Cleanup(func() { srv.CloseClientConnections(); srv.Close(); runner.Stop(); cancel(); s.Close() })
+	t.Cleanup(func() { srv.CloseClientConnections(); srv.Close(); runner.Stop(); hub.Close(); cancel(); s.Close() })
 	return &service{t, srv.URL, s, dsn}
 }
 
@@ -126,6 +130,56 @@ type window struct {
 	*service
 	conn  *websocket.Conn
 	tiles int
+	doc   json.RawMessage // what it was told of the state, put together as a page does
+	drawn map[string]int
+	lines map[int64]json.RawMessage
+}
+
+// whole is a state that was told as a difference, as if it were told whole.
+func (w *window) whole(data []byte) []byte {
+	w.Helper()
+	var m map[string]json.RawMessage
+	var d struct {
+		Strokes map[string]int
+		Ledger  []json.RawMessage
+		Fresh   bool
+	}
+	if err := errors.Join(json.Unmarshal(data, &m), json.Unmarshal(data, &d)); err != nil {
+		w.Fatal(err)
+	}
+	if d.Fresh {
+		w.drawn, w.lines = map[string]int{}, map[int64]json.RawMessage{}
+	}
+	if m["doc"] != nil {
+		w.doc = m["doc"]
+	} else if m["patch"] != nil {
+		p, err := jsonpatch.DecodePatch(m["patch"])
+		if err == nil {
+			w.doc, err = p.Apply(w.doc)
+		}
+		if err != nil {
+			w.Fatalf("a patch that does not fit: %v: %s", err, m["patch"])
+		}
+	}
+	for id, n := range d.Strokes {
+		if w.drawn[id] = n; n == 0 {
+			delete(w.drawn, id)
+		}
+	}
+	for _, l := range d.Ledger {
+		var at struct{ Seq int64 }
+		_ = json.Unmarshal(l, &at)
+		w.lines[at.Seq] = l
+	}
+	var lines []json.RawMessage
+	for _, seq := range slices.Backward(slices.Sorted(maps.Keys(w.lines))) {
+		lines = append(lines, w.lines[seq])
+	}
+	m["doc"] = w.doc
+	m["strokes"], _ = json.Marshal(w.drawn)
+	m["ledger"], _ = json.Marshal(lines)
+	out, _ := json.Marshal(m)
+	return out
 }
 
 type state struct {
@@ -182,6 +236,13 @@ func (w *window) untilRaw(what string, ok func(state, []byte) bool) state {
 		var s state
 		if err := json.Unmarshal(data, &s); err != nil {
 			w.Fatal(err)
+		}
+		if s.T == "doc" {
+			data = w.whole(data)
+			s = state{}
+			if err := json.Unmarshal(data, &s); err != nil {
+				w.Fatal(err)
+			}
 		}
 		if ok(s, data) {
 			return s

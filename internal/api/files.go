@@ -3,6 +3,7 @@ package api
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"image/png"
 	"io"
@@ -14,6 +15,7 @@ import (
 	"velvetgrime/core/pix"
 	"velvetgrime/internal/intake"
 	"velvetgrime/internal/jobs"
+	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
 
 	"github.com/coder/websocket"
@@ -154,10 +156,21 @@ func (s *Server) showPicture(c *gin.Context) {
 	c.Data(200, "image/png", out.Bytes())
 }
 
+// status is the HTTP status that says why something cannot be opened.
+func status(err error) int {
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		return http.StatusNotFound
+	case live.Passing(err):
+		return http.StatusServiceUnavailable
+	}
+	return http.StatusUnprocessableEntity
+}
+
 func (s *Server) live(c *gin.Context) {
 	p, err := s.Hub.Open(c, c.Param("id"))
 	if err != nil {
-		refuse(c, 422, err)
+		refuse(c, status(err), err)
 		return
 	}
 	conn, err := websocket.Accept(c.Writer, c.Request, &websocket.AcceptOptions{CompressionMode: websocket.CompressionDisabled})
@@ -169,7 +182,10 @@ func (s *Server) live(c *gin.Context) {
 	if actor == "" || len(actor) > 64 {
 		actor = "someone"
 	}
-	_ = p.Serve(c.Request.Context(), conn, actor, c.Query("wait") != "")
+	err = p.Serve(c.Request.Context(), conn, actor, c.Query("wait") != "")
+	if errors.Is(err, live.ErrClosed) { // it ended just now: the page comes back
+		_ = conn.Close(websocket.StatusTryAgainLater, "the project was just closed")
+	}
 }
 
 func (s *Server) jobFile(c *gin.Context) {

@@ -26,13 +26,16 @@ func (w *window) frames() map[string][]byte {
 		}
 		if kind == websocket.MessageBinary {
 			if data[0] == 1 && data[3]&2 == 0 {
-				out[string(data[1:3])+string(data[4:10])] = data[10:]
+				out[string(data[1:3])+string(data[4:10])] = data[11:]
 			}
 			continue
 		}
 		var s state
 		if err := json.Unmarshal(data, &s); err != nil {
 			w.Fatal(err)
+		}
+		if s.T == "doc" {
+			w.whole(data)
 		}
 		if s.T == "settled" {
 			return out
@@ -67,7 +70,7 @@ func TestFinishedTilesAreKeptAndShownWithoutEvaluation(t *testing.T) {
 		if len(b) > 10 && b[2] == 0 { // a base color
 			marked = string(b[1:3]) + string(b[4:10])
 			b = bytes.Clone(b)
-			b[10] ^= 255
+			b[11] ^= 255
 			row := store.FinishedTile{ProjectID: id, Key: []byte(key), Data: store.PackTile(b)}
 			if err := s.store.KeepTiles(context.Background(), id, nil, [][]byte{[]byte(key)}); err != nil {
 				t.Fatal(err)

@@ -158,7 +158,7 @@ func (s *Server) editIslands(ctx context.Context, id, actor string, e unwrap.Edi
 	if err != nil {
 		return err
 	}
-	return p.Change(actor, func(d *stack.Document) (stack.Op, error) {
+	return p.Change(actor, "", func(d *stack.Document) (stack.Op, error) {
 		if d.Preparation().Layout != was {
 			return stack.Op{}, fmt.Errorf("the UVs were changed meanwhile; try again")
 		}
@@ -203,7 +203,7 @@ func (s *Server) makeIDs(ctx context.Context, id, actor string, src IDSource) er
 	if err != nil {
 		return err
 	}
-	return p.Change(actor, func(d *stack.Document) (stack.Op, error) {
+	return p.Change(actor, "", func(d *stack.Document) (stack.Op, error) {
 		return d.WithBaked(src.Sheet, "id", stack.Baked{Picture: blob, Size: src.Size, Range: [2]float32{0, 1}, From: l.Name}, "ID map of "+src.Sheet+" from "+l.Name), nil
 	})
 }

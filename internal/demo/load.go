@@ -122,5 +122,5 @@ func addDense(ctx context.Context, s *store.Store, hub *live.Hub, project string
 	}
 	o.Dense = []string{name}
 	dense := stack.Dense{Name: name, Blob: blob, File: file, Triangles: len(m.Tri)}
-	return p.Change("Low Wick landing", func(d *stack.Document) (stack.Op, error) { return d.WithDense(dense), nil })
+	return p.Change("Low Wick landing", "", func(d *stack.Document) (stack.Op, error) { return d.WithDense(dense), nil })
 }

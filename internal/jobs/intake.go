@@ -83,7 +83,7 @@ func applyImport(ctx context.Context, r *Runner, j *store.Job) (string, error) {
 		return "", err
 	}
 	if j.Kind == "dense model" {
-		return "", s.Change(j.Actor, func(d *stack.Document) (stack.Op, error) {
+		return "", s.Change(j.Actor, "job:"+j.ID, func(d *stack.Document) (stack.Op, error) {
 			return d.WithDense(stack.Dense{Name: res.Name, Blob: o.Blob, File: o.File, Triangles: res.Triangles}), nil
 		})
 	}
@@ -95,6 +95,6 @@ func applyImport(ctx context.Context, r *Runner, j *store.Job) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	lost, err := s.Replace(j.Actor, m, o.Blob, o.File)
+	lost, err := s.Replace(j.Actor, "job:"+j.ID, m, o.Blob, o.File)
 	return strings.Join(lost, "\n"), err
 }

@@ -10,11 +10,14 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log"
 	"log/slog"
+	"maps"
 	"sync"
 	"time"
 
 	"velvetgrime/core/deliver"
+	"velvetgrime/core/par"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
 
@@ -42,6 +45,7 @@ type Runner struct {
 	client *river.Client[pgx.Tx]
 	stop   context.CancelFunc
 	done   sync.WaitGroup
+	tried  map[string]int // how often a job's change could not be made; of watch alone
 }
 
 // kinds are the kinds of jobs. work does what is long and may run anywhere; it
@@ -86,7 +90,7 @@ func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, does 
 		return nil, fmt.Errorf("migrating the queue: %w", err)
 	}
 	ctx, stop := context.WithCancel(ctx)
-	r := &Runner{store: s, hub: hub, pool: pool, stop: stop}
+	r := &Runner{store: s, hub: hub, pool: pool, stop: stop, tried: map[string]int{}}
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &worker{r: r})
 	r.client, err = river.NewClient(riverpgxv5.New(pool), &river.Config{
@@ -126,10 +130,19 @@ func (r *Runner) Order(ctx context.Context, project, kind, actor, label string, 
 		return nil, err
 	}
 	j := &store.Job{ID: uuid.NewString(), ProjectID: project, Kind: kind, State: "waiting", Args: b, Actor: actor, Label: label}
-	if err := r.store.PutJob(ctx, j); err != nil {
+	// the job and its place in the queue, or neither
+	err = pgx.BeginFunc(ctx, r.pool, func(tx pgx.Tx) error {
+		sql, args := j.Insert()
+		if _, err := tx.Exec(ctx, sql, args...); err != nil {
+			return err
+		}
+		_, err := r.client.InsertTx(ctx, tx, Args{j.ID}, &river.InsertOpts{MaxAttempts: 3})
+		return err
+	})
+	if err != nil {
 		return nil, err
 	}
-	return j, r.insert(ctx, j.ID)
+	return j, nil
 }
 
 func (r *Runner) insert(ctx context.Context, id string) error {
@@ -207,14 +220,20 @@ func (w *worker) Work(ctx context.Context, job *river.Job[Args]) error {
 			}
 		}
 	})
-	err = kind.work(work, r, &task{j, func(s float64, n string) {
-		mu.Lock()
-		share, note = s, n
-		mu.Unlock()
-	}})
+	// a mistake of ours in a job is its failure; its heart stops with it
+	err = par.Contain(func() error {
+		return kind.work(work, r, &task{j, func(s float64, n string) {
+			mu.Lock()
+			share, note = s, n
+			mu.Unlock()
+		}})
+	})
 	alive.Stop()
 	close(ended)
 	beating.Wait()
+	if p := (*par.Panic)(nil); errors.As(err, &p) {
+		log.Printf("job %s (%s): %v\n%s", j.ID, j.Kind, p.Value, p.Stack)
+	}
 	switch {
 	case context.Cause(work) == errCancelled:
 		return nil
@@ -263,44 +282,69 @@ func (r *Runner) watch(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
-		if dead, err := r.store.Orphans(ctx, time.Now().Add(-lost)); err == nil {
-			for _, j := range dead {
-				_ = r.insert(ctx, j.ID)
-			}
+		if err := par.Contain(func() error { r.look(ctx, last); return nil }); err != nil {
+			log.Printf("jobs: %v", err)
 		}
-		jobs, err := r.store.AliveJobs(ctx)
-		if err != nil {
-			continue
-		}
-		now := map[string]string{}
-		for i := range jobs {
-			j := &jobs[i]
-			if j.State == "ready" {
-				r.apply(ctx, j)
-			}
-			line := LineOf(j)
-			b, _ := json.Marshal(line)
-			if now[j.ID] = string(b); last[j.ID] != string(b) {
-				r.hub.Post(j.ProjectID, map[string]any{"t": "job", "job": line})
-			}
-		}
-		for id := range last { // ended since
-			if _, alive := now[id]; !alive {
-				if j, err := r.store.JobByID(ctx, id); err == nil {
-					r.hub.Post(j.ProjectID, map[string]any{"t": "job", "job": LineOf(j)})
-				}
-			}
-		}
-		last = now
 	}
 }
 
-// apply makes the change that a finished job asks for.
+// look does one round of watch; last is what pages were told, by job.
+func (r *Runner) look(ctx context.Context, last map[string]string) {
+	if dead, err := r.store.Orphans(ctx, time.Now().Add(-lost)); err == nil {
+		for _, j := range dead {
+			_ = r.insert(ctx, j.ID)
+		}
+	}
+	jobs, err := r.store.AliveJobs(ctx)
+	if err != nil {
+		return
+	}
+	now := map[string]string{}
+	for i := range jobs {
+		j := &jobs[i]
+		if j.State == "ready" {
+			r.apply(ctx, j)
+		}
+		line := LineOf(j)
+		b, _ := json.Marshal(line)
+		if now[j.ID] = string(b); last[j.ID] != string(b) {
+			r.hub.Post(j.ProjectID, map[string]any{"t": "job", "job": line})
+		}
+	}
+	for id := range last { // ended since
+		if _, alive := now[id]; !alive {
+			if j, err := r.store.JobByID(ctx, id); err == nil {
+				r.hub.Post(j.ProjectID, map[string]any{"t": "job", "job": LineOf(j)})
+			}
+		}
+	}
+	clear(last)
+	maps.Copy(last, now)
+}
+
+// mostTried is how often a change is tried that cannot be made for now: for some minutes.
+const mostTried = 600
+
+// apply makes the change that a finished job asks for, once: the change is kept under the
+// job's id, so that a server that ends before it has noted the job's end does not make it
+// again.
 func (r *Runner) apply(ctx context.Context, j *store.Job) {
-	note, err := kinds[j.Kind].apply(ctx, r, j)
+	var note string
+	err := par.Contain(func() error {
+		did, err := r.store.Did(ctx, j.ProjectID, "job:"+j.ID)
+		if err == nil && !did {
+			note, err = kinds[j.Kind].apply(ctx, r, j)
+		}
+		return err
+	})
 	if ctx.Err() != nil {
 		return
 	}
+	if err != nil && live.Passing(err) && r.tried[j.ID] < mostTried {
+		r.tried[j.ID]++ // the database does not answer, or another server has the project: later
+		return
+	}
+	delete(r.tried, j.ID)
 	j.State, j.Note = "done", note
 	if err != nil {
 		j.State, j.Note = "failed", err.Error()

@@ -76,7 +76,7 @@ func applyUnwrap(ctx context.Context, r *Runner, j *store.Job) (string, error) {
 	}
 	from := unwrap.Measure(before, unwrap.Same(1024))
 	to := unwrap.Measure(after, unwrap.Same(1024))
-	err = s.Change(j.Actor, func(d *stack.Document) (stack.Op, error) {
+	err = s.Change(j.Actor, "job:"+j.ID, func(d *stack.Document) (stack.Op, error) {
 		if p := d.Preparation(); p.Model != res.Model || p.Layout != res.Was {
 			return stack.Op{}, fmt.Errorf("the model or its UVs were changed meanwhile; unwrap again")
 		}

@@ -50,6 +50,6 @@ func (f *failing) tell(u *pusher) {
 	f.told = now
 	f.mu.Unlock()
 	if changed {
-		u.v.send(map[string]any{"t": "failures", "list": now})
+		u.v.post(Failures{"failures", now})
 	}
 }

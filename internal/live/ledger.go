@@ -207,10 +207,10 @@ func (s *Session) mark(seq int64, name string) error {
 const ledgerLength = 300
 
 // lines returns the newest entries, newest first, and those that are marked.
-func (s *Session) lines(actor string) []line {
+func (s *Session) lines(actor string) []LedgerLine {
 	on := s.line()
 	parent, _, _ := s.tree()
-	var out []line
+	var out []LedgerLine
 	var there map[string]bool
 	for i := len(s.entries) - 1; i >= 0; i-- {
 		e := s.entries[i]
@@ -218,7 +218,7 @@ func (s *Session) lines(actor string) []line {
 		if len(s.entries)-i > ledgerLength && mark == "" {
 			continue
 		}
-		l := line{Seq: e.Seq, Label: e.Label, Kind: e.Kind, Mine: e.Actor == actor, At: e.At, Mark: mark, On: on[i]}
+		l := LedgerLine{Seq: e.Seq, Label: e.Label, Kind: e.Kind, Mine: e.Actor == actor, At: e.At, Mark: mark, On: on[i]}
 		if id, remove := strokeOf(&e); id != "" {
 			if there == nil {
 				there = strokesIn(s.doc)
@@ -232,7 +232,7 @@ func (s *Session) lines(actor string) []line {
 		}
 		out = append(out, l)
 	}
-	return append(out, line{Label: "The beginning", Kind: "start", Mark: s.marks[0], On: true})
+	return append(out, LedgerLine{Label: "The beginning", Kind: "start", Mark: s.marks[0], On: true})
 }
 
 // strokeOf returns the stroke that an entry laid, and the operation that removes it.

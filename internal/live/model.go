@@ -3,6 +3,7 @@ package live
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"velvetgrime/core/bake"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/unwrap"
 	"velvetgrime/internal/intake"
@@ -120,23 +122,48 @@ func modelKey(d *stack.Document) string {
 func (s *Session) tellModel() {
 	for v := range s.viewers {
 		v.preview, v.stroke = nil, nil
-		v.post(map[string]any{"t": "model", "key": modelKey(s.doc)})
+		v.post(ModelChanged{"model", modelKey(s.doc)})
 	}
 }
 
 // Change applies what f makes of the current document, as the change of actor.
-func (s *Session) Change(actor string, f func(d *stack.Document) (stack.Op, error)) error {
-	var err error
-	s.do(func() {
-		var op stack.Op
-		if op, err = f(s.doc); err != nil {
-			return
+//
+// request, when it is not empty, is the id of what is asked: a project makes the change of
+// each id but once.
+func (s *Session) Change(actor, request string, f func(d *stack.Document) (stack.Op, error)) error {
+	err := s.run1(func() error {
+		if s.known(request) {
+			return nil
+		}
+		op, err := f(s.doc)
+		if err != nil {
+			return err
 		}
 		op.Carry(s.strokes)
+		s.request = request
 		err = s.commit(actor, "do", 0, op)
+		s.request = ""
 		s.tell()
 		s.refresh()
+		return err
 	})
+	if !errors.Is(err, ErrClosed) {
+		return err
+	}
+	n, err := s.hub.Open(context.Background(), s.ID) // nobody looked at it for long
+	if err != nil {
+		return err
+	}
+	return n.Change(actor, request, f)
+}
+
+// run1 runs f in the session's goroutine and returns its error, a *par.Panic when it is a
+// mistake of ours, or ErrClosed.
+func (s *Session) run1(f func() error) error {
+	var err error
+	if closed := s.do(func() { err = par.Contain(f) }); closed != nil {
+		return closed
+	}
 	return err
 }
 
@@ -148,7 +175,7 @@ func (h *Hub) Post(project string, m any) {
 	if s == nil {
 		return
 	}
-	s.do(func() {
+	s.later(func() {
 		for v := range s.viewers {
 			v.post(m)
 		}

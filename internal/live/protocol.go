@@ -1,101 +1,176 @@
 package live
 
 import (
+	"bytes"
 	"encoding/json"
-	"time"
+	"sync"
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/stack"
+
+	"github.com/wI2L/jsondiff"
 )
 
 // Request is what the page sends as text; T decides which fields count. See
 // docs/formats/live.md.
 type Request struct {
-	T      string        `json:"t"`
-	ID     int           `json:"id"`
-	N      int64         `json:"n"` // counts what changes the picture; a "settled" tells up to which it goes
-	Op     *stack.Op     `json:"op"`
-	Stroke *brush.Stroke `json:"stroke"`
-	Points brush.Points  `json:"points"`
-	Tilt   []float32     `json:"tilt"`   // of the pen, one a point, or none
-	Lean   []float32     `json:"lean"`   // and to which side
-	Within string        `json:"within"` // part, island, sheet, face or all: what a stroke stays in, by the place it begins
-	Layer  string        `json:"layer"`
-	Layers []string      `json:"layers"`
-	Parent string        `json:"parent"`
-	Index  int           `json:"index"`
-	Step   string        `json:"step"`
-	Kind   string        `json:"kind"`
-	Name   string        `json:"name"`
-	Seq    int64         `json:"seq"`
-	VP     []float64     `json:"vp"`
-	Sizes  []int         `json:"sizes"`
-	Pos    [3]float32    `json:"pos"`
-	Nrm    [3]float32    `json:"nrm"`
-	Radius float32       `json:"radius"`
+	T  string `json:"t"`
+	ID int64  `json:"id"` // of a page's requests; the answer names it
+	// Request names what changes the project, for ever: what comes twice, since its answer
+	// was lost, is done once.
+	Request string        `json:"request"`
+	N       int64         `json:"n"` // counts what changes the picture; a "settled" tells up to which it goes
+	Op      *stack.Op     `json:"op"`
+	Stroke  *brush.Stroke `json:"stroke"`
+	Points  brush.Points  `json:"points"`
+	Tilt    []float32     `json:"tilt"`   // of the pen, one a point, or none
+	Lean    []float32     `json:"lean"`   // and to which side
+	Within  string        `json:"within"` // part, island, sheet, face or all: what a stroke stays in, by the place it begins
+	Layer   string        `json:"layer"`
+	Layers  []string      `json:"layers"`
+	Parent  string        `json:"parent"`
+	Index   int           `json:"index"`
+	Step    string        `json:"step"`
+	Kind    string        `json:"kind"`
+	Name    string        `json:"name"`
+	Seq     int64         `json:"seq"`
+	VP      []float64     `json:"vp"`
+	Sizes   []int         `json:"sizes"`
+	Gens    []int         `json:"gens"` // of what the page holds of each sheet
+	Pos     [3]float32    `json:"pos"`
+	Nrm     [3]float32    `json:"nrm"`
+	Radius  float32       `json:"radius"`
 }
 
-// line is one entry of the ledger as the page shows it.
-type line struct {
-	Seq   int64     `json:"seq"`
-	Label string    `json:"label"`
-	Kind  string    `json:"kind"`
-	Mine  bool      `json:"mine"`
-	At    time.Time `json:"at"`
-	Mark  string    `json:"mark,omitempty"`
-	On    bool      `json:"on"`    // led to the state now shown
-	After int64     `json:"after"` // the entry whose state it changed; 0 the beginning
-	// Out takes the stroke of this entry out, whatever came after it; none when the
-	// stroke is not there.
-	Out json.RawMessage `json:"out,omitempty"`
+// docs is what a page was told of the state, and what it is to be told next. The session's
+// goroutine puts states in; the page's takes the newest out, as a difference to the last.
+type docs struct {
+	woken chan struct{}
+	mu    sync.Mutex
+	next  *state
+
+	last *state // of the page's goroutine alone
 }
 
-// docMessage tells the page the whole state.
-type docMessage struct {
-	T       string          `json:"t"`
-	Seq     int64           `json:"seq"`
-	Doc     json.RawMessage `json:"doc"`
-	Strokes map[string]int  `json:"strokes"` // count by layer or layer/step id
-	Ledger  []line          `json:"ledger"`  // newest first
-	Undo    string          `json:"undo"`    // label of what undo takes back, or ""
-	Redo    string          `json:"redo"`
-	Kept    time.Time       `json:"kept"`
-	Viewers int             `json:"viewers"`
-	// Notes are what the document cannot give at its sheets' sizes, by layer or
-	// layer/step id.
-	Notes map[string]string `json:"notes"`
-	Model string            `json:"model"` // another one: the model or its UVs changed
+// state is all that a page is told of a project.
+type state struct {
+	doc     json.RawMessage
+	strokes map[string]int
+	lines   []LedgerLine
+	rest    Doc // what is told each time
 }
 
-func (s *Session) message(actor string) docMessage {
-	m := docMessage{T: "doc", Model: modelKey(s.doc), Strokes: map[string]int{}, Viewers: len(s.viewers)}
+func (d *docs) put(s *state) {
+	d.mu.Lock()
+	d.next = s
+	d.mu.Unlock()
+	select {
+	case d.woken <- struct{}{}:
+	default:
+	}
+}
+
+// take returns what the page does not know yet, or nil.
+func (d *docs) take() *Doc {
+	d.mu.Lock()
+	s := d.next
+	d.next = nil
+	d.mu.Unlock()
+	if s == nil {
+		return nil
+	}
+	m := s.differs(d.last)
+	d.last = s
+	return m
+}
+
+// differs is a state as a difference to another one, nil: to nothing.
+func (s *state) differs(was *state) *Doc {
+	m := s.rest
+	m.T = "doc"
+	if was == nil {
+		m.Doc, m.Strokes, m.Ledger, m.Fresh = s.doc, s.strokes, s.lines, true
+		return &m
+	}
+	if !bytes.Equal(was.doc, s.doc) {
+		m.Doc = s.doc
+		if p, err := jsondiff.CompareJSON(was.doc, s.doc); err == nil {
+			if b, err := json.Marshal(p); err == nil && len(b) < len(s.doc)/2 {
+				m.Doc, m.Patch = nil, b
+			}
+		}
+	}
+	m.Strokes = map[string]int{}
+	for id, n := range s.strokes {
+		if was.strokes[id] != n {
+			m.Strokes[id] = n
+		}
+	}
+	for id := range was.strokes {
+		if _, there := s.strokes[id]; !there {
+			m.Strokes[id] = 0
+		}
+	}
+	had := make(map[int64]*LedgerLine, len(was.lines))
+	for i := range was.lines {
+		had[was.lines[i].Seq] = &was.lines[i]
+	}
+	for i := range s.lines {
+		if l := had[s.lines[i].Seq]; l == nil || !l.same(&s.lines[i]) {
+			m.Ledger = append(m.Ledger, s.lines[i])
+		}
+	}
+	return &m
+}
+
+func (l *LedgerLine) same(o *LedgerLine) bool {
+	return l.Seq == o.Seq && l.Label == o.Label && l.Kind == o.Kind && l.Mine == o.Mine && l.At.Equal(o.At) && l.Mark == o.Mark && l.On == o.On && l.After == o.After && bytes.Equal(l.Out, o.Out)
+}
+
+// tell tells the state to every viewer.
+func (s *Session) tell() {
+	if len(s.viewers) == 0 {
+		return
+	}
+	common := s.state()
+	lines := map[string][]LedgerLine{}
+	for v := range s.viewers {
+		own := *common
+		if lines[v.actor] == nil {
+			lines[v.actor] = s.lines(v.actor)
+		}
+		own.lines = lines[v.actor]
+		undo, redo := s.turn(v.actor)
+		if k := len(undo); k > 0 {
+			own.rest.Undo = s.entries[undo[k-1]].Label
+		}
+		if k := len(redo); k > 0 {
+			own.rest.Redo = s.entries[redo[k-1]].Label
+		}
+		v.docs.put(&own)
+	}
+}
+
+// state is what every page is told alike.
+func (s *Session) state() *state {
+	out := &state{strokes: map[string]int{}, rest: Doc{Model: modelKey(s.doc), Viewers: len(s.viewers), Notes: map[string]string{}}}
 	s.doc.Walk(func(l *stack.Layer, _ []*stack.Layer) {
 		if len(l.Strokes) > 0 {
-			m.Strokes[l.ID] = len(l.Strokes)
+			out.strokes[l.ID] = len(l.Strokes)
 		}
 		l.EachStep(func(st *stack.Step) {
 			if len(st.Strokes) > 0 {
-				m.Strokes[l.ID+"/"+st.ID] = len(st.Strokes)
+				out.strokes[l.ID+"/"+st.ID] = len(st.Strokes)
 			}
 		})
 	})
-	m.Notes = map[string]string{}
 	if n := eval.Compile(s.Scene(), s.doc, "", "").Notes(); n != nil {
-		m.Notes = n
+		out.rest.Notes = n
 	}
-	m.Doc, _ = json.Marshal(s.doc.WithoutStrokes())
-	n := len(s.entries)
-	if n > 0 {
-		m.Seq, m.Kept = s.entries[n-1].Seq, s.entries[n-1].At
+	out.doc, _ = json.Marshal(s.doc.WithoutStrokes())
+	if n := len(s.entries); n > 0 {
+		out.rest.Seq, out.rest.Kept = s.entries[n-1].Seq, s.entries[n-1].At
 	}
-	m.Ledger = s.lines(actor)
-	undo, redo := s.turn(actor)
-	if k := len(undo); k > 0 {
-		m.Undo = s.entries[undo[k-1]].Label
-	}
-	if k := len(redo); k > 0 {
-		m.Redo = s.entries[redo[k-1]].Label
-	}
-	return m
+	return out
 }

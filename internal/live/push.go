@@ -116,7 +116,9 @@ func (u *pusher) run(ctx context.Context) error {
 		idle.Stop()
 		u.heard = u.v.done.Load() // before anything is read that may be newer
 		select {
-		case u.wish = <-u.v.want:
+		case w := <-u.v.want:
+			u.remade(w.gens)
+			u.wish = w
 		default:
 		}
 		if u.wait && len(u.wish.sizes) == 0 {
@@ -127,6 +129,24 @@ func (u *pusher) run(ctx context.Context) error {
 		}
 		u.ahead(ctx)
 	}
+}
+
+// remade forgets what the page held of sheets whose generation is another one now: it has
+// made their textures anew and holds nothing.
+func (u *pusher) remade(gens []int) {
+	for s := range u.have {
+		if gen(gens, s.Sheet) != gen(u.wish.gens, s.Sheet) {
+			delete(u.have, s)
+		}
+	}
+}
+
+// gen is the generation of a sheet, a byte.
+func gen(gens []int, sheet int) byte {
+	if sheet < len(gens) {
+		return byte(gens[sheet])
+	}
+	return 0
 }
 
 // newer reports whether something changed since the pass began.
@@ -271,7 +291,7 @@ func (u *pusher) pass(ctx context.Context) error {
 	}
 	if !u.drafted && len(draft) > 0 {
 		u.drafted = true
-		u.v.send(map[string]any{"t": "drafted"})
+		u.v.post(Drafted{"drafted"})
 	}
 	// a stack that is slow to evaluate gets a coarser draft the next time, and a quick one a finer
 	if took := time.Since(began); took > 100*time.Millisecond && len(draft) > 0 {
@@ -310,7 +330,7 @@ func (u *pusher) pass(ctx context.Context) error {
 	}
 	u.failures.tell(u)
 	if !u.newer() {
-		u.v.send(map[string]any{"t": "settled", "n": max(u.heard, u.wish.n)})
+		u.v.post(Settled{"settled", max(u.heard, u.wish.n)})
 	}
 	if many && !first {
 		return u.pictures(ctx, p)
@@ -447,6 +467,7 @@ func (u *pusher) sendTile(ctx context.Context, p *eval.Program, s slot, got map[
 	if len(b) > 0 {
 		wctx, cancel := context.WithTimeout(ctx, 20*time.Second)
 		defer cancel()
+		b = withGen(b, gen(u.wish.gens, s.Sheet))
 		if err := u.v.conn.Write(wctx, websocket.MessageBinary, b); err != nil {
 			return err
 		}
@@ -505,8 +526,22 @@ func (u *pusher) planes(ctx context.Context, p *eval.Program, t *eval.Surface, k
 	return v, err
 }
 
+// withGen returns a frame that is marked as made for a generation; the frame itself is
+// kept, and is the same for all.
+func withGen(b []byte, g byte) []byte {
+	if b[10] == g {
+		return b
+	}
+	b = slices.Clone(b)
+	b[10] = g
+	return b
+}
+
+// tileHead is how many bytes come before a tile's texels.
+const tileHead = 11
+
 // encodeTile writes: 1, sheet, map, flags (1 even, 2 draft), then size, x, y as
-// little-endian 16 bit, then RGBA bytes: 128 × 128 of them, or one when even.
+// little-endian 16 bit, the sheet's generation, then RGBA bytes: 128 × 128 of them, or one when even.
 // Texels that stand for nothing get the mean of the others, so that mips stay
 // clean.
 func encodeTile(f *raster.Frame, s slot, planes []pix.Plane, draft bool) []byte {
@@ -520,7 +555,7 @@ func encodeTile(f *raster.Frame, s slot, planes []pix.Plane, draft bool) []byte 
 	if flags == 1 {
 		n = 1
 	}
-	out := make([]byte, 10+4*n)
+	out := make([]byte, tileHead+4*n)
 	out[0], out[1], out[2] = 1, byte(s.Sheet), byte(s.kind)
 	if draft {
 		flags |= 2
@@ -529,7 +564,7 @@ func encodeTile(f *raster.Frame, s slot, planes []pix.Plane, draft bool) []byte 
 	binary.LittleEndian.PutUint16(out[4:], uint16(s.Size))
 	binary.LittleEndian.PutUint16(out[6:], uint16(s.X))
 	binary.LittleEndian.PutUint16(out[8:], uint16(s.Y))
-	body := out[10:]
+	body := out[tileHead:]
 	var sum [4]int
 	count := 0
 	for k := range n {
@@ -608,14 +643,9 @@ func (u *pusher) picture(ctx context.Context, p *eval.Program, view *eval.Surfac
 	}
 	if err != nil || len(v) == 0 {
 		if ctx.Err() == nil && step != "" && err != nil {
-			u.v.send(map[string]any{"t": "step.error", "name": name, "message": err.Error()})
+			u.v.post(StepFailed{"step.error", name, err.Error()})
 		}
 		return nil
-	}
-	for _, x := range passed.List() {
-		if x.Step == step && step != "" {
-			u.v.send(map[string]any{"t": "step.error", "name": name, "message": x.Why})
-		}
 	}
 	f := view.Frame()
 	head := 7 + len(name)
@@ -635,5 +665,13 @@ func (u *pusher) picture(ctx context.Context, p *eval.Program, view *eval.Surfac
 	u.cards[name] = key
 	wctx, cancel := context.WithTimeout(ctx, 20*time.Second)
 	defer cancel()
-	return u.v.conn.Write(wctx, websocket.MessageBinary, out)
+	if err := u.v.conn.Write(wctx, websocket.MessageBinary, out); err != nil {
+		return err
+	}
+	for _, x := range passed.List() { // after its picture, which takes an older one back
+		if x.Step == step && step != "" {
+			return u.v.send(ctx, StepFailed{"step.error", name, x.Why})
+		}
+	}
+	return nil
 }

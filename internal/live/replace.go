@@ -13,8 +13,8 @@ import (
 
 // Replace puts a newer version of the model in the place of the old one. Layers,
 // strokes and reaches are carried over to the nearest surface; what could not be is
-// returned, by layer. It is one change, and undone as one.
-func (s *Session) Replace(actor string, m *mesh.Model, blob, file string) (lost []string, err error) {
+// returned, by layer. It is one change, and undone as one. request is as Change has it.
+func (s *Session) Replace(actor, request string, m *mesh.Model, blob, file string) (lost []string, err error) {
 	lost = []string{}
 	before := s.Model()
 	c, err := carry.New(before, m)
@@ -22,7 +22,7 @@ func (s *Session) Replace(actor string, m *mesh.Model, blob, file string) (lost 
 		return nil, err
 	}
 	var fresh []*brush.Stroke
-	s.do(func() {
+	err = s.run1(func() error {
 		d := s.doc
 		op, dropped := relayout(d, before, m, func(p *stack.Prepared) {
 			p.Model, p.ModelFile, p.Layout, p.Seams = blob, file, "", nil
@@ -64,10 +64,17 @@ func (s *Session) Replace(actor string, m *mesh.Model, blob, file string) (lost 
 				lost = append(lost, fmt.Sprintf("%s: %d of %d strokes lie too far from the new model", l.Name, gone, gone+moved))
 			}
 		})
-		if err = s.commit(actor, "do", 0, op, fresh...); err == nil {
+		if s.Model() != before {
+			return fmt.Errorf("the model was changed meanwhile; bring the newer one in again")
+		}
+		s.request = request
+		err := s.commit(actor, "do", 0, op, fresh...)
+		s.request = ""
+		if err == nil {
 			s.tell()
 			s.refresh()
 		}
+		return err
 	})
 	return lost, err
 }

@@ -133,7 +133,7 @@ func (v *viewer) edge(r Request) {
 	default:
 		ids = []int32{unwrap.ID(m, tri, k)}
 	}
-	v.send(map[string]any{"t": "edges", "id": r.ID, "kind": r.Kind, "edges": ids, "lines": Lines(m, ids), "flat": FlatLines(m, ids), "corner": 3*tri + int32(corner), "rail": Rail(m, ids)})
+	v.post(Edges{"edges", r.ID, r.Kind, ids, Lines(m, ids), FlatLines(m, ids), 3*tri + int32(corner), Rail(m, ids)})
 }
 
 // Lines returns the ends of edges in space: six numbers each.

@@ -7,34 +7,21 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"log"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
-	"velvetgrime/core/pix"
+	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/store"
 )
-
-// Hub holds the open projects and the cache they share.
-type Hub struct {
-	Store *store.Store
-	Cache *eval.Cache
-	// Transient hubs belong to a process that does not own projects: they read a
-	// project anew for every job.
-	Transient bool
-	mu        sync.Mutex
-	open      map[string]*Session
-}
-
-// NewHub returns a hub whose cache holds at most limit bytes.
-func NewHub(s *store.Store, limit int) *Hub {
-	return &Hub{Store: s, Cache: eval.NewCache(limit), open: map[string]*Session{}}
-}
 
 // Session is one open project.
 type Session struct {
@@ -42,16 +29,24 @@ type Session struct {
 	ID    string
 	Name  string
 	inbox chan func()
+	quit  chan struct{} // closed: the session ends after what it is at
+	gone  chan struct{} // closed: it has ended
+	asked atomic.Int64  // when it was asked for last, nanoseconds since 1970
+	seen  atomic.Int32  // pages that look at it
 
 	// owned by the goroutine of run
-	doc     *stack.Document
-	entries []store.Entry
-	strokes map[string]*brush.Stroke
-	marks   map[int64]string
-	viewers map[*viewer]bool
-	hot     string
-	works   map[int64]*work // long work that ends in a change
-	worked  int64
+	doc      *stack.Document
+	entries  []store.Entry
+	strokes  map[string]*brush.Stroke
+	marks    map[int64]string
+	viewers  map[*viewer]bool
+	hot      string
+	works    map[int64]*work // long work that ends in a change
+	worked   int64
+	request  string                // the id of what is being carried out; empty: none was given
+	requests map[string]bool       // the ids of all that was carried out
+	doubt    *change               // of which it is not known whether it was kept
+	growing  map[string]*cutStroke // strokes whose page is gone, by id
 
 	mu      sync.Mutex
 	model   *mesh.Model // with its UV layout; another one after an unwrap
@@ -60,33 +55,6 @@ type Session struct {
 	kept    *stack.Document
 	glb     []byte
 	report  *reported // what the checks found; nil: not looked yet
-}
-
-// Picture reads a stored picture; its name is that of its blob.
-func (h *Hub) Picture(name string) (*pix.Picture, error) {
-	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
-	defer cancel()
-	b, err := h.Store.Blob(ctx, name)
-	if err != nil {
-		return nil, err
-	}
-	return pix.DecodePicture(bytes.NewReader(b))
-}
-
-// Open returns the session of a project, loading it when it is not open yet.
-func (h *Hub) Open(ctx context.Context, id string) (*Session, error) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	if s := h.open[id]; s != nil {
-		return s, nil
-	}
-	s, err := h.read(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	go s.run()
-	h.open[id] = s
-	return s, nil
 }
 
 // read loads a project.
@@ -99,7 +67,9 @@ func (h *Hub) read(ctx context.Context, id string) (*Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Session{hub: h, ID: id, Name: p.Name, inbox: make(chan func(), 64), viewers: map[*viewer]bool{}, marks: map[int64]string{}}
+	s := &Session{hub: h, ID: id, Name: p.Name, inbox: make(chan func(), 64), quit: make(chan struct{}), gone: make(chan struct{}),
+		viewers: map[*viewer]bool{}, marks: map[int64]string{}, requests: map[string]bool{}, growing: map[string]*cutStroke{}}
+	s.touch()
 	for _, k := range marks {
 		s.marks[k.Seq] = k.Name
 	}
@@ -111,6 +81,11 @@ func (h *Hub) read(ctx context.Context, id string) (*Session, error) {
 		return nil, err
 	}
 	s.entries = entries
+	for _, e := range entries {
+		if e.Request != "" {
+			s.requests[e.Request] = true
+		}
+	}
 	if s.doc, err = stack.Decode(snap.Doc, func(id string) *brush.Stroke { return s.strokes[id] }); err != nil {
 		return nil, fmt.Errorf("project %q: %w", p.Name, err)
 	}
@@ -136,17 +111,83 @@ func (h *Hub) read(ctx context.Context, id string) (*Session, error) {
 	return s, nil
 }
 
+// run is the session's goroutine. A mistake of ours in one call costs that call: documents
+// are values, so the last one still stands.
 func (s *Session) run() {
-	for f := range s.inbox {
-		f()
+	defer close(s.gone)
+	one := func(f func()) {
+		if err := par.Contain(func() error { f(); return nil }); err != nil {
+			told(fmt.Sprintf("project %q", s.Name), err)
+		}
+	}
+	for {
+		select {
+		case f := <-s.inbox:
+			one(f)
+		case <-s.quit:
+			for {
+				select {
+				case f := <-s.inbox: // who was in time is served
+					one(f)
+				default:
+					return
+				}
+			}
+		}
 	}
 }
 
-// do runs f in the session's goroutine and waits.
-func (s *Session) do(f func()) {
+// told logs an error, with its stack when it is a mistake of ours.
+func told(what string, err error) {
+	if p := (*par.Panic)(nil); errors.As(err, &p) {
+		log.Printf("%s: %v\n%s", what, p.Value, p.Stack)
+		return
+	}
+	log.Printf("%s: %v", what, err)
+}
+
+// ErrClosed is returned by a session that has ended; the project can be opened again.
+var ErrClosed = errors.New("the project was closed")
+
+// do runs f in the session's goroutine and waits; ErrClosed when the session has ended.
+func (s *Session) do(f func()) error {
+	s.touch()
 	done := make(chan struct{})
-	s.inbox <- func() { f(); close(done) }
-	<-done
+	select {
+	case s.inbox <- func() { defer close(done); f() }:
+	case <-s.gone:
+		return ErrClosed
+	}
+	select {
+	case <-done:
+		return nil
+	case <-s.gone:
+		select {
+		case <-done:
+			return nil
+		default:
+			return ErrClosed
+		}
+	}
+}
+
+// later runs f in the session's goroutine without waiting for it; not when it has ended.
+func (s *Session) later(f func()) {
+	select {
+	case s.inbox <- f:
+	case <-s.gone:
+	}
+}
+
+// touch notes that the session is asked for.
+func (s *Session) touch() { s.asked.Store(time.Now().UnixNano()) }
+
+// idle is for how long nobody has looked at the project or asked for it.
+func (s *Session) idle() time.Duration {
+	if s.seen.Load() > 0 {
+		return 0
+	}
+	return time.Since(time.Unix(0, s.asked.Load()))
 }
 
 // Document returns the current acknowledged document.
@@ -203,70 +244,4 @@ func (s *Session) shown() *eval.Program {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	return s.current
-}
-
-const snapshotEvery = 40
-
-// commit applies, keeps and acknowledges one operation. Strokes are kept that the
-// project did not have yet.
-func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...*brush.Stroke) error {
-	next, inverse, label, err := s.doc.Apply(op)
-	if err != nil {
-		return err
-	}
-	changed, err := s.prepared(next)
-	if err != nil {
-		return err
-	}
-	opJSON, err := json.Marshal(op)
-	if err != nil {
-		return err
-	}
-	invJSON, err := json.Marshal(inverse)
-	if err != nil {
-		return err
-	}
-	seq := int64(1)
-	if n := len(s.entries); n > 0 {
-		seq = s.entries[n-1].Seq + 1
-	}
-	switch kind {
-	case "undo":
-		label = "Undo: " + s.label(ref)
-	case "redo":
-		label = "Redo: " + s.label(ref)
-	case "jump":
-		label = "Back at: " + s.label(ref)
-	}
-	e := store.Entry{ProjectID: s.ID, Seq: seq, Actor: actor, Kind: kind, Ref: ref, Label: label, Op: opJSON, Inverse: invJSON, At: time.Now()}
-	var doc []byte
-	if seq%snapshotEvery == 0 {
-		if doc, err = next.Encode(false); err != nil {
-			return err
-		}
-	}
-	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
-	defer cancel()
-	if op.Stroke != nil {
-		strokes = append(strokes, op.Stroke)
-	}
-	if err := s.hub.Store.Append(ctx, &e, strokes, doc); err != nil {
-		return fmt.Errorf("the change could not be kept and was not made: %w", err)
-	}
-	for _, st := range strokes {
-		s.strokes[st.ID] = st
-	}
-	was := modelKey(s.doc)
-	s.doc = next
-	if changed != nil {
-		s.take(changed)
-		if modelKey(next) != was {
-			s.tellModel()
-		}
-	}
-	s.entries = append(s.entries, e)
-	if op.Target != "" {
-		s.hot = op.Target
-	}
-	return nil
 }

@@ -37,7 +37,7 @@ func (v *viewer) sides(r Request) error {
 				missing = append(missing, m.Pos[k].X, m.Pos[k].Y, m.Pos[k].Z)
 			}
 		}
-		v.send(map[string]any{"t": "sides", "count": c.Count, "of": of, "missing": missing})
+		v.post(Sides{T: "sides", ID: r.ID, Count: c.Count, Of: of, Missing: missing})
 		return nil
 	}
 	l := s.doc.Layer(r.Layer)
@@ -73,7 +73,7 @@ func (v *viewer) sides(r Request) error {
 	if err := s.commit(v.actor, "do", 0, op, fresh...); err != nil {
 		return err
 	}
-	v.send(map[string]any{"t": "sides", "count": c.Count, "strokes": len(change.Come), "left": change.Left})
+	v.post(Sides{T: "sides", ID: r.ID, Count: c.Count, Strokes: len(change.Come), Left: change.Left})
 	return nil
 }
 

@@ -3,9 +3,8 @@ package live
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
-	"log"
-	"runtime/debug"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -13,6 +12,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/par"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 
@@ -28,16 +28,18 @@ type viewer struct {
 	woken chan struct{}
 
 	// owned by the session's goroutine
-	preview *stack.Op
-	stroke  *stack.Op // stroke.add with the points so far
-	doing   int64     // the number of the request under way
-	ways    string    // what a stroke that takes from the other side leaves there: as it is, flip or exchange
+	preview  *stack.Op
+	stroke   *stack.Op // stroke.add with the points so far
+	doing    int64     // the number of the request under way
+	strokeID string    // under which the page knows that stroke
+	had      int       // of its points, how many are kept already
+	ways     string    // what a stroke that takes from the other side leaves there: as it is, flip or exchange
 
-	want chan wish       // newest wins
-	docs chan docMessage // newest wins
-	// small messages from the session's goroutine, which must never wait for a page
-	posts chan any
+	want  chan wish // newest wins
+	posts chan any  // small messages, in their order
+	docs  docs
 	push  *pusher
+	end   context.CancelFunc // cuts the line
 
 	hovers chan struct{} // the pen is over another place
 	done   atomic.Int64  // the number of the last request that the shown program holds
@@ -56,7 +58,10 @@ type wish struct {
 	// texels a side that the page can show of each sheet from where its camera is;
 	// more are sent when it comes nearer
 	sizes []int
-	n     int64 // of the last request that asked for finer sizes
+	// generations of what the page holds of each sheet: a page that makes a sheet's
+	// textures anew tells another one, and holds nothing of the sheet then
+	gens []int
+	n    int64 // of the last request that asked for finer sizes
 }
 
 func (v *viewer) wake() {
@@ -66,54 +71,45 @@ func (v *viewer) wake() {
 	}
 }
 
+// mostPosts is how many small messages may wait for a page; one that reads none of so many
+// is let go, and comes back.
+const mostPosts = 1024
+
 // Serve speaks with one page until the connection ends. With wait no tile is sent
 // before the page has told how many texels it can show: it would have to drop them.
+// ErrClosed: the session has ended.
 func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string, wait bool) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	conn.SetReadLimit(8 << 20)
-	v := &viewer{s: s, actor: actor, conn: conn, woken: make(chan struct{}, 1), hovers: make(chan struct{}, 1), want: make(chan wish, 1), docs: make(chan docMessage, 1), posts: make(chan any, 64)}
+	v := &viewer{s: s, actor: actor, conn: conn, woken: make(chan struct{}, 1), hovers: make(chan struct{}, 1), want: make(chan wish, 1), posts: make(chan any, mostPosts), end: cancel}
+	v.docs.woken = make(chan struct{}, 1)
 	v.push = newPusher(v)
 	v.push.wait = wait
-	s.do(func() {
-		s.viewers[v] = true
-		s.tell()
-		s.tellWork()
-		if d, err := s.clip(actor); err == nil && d != nil {
-			names := []string{}
-			for _, l := range d.Layers {
-				names = append(names, l.Name)
-			}
-			v.post(map[string]any{"t": "clip", "names": names})
-		}
-		s.refresh()
-	})
-	defer s.do(func() {
-		if v.stroke != nil && len(v.stroke.Stroke.Points) > 0 {
-			_ = s.commit(actor, "do", 0, *v.stroke) // a cut line does not lose the stroke
-		}
-		delete(s.viewers, v)
-		s.tell()
-		s.refresh()
-	})
-	go func() {
-		if err := v.push.run(ctx); err != nil && ctx.Err() == nil {
-			_ = conn.Close(websocket.StatusInternalError, "drawing stopped")
-		}
-		cancel()
+	s.seen.Add(1)
+	defer s.seen.Add(-1)
+	if err := s.do(func() { s.greet(v) }); err != nil {
+		return err
+	}
+	defer func() {
+		_ = s.do(func() {
+			s.cut(v)
+			delete(s.viewers, v)
+			s.tell()
+			s.refresh()
+		})
 	}()
-	go func() {
-		for {
-			select {
-			case <-ctx.Done():
-				return
-			case m := <-v.docs:
-				v.send(m)
-			case m := <-v.posts:
-				v.send(m)
+	serve := func(what string, f func() error) {
+		go func() {
+			defer cancel()
+			if err := par.Contain(f); err != nil && ctx.Err() == nil {
+				told(fmt.Sprintf("project %q: %s", s.Name, what), err)
+				_ = conn.Close(websocket.StatusInternalError, what+" stopped")
 			}
-		}
-	}()
+		}()
+	}
+	serve("drawing", func() error { return v.push.run(ctx) })
+	serve("telling", func() error { return v.write(ctx) })
 	var w wish
 	for {
 		_, data, err := conn.Read(ctx)
@@ -122,44 +118,105 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 		}
 		var r Request
 		if err := json.Unmarshal(data, &r); err != nil {
-			v.send(map[string]any{"t": "error", "message": "the message is not readable: " + err.Error()})
+			v.post(Refused{T: "error", Message: "the message is not readable: " + err.Error()})
 			continue
 		}
-		switch r.T {
-		case "view":
-			if len(r.VP) == 16 || len(r.VP) == 0 {
-				w.cards, w.sizes, w.n = r.VP, r.Sizes, max(w.n, r.N)
-				v.wish(w)
-			}
-		case "alone":
-			w.alone, w.layer = r.Kind, r.Layer
+		if r.T == "view" && (len(r.VP) == 16 || len(r.VP) == 0) || r.T == "alone" || r.T == "focus" {
+			w = w.with(r)
 			v.wish(w)
-		case "focus":
-			w.focus = r.Layer
-			v.wish(w)
-		case "drill":
-			v.drill(ctx, r)
-		case "edge":
-			v.edge(r)
-		case "pick":
-			v.pick(ctx, r)
-		default:
-			var err error
-			s.do(func() {
-				v.doing = max(v.doing, r.N)
-				err = guarded(r.T, func() error { return v.handle(r) })
-				if v.done.Load() < v.doing { // it was refused, and nothing else came of it
-					v.done.Store(v.doing)
-					v.wake()
-				}
-			})
-			if err != nil {
-				v.send(map[string]any{"t": "error", "id": r.ID, "message": err.Error()})
-			} else if r.ID != 0 {
-				v.send(map[string]any{"t": "ack", "id": r.ID})
-			}
+			continue
+		}
+		if err := v.carryOut(ctx, r); err != nil {
+			return err
 		}
 	}
+}
+
+// with is a wish after a message that changes it.
+func (w wish) with(r Request) wish {
+	switch r.T {
+	case "view":
+		w.cards, w.sizes, w.gens, w.n = r.VP, r.Sizes, r.Gens, max(w.n, r.N)
+	case "alone":
+		w.alone, w.layer = r.Kind, r.Layer
+	case "focus":
+		w.focus = r.Layer
+	}
+	return w
+}
+
+// greet takes a page in.
+func (s *Session) greet(v *viewer) {
+	s.viewers[v] = true
+	s.tell()
+	s.tellWork()
+	if d, err := s.clip(v.actor); err == nil && d != nil {
+		names := []string{}
+		for _, l := range d.Layers {
+			names = append(names, l.Name)
+		}
+		v.post(Clip{"clip", names})
+	}
+	s.refresh()
+}
+
+// write sends the page what waits for it.
+func (v *viewer) write(ctx context.Context) error {
+	for {
+		var m any
+		select {
+		case <-ctx.Done():
+			return nil
+		case m = <-v.posts:
+		case <-v.docs.woken:
+			d := v.docs.take()
+			if d == nil {
+				continue
+			}
+			m = d
+		}
+		if err := v.send(ctx, m); err != nil {
+			return err
+		}
+	}
+}
+
+// carryOut does what a page asks for and answers; its error is that the session has ended.
+func (v *viewer) carryOut(ctx context.Context, r Request) error {
+	answer := func(err error) {
+		switch {
+		case err != nil:
+			v.post(Refused{T: "error", ID: r.ID, Message: err.Error(), Again: Passing(err)})
+		case r.ID != 0:
+			v.post(Ack{"ack", r.ID})
+		}
+	}
+	switch r.T {
+	case "drill", "edge", "pick": // they change nothing, and need not wait for what does
+		answer(guarded(r.T, func() error { return v.look(ctx, r) }))
+		return nil
+	}
+	return v.s.do(func() {
+		v.doing = max(v.doing, r.N)
+		// "settled" may tell of what is drawn only after this answer, so it goes first
+		answer(guarded(r.T, func() error { return v.handle(r) }))
+		if v.done.Load() < v.doing { // it was refused, and nothing else came of it
+			v.done.Store(v.doing)
+			v.wake()
+		}
+	})
+}
+
+// look answers a question about a place.
+func (v *viewer) look(ctx context.Context, r Request) error {
+	switch r.T {
+	case "drill":
+		return v.drill(ctx, r)
+	case "edge":
+		v.edge(r)
+		return nil
+	}
+	return v.pick(ctx, r)
 }
 
 func (v *viewer) wish(w wish) {
@@ -171,46 +228,34 @@ func (v *viewer) wish(w wish) {
 	v.wake()
 }
 
-func (v *viewer) send(m any) {
+func (v *viewer) send(ctx context.Context, m any) error {
 	b, err := json.Marshal(m)
 	if err != nil {
-		return
+		return err
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	ctx, cancel := context.WithTimeout(ctx, 20*time.Second)
 	defer cancel()
-	_ = v.conn.Write(ctx, websocket.MessageText, b)
+	return v.conn.Write(ctx, websocket.MessageText, b)
 }
 
-// post queues a small message; one that finds the queue full is dropped, as the
-// next of its kind says the same and more.
+// post queues a small message. A page that reads none of very many is let go.
 func (v *viewer) post(m any) {
 	select {
 	case v.posts <- m:
 	default:
-	}
-}
-
-// tell sends the document to every viewer.
-func (s *Session) tell() {
-	for v := range s.viewers {
-		select {
-		case <-v.docs:
-		default:
-		}
-		v.docs <- s.message(v.actor)
+		v.end()
 	}
 }
 
 // guarded carries out a message. A mistake of ours in it costs that message and not the
 // server, with everyone else's work: documents are values, so the last one still stands.
-func guarded(what string, f func() error) (err error) {
-	defer func() {
-		if e := recover(); e != nil {
-			log.Printf("message %q: %v\n%s", what, e, debug.Stack())
-			err = fmt.Errorf("the server failed at %q and did not carry it out: %v; nothing else is lost", what, e)
-		}
-	}()
-	return f()
+func guarded(what string, f func() error) error {
+	err := par.Contain(f)
+	if p := (*par.Panic)(nil); errors.As(err, &p) {
+		told(fmt.Sprintf("message %q", what), err)
+		return fmt.Errorf("the server failed at %q and did not carry it out: %v; nothing else is lost", what, p.Value)
+	}
+	return err
 }
 
 // handle runs in the session's goroutine.
@@ -218,6 +263,8 @@ func (v *viewer) handle(r Request) error {
 	s := v.s
 	changed := true
 	var err error
+	s.request = r.Request
+	defer func() { s.request = "" }()
 	switch r.T {
 	case "op":
 		if r.Op == nil {
@@ -242,7 +289,7 @@ func (v *viewer) handle(r Request) error {
 		changed = false
 		var names []string
 		if names, err = s.copyLayers(v.actor, r.Layers); err == nil {
-			v.post(map[string]any{"t": "clip", "names": names})
+			v.post(Clip{"clip", names})
 		}
 	case "paste":
 		err = s.paste(v.actor, r.Parent, r.Index, uuid.NewString)
@@ -259,43 +306,15 @@ func (v *viewer) handle(r Request) error {
 		err = v.beginStroke(r)
 	case "stroke.add":
 		changed = false
-		if v.stroke == nil {
-			return fmt.Errorf("no stroke was begun")
-		}
-		n := *v.stroke.Stroke
-		n.Points = append(n.Points[:len(n.Points):len(n.Points)], r.Points...)
-		had := len(v.stroke.Stroke.Points)
-		n.Tilt = grown(n.Tilt, r.Tilt, had, len(r.Points))
-		n.Lean = grown(n.Lean, r.Lean, had, len(r.Points))
-		if err = n.Check(); err == nil {
-			err = n.Inside(s.Model().Bounds, had)
-		}
-		if err == nil {
-			v.stroke.Stroke = &n
-			v.follow(had)
-		}
+		err = v.growStroke(r)
 	case "stroke.end":
-		if v.stroke == nil {
-			return nil
-		}
-		op := *v.stroke
-		v.stroke = nil
-		id := op.StrokeID
-		if len(op.Stroke.Points) > 0 {
-			var fresh []*brush.Stroke
-			if op, fresh, err = s.bothWays(op, v.ways); err == nil {
-				err = s.commit(v.actor, "do", 0, op, fresh...)
-			}
-		}
-		s.Scene().Forget(id)
+		err = v.endStroke()
 	case "sides":
 		changed = r.Kind != "show"
 		err = v.sides(r)
 	case "stroke.cancel":
-		if v.stroke != nil {
-			s.Scene().Forget(v.stroke.StrokeID)
-		}
-		v.stroke = nil
+		changed = false
+		v.cancelStroke()
 	case "near":
 		v.near(r)
 		return nil
@@ -309,55 +328,21 @@ func (v *viewer) handle(r Request) error {
 	return err
 }
 
-// grown appends what a pen says of some more points, as long as it says it of all.
-func grown(row, more []float32, had, points int) []float32 {
-	if len(more) != points || len(row) != had {
-		return row
+// likeness finds what the places that a stroke stays in are to be like, where it begins.
+func (v *viewer) likeness(r Request) error {
+	a := r.Stroke.Alike
+	if a == nil || len(a.Value) > 0 {
+		return nil
 	}
-	return append(row[:had:had], more...)
-}
-
-func (v *viewer) beginStroke(r Request) error {
-	if r.Stroke == nil {
-		return fmt.Errorf("there is no stroke in the message")
+	u, tri := v.s.point(r)
+	if tri < 0 {
+		return fmt.Errorf("there is no surface at the place that the stroke is to be like")
 	}
-	op := stack.Op{Kind: "stroke.add", Target: r.Layer, StepID: r.Step, StrokeID: r.Stroke.ID, Index: -1, Stroke: r.Stroke}
-	if v.s.strokes[r.Stroke.ID] != nil {
-		return fmt.Errorf("the stroke id %q was used before", r.Stroke.ID)
-	}
-	if r.Within != "" {
-		area, err := v.s.area(r)
-		if err != nil {
-			return err
-		}
-		r.Stroke.Within = area
-	}
-	if a := r.Stroke.Alike; a != nil && len(a.Value) == 0 {
-		u, tri := v.s.point(r)
-		if tri < 0 {
-			return fmt.Errorf("there is no surface at the place that the stroke is to be like")
-		}
-		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
-		defer cancel()
-		var err error
-		if a.Value, err = v.s.shown().ShowsAt(ctx, u, r.Layer, r.Step, stack.Channel(a.Channel)); err != nil {
-			return err
-		}
-	}
-	if err := r.Stroke.Inside(v.s.Model().Bounds, 0); err != nil {
-		return err
-	}
-	try := *r.Stroke
-	if len(try.Points) == 0 {
-		try.Points = brush.Points{{}}
-	}
-	probe := op
-	probe.Stroke = &try
-	if _, _, _, err := v.s.doc.Apply(probe); err != nil {
-		return err
-	}
-	v.stroke, v.ways, v.s.hot = &op, r.Kind, r.Layer
-	return nil
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	var err error
+	a.Value, err = v.s.shown().ShowsAt(ctx, u, r.Layer, r.Step, stack.Channel(a.Channel))
+	return err
 }
 
 // area is the part, island, sheet or face around the place that a request names, or
@@ -413,30 +398,32 @@ func (s *Session) sameID(r Request) ([]bool, error) {
 }
 
 // drill answers with a core sample: outermost layer first.
-func (v *viewer) drill(ctx context.Context, r Request) {
+func (v *viewer) drill(ctx context.Context, r Request) error {
 	s := v.s
 	u, tri := s.point(r)
 	if tri < 0 {
-		return
+		return fmt.Errorf("there is no surface at that place")
 	}
 	p := eval.Compile(s.Scene(), s.shown().Doc, "", "")
+	ctx, _ = eval.PassOver(ctx) // what fails is told where its tiles are
 	layers, err := p.Drill(ctx, u, r.Kind == "steps")
 	if err != nil {
-		v.send(map[string]any{"t": "error", "message": "drill: " + err.Error()})
-		return
+		return fmt.Errorf("drill: %w", err)
 	}
 	m := s.Model()
-	v.send(map[string]any{"t": "drill", "pos": r.Pos, "nrm": r.Nrm, "layers": layers, "part": m.Parts[m.TriPart[tri]].Name, "sheet": m.Sheets[m.TriSheet[tri]].Name})
+	v.post(Drilled{"drill", r.ID, r.Pos, r.Nrm, layers, m.Parts[m.TriPart[tri]].Name, m.Sheets[m.TriSheet[tri]].Name})
+	return nil
 }
 
 // pick answers with what lies at a point: the names of what it belongs to, and the
 // value of every channel, not what the light makes of it.
-func (v *viewer) pick(ctx context.Context, r Request) {
+func (v *viewer) pick(ctx context.Context, r Request) error {
 	s := v.s
 	u, tri := s.point(r)
 	if tri < 0 {
-		return
+		return fmt.Errorf("there is no surface at that place")
 	}
+	ctx, _ = eval.PassOver(ctx)
 	p := s.shown()
 	values := map[stack.Channel][]float32{}
 	for _, info := range p.Doc.Channels() {
@@ -453,8 +440,8 @@ func (v *viewer) pick(ctx context.Context, r Request) {
 	if err != nil {
 		id = nil // its error is told with the tiles
 	}
-	v.send(map[string]any{"t": "picked", "id": r.ID, "idColor": id, "kind": r.Kind, "triangle": tri, "island": m.Island[tri],
-		"part": m.Parts[m.TriPart[tri]].Name, "sheet": m.Sheets[m.TriSheet[tri]].Name, "values": values})
+	v.post(Picked{"picked", r.ID, r.Kind, tri, m.Island[tri], m.Parts[m.TriPart[tri]].Name, m.Sheets[m.TriSheet[tri]].Name, id, values})
+	return nil
 }
 
 // point returns the surface of the place that a request names, and its triangle or

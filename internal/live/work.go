@@ -8,6 +8,7 @@ import (
 
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/eval"
+	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
 )
 
@@ -32,23 +33,27 @@ func (s *Session) begin(actor, label string, f func(ctx context.Context, progres
 	s.tellWork()
 	go func() {
 		last := time.Now()
-		end, err := f(ctx, func(share float64) {
-			if time.Since(last) > 100*time.Millisecond {
-				last = time.Now()
-				s.inbox <- func() {
-					if w := s.works[id]; w != nil {
-						w.share = share
-						s.tellWork()
-					}
+		var end func() error
+		err := par.Contain(func() (err error) {
+			end, err = f(ctx, func(share float64) {
+				if time.Since(last) > 100*time.Millisecond {
+					last = time.Now()
+					s.later(func() {
+						if w := s.works[id]; w != nil {
+							w.share = share
+							s.tellWork()
+						}
+					})
 				}
-			}
+			})
+			return err
 		})
-		s.inbox <- func() {
+		s.later(func() {
 			delete(s.works, id)
 			stopped := ctx.Err() != nil
 			cancel()
 			if err == nil && !stopped {
-				err = end()
+				err = par.Contain(end)
 			}
 			if err != nil && !stopped {
 				s.tellError(actor, label+": "+err.Error())
@@ -56,7 +61,7 @@ func (s *Session) begin(actor, label string, f func(ctx context.Context, progres
 			s.tellWork()
 			s.tell()
 			s.refresh()
-		}
+		})
 	}()
 }
 
@@ -73,14 +78,14 @@ func (s *Session) tellWork() {
 		list = append(list, workLine{id, w.label, w.share})
 	}
 	for v := range s.viewers {
-		v.post(map[string]any{"t": "works", "works": list})
+		v.post(Works{"works", list})
 	}
 }
 
 func (s *Session) tellError(actor, message string) {
 	for v := range s.viewers {
 		if v.actor == actor {
-			v.post(map[string]any{"t": "error", "message": message})
+			v.post(Refused{T: "error", Message: message})
 		}
 	}
 }

@@ -3,8 +3,15 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"time"
 )
+
+// Insert returns the statement that writes a new job, for a transaction of the queue's.
+func (j *Job) Insert() (sql string, args []any) {
+	return `INSERT INTO jobs (id, project_id, kind, state, progress, note, args, files, label, actor, result, created_at, updated_at)
+VALUES ($1, $2, $3, $4, 0, '', $5, '[]', $6, $7, '{}', now(), now())`, []any{j.ID, j.ProjectID, j.Kind, j.State, string(j.Args), j.Label, j.Actor}
+}
 
 // PutJob writes a job whole.
 func (s *Store) PutJob(ctx context.Context, j *Job) error {
@@ -66,15 +73,24 @@ func (s *Store) EndJob(ctx context.Context, j *Job) (bool, error) {
 // when it is in another state. What it had done is kept.
 func (s *Store) Again(ctx context.Context, id string) (bool, error) {
 	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('failed','cancelled')", id).
-		Updates(map[string]any{"state": "waiting", "note": "", "beat": nil})
+		Updates(map[string]any{"state": "waiting", "note": "", "beat": nil, "lost": 0})
 	return r.RowsAffected > 0, r.Error
 }
 
-// Orphans takes over jobs whose worker was not heard of since a time: they are
-// waiting again, and returned.
+// mostLost is how often a job's worker may be lost before the job counts as what ends it.
+const mostLost = 3
+
+// Orphans takes over jobs whose worker was not heard of since a time: they are waiting
+// again, and returned. One whose workers were lost again and again has failed.
 func (s *Store) Orphans(ctx context.Context, since time.Time) ([]Job, error) {
+	db := s.db.WithContext(ctx)
+	err := db.Exec(`UPDATE jobs SET state = 'failed', note = ? WHERE state = 'running' AND beat < ? AND lost >= ?`,
+		fmt.Sprintf("its worker ended %d times without a word, most likely for want of memory; try it again with a smaller size", mostLost), since, mostLost-1).Error
+	if err != nil {
+		return nil, err
+	}
 	var j []Job
-	err := s.db.WithContext(ctx).Raw("UPDATE jobs SET state = 'waiting', beat = now() WHERE state = 'running' AND beat < ? RETURNING *", since).Scan(&j).Error
+	err = db.Raw("UPDATE jobs SET state = 'waiting', beat = now(), lost = lost + 1 WHERE state = 'running' AND beat < ? RETURNING *", since).Scan(&j).Error
 	return j, err
 }
 

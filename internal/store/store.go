@@ -48,6 +48,7 @@ type Entry struct {
 	Op        json.RawMessage `gorm:"type:jsonb"`
 	Inverse   json.RawMessage `gorm:"type:jsonb"`
 	At        time.Time
+	Request   string // the id under which it was asked for; a project holds each but once
 }
 
 // Snapshot is a whole document at a place in the ledger.
@@ -79,6 +80,7 @@ type Job struct {
 	Actor     string          // who asked: the change that ends it is his
 	Result    json.RawMessage `gorm:"type:jsonb"` // what a job in the state ready wants changed
 	Beat      *time.Time      // when its worker was last heard of
+	Lost      int             // how often its worker was not heard of any more
 	CreatedAt time.Time
 	UpdatedAt time.Time
 }
@@ -143,6 +145,15 @@ ALTER TABLE finished_tiles ALTER COLUMN data SET STORAGE EXTERNAL;`).Error
 	ID: "0006",
 	Migrate: func(tx *gorm.DB) error {
 		return tx.Exec(`CREATE TABLE made_pictures (build text NOT NULL, name text NOT NULL, data bytea NOT NULL, PRIMARY KEY (build, name));`).Error
+	},
+}, {
+	ID: "0007",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(`
+ALTER TABLE entries ADD COLUMN request text NOT NULL DEFAULT '';
+CREATE UNIQUE INDEX entries_by_request ON entries (project_id, request) WHERE request <> '';
+CREATE TABLE leases (project_id text PRIMARY KEY REFERENCES projects(id) ON DELETE CASCADE, holder text NOT NULL, until timestamptz NOT NULL);
+ALTER TABLE jobs ADD COLUMN lost int NOT NULL DEFAULT 0;`).Error
 	},
 }}
 
@@ -224,9 +235,13 @@ func (s *Store) Delete(ctx context.Context, id string) error {
 	return r.Error
 }
 
-// Restore brings a deleted project back.
+// Restore brings a deleted project back; ErrNotFound for one that is not there.
 func (s *Store) Restore(ctx context.Context, id string) error {
-	return s.db.WithContext(ctx).Unscoped().Model(&Project{}).Where("id = ?", id).Update("deleted_at", nil).Error
+	r := s.db.WithContext(ctx).Unscoped().Model(&Project{}).Where("id = ?", id).Update("deleted_at", nil)
+	if r.Error == nil && r.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return r.Error
 }
 
 const chunkSize = 1 << 20
@@ -311,9 +326,14 @@ func (s *Store) Strokes(ctx context.Context, project string) (map[string]*brush.
 }
 
 // Append keeps an entry, the strokes that came with it and, when doc is not nil, a
-// snapshot after it; all or nothing.
-func (s *Store) Append(ctx context.Context, e *Entry, strokes []*brush.Stroke, doc []byte) error {
+// snapshot after it; all or nothing, and only under the holder's lease. After an error
+// that is none of the database's own answers it is in doubt whether the entry is kept:
+// Kept tells.
+func (s *Store) Append(ctx context.Context, h Holder, e *Entry, strokes []*brush.Stroke, doc []byte) error {
 	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := leased(tx, e.ProjectID, h); err != nil {
+			return err
+		}
 		for _, stroke := range strokes {
 			if err := putStroke(tx, e.ProjectID, stroke); err != nil {
 				return err
@@ -329,6 +349,32 @@ func (s *Store) Append(ctx context.Context, e *Entry, strokes []*brush.Stroke, d
 		}
 		return tx.Model(&Project{}).Where("id = ?", e.ProjectID).Update("updated_at", e.At).Error
 	})
+}
+
+// Did reports whether a project holds the entry of a request.
+func (s *Store) Did(ctx context.Context, project, request string) (bool, error) {
+	var n int64
+	err := s.db.WithContext(ctx).Model(&Entry{}).Where("project_id = ? AND request = ?", project, request).Count(&n).Error
+	return n > 0, err
+}
+
+// Kept reports whether an entry is kept: whether its place in the ledger is taken, and if
+// so whether by the entry of its request. It waits for a transaction that is under way.
+func (s *Store) Kept(ctx context.Context, e *Entry) (taken, own bool, err error) {
+	err = s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		// who appends changes the project's row, so its lock is held until that has ended
+		if err := tx.Exec("SELECT 1 FROM projects WHERE id = ? FOR UPDATE", e.ProjectID).Error; err != nil {
+			return err
+		}
+		var there []Entry
+		if err := tx.Select("request").Find(&there, "project_id = ? AND seq = ?", e.ProjectID, e.Seq).Error; err != nil {
+			return err
+		}
+		taken = len(there) > 0
+		own = taken && there[0].Request == e.Request
+		return nil
+	})
+	return taken, own, err
 }
 
 // Latest returns the newest snapshot and the whole ledger of a project.

@@ -125,9 +125,9 @@ func TestTheLedgerIsKeptWhole(t *testing.T) {
 		return &Entry{ProjectID: p.ID, Seq: seq, Actor: "ann", Kind: "do", Label: fmt.Sprint("change ", seq), Op: json.RawMessage(`{"kind":"x"}`), Inverse: json.RawMessage(`{}`), At: time.Now()}
 	}
 	one, long := aStroke(uuid.NewString(), 1), aStroke(uuid.NewString(), 5000)
-	must(t, s.Append(ctx, entry(1), []*brush.Stroke{one, long}, nil))
-	must(t, s.Append(ctx, entry(2), nil, []byte(`{"after": 2}`)))
-	must(t, s.Append(ctx, entry(3), []*brush.Stroke{one}, nil)) // a stroke that is there already
+	must(t, s.Append(ctx, "", entry(1), []*brush.Stroke{one, long}, nil))
+	must(t, s.Append(ctx, "", entry(2), nil, []byte(`{"after": 2}`)))
+	must(t, s.Append(ctx, "", entry(3), []*brush.Stroke{one}, nil)) // a stroke that is there already
 	snap, list, err := s.Latest(ctx, p.ID)
 	must(t, err)
 	if snap.Seq != 2 || len(list) != 3 || list[2].Seq != 3 || list[2].Label != "change 3" {
@@ -147,7 +147,7 @@ func TestTheLedgerIsKeptWhole(t *testing.T) {
 	}
 	// an entry of a number that is taken leaves nothing of it
 	lost := aStroke(uuid.NewString(), 2)
-	if err := s.Append(ctx, entry(3), []*brush.Stroke{lost}, []byte(`{"wrong": true}`)); err == nil {
+	if err := s.Append(ctx, "", entry(3), []*brush.Stroke{lost}, []byte(`{"wrong": true}`)); err == nil {
 		t.Error("the same number was taken twice")
 	}
 	if strokes, err = s.Strokes(ctx, p.ID); err != nil || strokes[lost.ID] != nil || len(strokes) != 2 {

@@ -39,6 +39,10 @@ export type PressKind = components['schemas']['Described'];
 export type PressSetting = components['schemas']['Setting'];
 export type SavedPalette = components['schemas']['SavedPalette'];
 export type StoredPicture = components['schemas']['Picture'];
+/** The messages of the live session, by name. */
+export type Live = components['schemas'];
+export type Failure = components['schemas']['Failure'];
+export type Shared = components['schemas']['Shared'];
 export type ChannelInfo = components['schemas']['ChannelInfo'];
 
 async function call<T>(method: string, path: string, body?: unknown): Promise<T> {

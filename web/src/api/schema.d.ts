@@ -131,7 +131,8 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    get?: never;
+    /** Get API projects by ID */
+    get: operations['get-api-projects-by-id'];
     put?: never;
     post?: never;
     /** Delete API projects by ID */
@@ -486,6 +487,12 @@ export interface components {
       /** @description suggested options */
       unwrap: components['schemas']['Options'];
     };
+    Ack: {
+      /** Format: int64 */
+      id: number;
+      /** @enum {string} */
+      t: 'ack';
+    };
     AddedChannel: {
       /** @description added. and letters, digits or hyphens */
       channel: string;
@@ -494,6 +501,27 @@ export interface components {
       /** @description what an empty stack holds; black when absent */
       default?: number[] | null;
       label: string;
+    };
+    Alike: {
+      channel: string;
+      /**
+       * Format: float
+       * @description share of the tolerance over which it fades
+       */
+      soft?: number;
+      /**
+       * Format: float
+       * @description how far it may be from that: the greatest difference of a component
+       */
+      tolerance: number;
+      /** @description in the channel's own numbers, colours sRGB-encoded; none: that of the place where the stroke begins */
+      value?: number[] | null;
+    };
+    Area: {
+      /** @description around them */
+      box: components['schemas']['Box'];
+      /** @description runs of triangles in order: first, count, first, count … */
+      faces: number[] | null;
     };
     BakeOrder: {
       /** @description names of the dense models to bake from; empty: from the model itself */
@@ -521,6 +549,10 @@ export interface components {
       range: number[] | null;
       /** Format: int64 */
       size: number;
+    };
+    Box: {
+      Max: components['schemas']['Vec3'];
+      Min: components['schemas']['Vec3'];
     };
     Brushes: {
       driven: string[] | null;
@@ -560,6 +592,16 @@ export interface components {
       suggested: number[] | null;
       /** @description unit in which the interface shows it */
       unit: string;
+    };
+    Clip: {
+      names: string[] | null;
+      /** @enum {string} */
+      t: 'clip';
+    };
+    Closed: {
+      /** @enum {string} */
+      t: 'closed';
+      why: string;
     };
     Coat: {
       /** Format: float */
@@ -622,6 +664,34 @@ export interface components {
       /** @description where the wind blows to */
       wind: number[] | null;
     };
+    CoreLayer: {
+      /** Format: float */
+      amount: number;
+      /** @description mask × amounts: how much of it lies over what is below */
+      cover: {
+        [key: string]: number;
+      };
+      layer: string;
+      /**
+       * Format: float
+       * @description the mask with its reach, without the amount
+       */
+      mask: number;
+      /** @description what it brings to each channel it has */
+      own: {
+        [key: string]: number[] | null;
+      };
+      /** @description each channel with everything up to this layer */
+      result: {
+        [key: string]: number[] | null;
+      };
+      /** @description false when it or a group around it is hidden */
+      shown: boolean;
+      /** @description after each step of its streams: a grey, or a colour */
+      steps: {
+        [key: string]: number[] | null;
+      };
+    };
     Dense: {
       blob: string;
       file: string;
@@ -656,6 +726,37 @@ export interface components {
       /** @enum {string} */
       role: 'source' | 'agent' | 'shaper';
     };
+    Doc: {
+      /** @description the whole document without strokes */
+      doc?: unknown;
+      /** @description the lines are all there are */
+      fresh?: boolean;
+      /** Format: date-time */
+      kept: string;
+      /** @description new and changed lines */
+      ledger?: components['schemas']['LedgerLine'][] | null;
+      /** @description another one: the model or its UVs changed */
+      model: string;
+      /** @description what the document cannot give at its sheets' sizes, by layer or layer/step id */
+      notes: {
+        [key: string]: string;
+      };
+      /** @description or what changed in it (RFC 6902) */
+      patch?: unknown;
+      redo: string;
+      /** Format: int64 */
+      seq: number;
+      /** @description count by layer or layer/step id; 0: none any more */
+      strokes?: {
+        [key: string]: number;
+      };
+      /** @enum {string} */
+      t: 'doc';
+      /** @description label of what undo takes back, or empty */
+      undo: string;
+      /** Format: int64 */
+      viewers: number;
+    };
     Document: {
       /** @description channels that this project adds */
       addedChannels?: components['schemas']['AddedChannel'][] | null;
@@ -684,6 +785,21 @@ export interface components {
        */
       version: number;
     };
+    Drafted: {
+      /** @enum {string} */
+      t: 'drafted';
+    };
+    Drilled: {
+      /** Format: int64 */
+      id: number;
+      layers: components['schemas']['CoreLayer'][] | null;
+      nrm: number[] | null;
+      part: string;
+      pos: number[] | null;
+      sheet: string;
+      /** @enum {string} */
+      t: 'drill';
+    };
     Drive: {
       /**
        * Format: float
@@ -711,6 +827,25 @@ export interface components {
         | 'angle'
         | 'hue'
         | 'value';
+    };
+    Edges: {
+      /**
+       * Format: int32
+       * @description the nearest: 3·triangle + corner
+       */
+      corner: number;
+      edges: number[] | null;
+      /** @description on the flat sheets: sheet, u, v, u, v each */
+      flat: number[] | null;
+      /** Format: int64 */
+      id: number;
+      kind: string;
+      /** @description their ends in space, six numbers each */
+      lines: number[] | null;
+      /** @description the same as one line: place and normal, six numbers a point */
+      rail: number[] | null;
+      /** @enum {string} */
+      t: 'edges';
     };
     Edit: {
       /** Format: double */
@@ -795,6 +930,16 @@ export interface components {
       /** Format: int64 */
       vertices: number;
     };
+    Failure: {
+      layer: string;
+      step?: string;
+      why: string;
+    };
+    Failures: {
+      list: components['schemas']['Failure'][] | null;
+      /** @enum {string} */
+      t: 'failures';
+    };
     File: {
       /** Format: int64 */
       depth: number;
@@ -810,6 +955,13 @@ export interface components {
       sheet: string;
       /** Format: int64 */
       size: number;
+    };
+    Fill: {
+      From?: components['schemas']['Vec3'];
+      To?: components['schemas']['Vec3'];
+      /** @description it fades along the surface */
+      along?: boolean;
+      ramp?: boolean;
     };
     Finding: {
       /** @description it spoils maps or painting; otherwise it may be meant */
@@ -972,6 +1124,25 @@ export interface components {
       id: string;
       recipe: components['schemas']['Recipe'];
     };
+    Lasso: {
+      /**
+       * Format: float
+       * @description the picture's width over its height
+       */
+      aspect: number;
+      /**
+       * Format: float
+       * @description width of the soft border, in halves of the picture's height
+       */
+      feather?: number;
+      flat?: number[] | null;
+      /** @description it stays outside instead */
+      out?: boolean;
+      /** @description 3 to 400 corners, closed */
+      outline: (number[] | null)[] | null;
+      /** @description view times projection, 16 numbers column by column */
+      view: number[] | null;
+    };
     Layer: {
       /** Format: float */
       amount: number;
@@ -996,6 +1167,24 @@ export interface components {
       /** @description strokes of a paint layer, oldest first */
       strokes?: string[] | null;
       visible: boolean;
+    };
+    LedgerLine: {
+      /**
+       * Format: int64
+       * @description the entry whose state it changed; 0 the beginning
+       */
+      after: number;
+      /** Format: date-time */
+      at: string;
+      kind: string;
+      label: string;
+      mark?: string;
+      mine: boolean;
+      /** @description led to the state now shown */
+      on: boolean;
+      out?: unknown;
+      /** Format: int64 */
+      seq: number;
     };
     Line: {
       /** Format: date-time */
@@ -1052,6 +1241,39 @@ export interface components {
     Match: {
       dense: string[] | null;
       part: string;
+    };
+    Mirror: {
+      at: components['schemas']['Vec3'];
+      axis?: components['schemas']['Vec3'];
+      /** Format: float */
+      fade?: number;
+      /** @description normals, at most three */
+      planes?: components['schemas']['Vec3'][] | null;
+      /**
+       * Format: int64
+       * @description times around the axis, 2..64; 0 or 1: none
+       */
+      radial?: number;
+    };
+    ModelChanged: {
+      key: string;
+      /** @enum {string} */
+      t: 'model';
+    };
+    Op: {
+      /** Format: int64 */
+      index?: number;
+      kind: string;
+      label?: string;
+      layer?: components['schemas']['Layer'];
+      newStep?: components['schemas']['Step'];
+      ops?: components['schemas']['Op'][] | null;
+      parent?: string;
+      path?: string;
+      step?: string;
+      stroke?: string;
+      target?: string;
+      value?: unknown;
     };
     Options: {
       /**
@@ -1157,6 +1379,24 @@ export interface components {
     'Patch-api-stock-by-idRequest': {
       name: string;
     };
+    Picked: {
+      /** Format: int64 */
+      id: number;
+      /** @description of the ID map there; null where there is none */
+      idColor: number[] | null;
+      /** Format: int32 */
+      island: number;
+      kind: string;
+      part: string;
+      sheet: string;
+      /** @enum {string} */
+      t: 'picked';
+      /** Format: int32 */
+      triangle: number;
+      values: {
+        [key: string]: number[] | null;
+      };
+    };
     Picture: {
       /** Format: date-time */
       at: string;
@@ -1166,6 +1406,12 @@ export interface components {
       picture: string;
       /** Format: int64 */
       width: number;
+    };
+    Point: {
+      Nrm: components['schemas']['Vec3'];
+      Pos: components['schemas']['Vec3'];
+      /** Format: float */
+      Pressure: number;
     };
     'Post-api-stock-by-id-useRequest': {
       project: string;
@@ -1190,6 +1436,8 @@ export interface components {
       model?: string;
       /** @description file name of the model in that blob */
       modelFile?: string;
+      /** @description chosen: where both islands have a texel, it is the first one's */
+      owners?: (number[] | null)[] | null;
       /** @description edges marked to be cut: 3·triangle + corner, rising */
       seams?: number[] | null;
       /** @description the last bake's */
@@ -1235,6 +1483,15 @@ export interface components {
       /** @description laid one on the other */
       shapes: components['schemas']['Shape'][] | null;
     };
+    Refused: {
+      /** @description it is not known whether it was kept: it is to be sent again, and counts but once */
+      again?: boolean;
+      /** Format: int64 */
+      id?: number;
+      message: string;
+      /** @enum {string} */
+      t: 'error';
+    };
     Repeat: {
       /**
        * Format: float
@@ -1271,6 +1528,37 @@ export interface components {
        * @description texels a side that the figures hold for
        */
       size: number;
+    };
+    Request: {
+      gens: number[] | null;
+      /** Format: int64 */
+      id: number;
+      /** Format: int64 */
+      index: number;
+      kind: string;
+      layer: string;
+      layers: string[] | null;
+      lean: number[] | null;
+      /** Format: int64 */
+      n: number;
+      name: string;
+      nrm: number[] | null;
+      op: components['schemas']['Op'];
+      parent: string;
+      points: components['schemas']['Point'][] | null;
+      pos: number[] | null;
+      /** Format: float */
+      radius: number;
+      request: string;
+      /** Format: int64 */
+      seq: number;
+      sizes: number[] | null;
+      step: string;
+      stroke: components['schemas']['Stroke'];
+      t: string;
+      tilt: number[] | null;
+      vp: number[] | null;
+      within: string;
     };
     SavedMask: {
       /** Format: date-time */
@@ -1380,6 +1668,12 @@ export interface components {
        */
       thickness: number;
     };
+    Settled: {
+      /** Format: int64 */
+      n: number;
+      /** @enum {string} */
+      t: 'settled';
+    };
     Shape: {
       /** @description how it meets what lies below: highest (usual), add, subtract, multiply, lowest, difference */
       combine?: string;
@@ -1452,6 +1746,25 @@ export interface components {
        */
       y?: number;
     };
+    Shared: {
+      /**
+       * Format: int32
+       * @description island
+       */
+      other: number;
+      otherPart: string;
+      /**
+       * Format: int32
+       * @description island
+       */
+      owner: number;
+      ownerPart: string;
+      /**
+       * Format: int64
+       * @description at the size of the report
+       */
+      texels: number;
+    };
     SheetFacts: {
       /**
        * Format: double
@@ -1505,6 +1818,8 @@ export interface components {
        * @description least distance between islands in texels; -1: a single island
        */
       padding: number;
+      /** @description pairs of islands that have texels in common, the most first; at most 64 */
+      shared?: components['schemas']['Shared'][] | null;
       sheet: string;
       /**
        * Format: double
@@ -1521,6 +1836,22 @@ export interface components {
        * @enum {integer}
        */
       size: 128 | 256 | 512 | 1024 | 2048 | 4096 | 8192;
+    };
+    Sides: {
+      /** Format: int64 */
+      count: number;
+      /** Format: int64 */
+      id: number;
+      /** Format: int64 */
+      left?: number;
+      /** @description faces without a counterpart, nine numbers each */
+      missing?: number[] | null;
+      /** Format: int64 */
+      of?: number;
+      /** Format: int64 */
+      strokes?: number;
+      /** @enum {string} */
+      t: 'sides';
     };
     Spread: {
       /** Format: double */
@@ -1551,11 +1882,85 @@ export interface components {
       /** @description strokes of a hand step, oldest first */
       strokes?: string[] | null;
     };
+    StepFailed: {
+      message: string;
+      /** @description layer/step id */
+      name: string;
+      /** @enum {string} */
+      t: 'step.error';
+    };
     Stretch: {
       /** @description longer over shorter axis of what a circle becomes */
       angle: components['schemas']['Spread'];
       /** @description area against the sheet's mean, or its inverse, whichever is above 1 */
       area: components['schemas']['Spread'];
+    };
+    Stroke: {
+      /** @description it stays where it looks like one place; none: anywhere */
+      alike?: components['schemas']['Alike'];
+      /** @description how the values meet what was painted before; empty: normal */
+      blend?: string;
+      /**
+       * @description empty: lays the values
+       * @enum {string}
+       */
+      does?: '' | 'lighten' | 'darken' | 'soften' | 'sharpen' | 'clone' | 'smear' | 'pinch' | 'flatten' | 'opposite';
+      erase?: boolean;
+      /** @description it paints only what is seen from here; none: whatever it reaches */
+      eye?: components['schemas']['Vec3'];
+      /** @description covers all of that at once */
+      fill?: components['schemas']['Fill'];
+      /** @description the tip is mirrored: its right is left */
+      flip?: boolean;
+      /**
+       * Format: float
+       * @description share of the radius at full strength
+       */
+      hardness: number;
+      id: string;
+      kit?: components['schemas']['Kit'];
+      /** @description an outline over a view that it stays in */
+      lasso?: components['schemas']['Lasso'];
+      /** @description where the pen leans to at each point: 0..1, turns anticlockwise from the right of what is up */
+      lean?: number[] | null;
+      mirror?: components['schemas']['Mirror'];
+      /** @description a fill layer's id: its channels are laid, as they are there, in place of the values */
+      of?: string;
+      /** @description pressure drives the strength */
+      penFlow?: boolean;
+      /** @description pressure drives the radius */
+      penSize?: boolean;
+      points: components['schemas']['Point'][] | null;
+      /**
+       * Format: float
+       * @description metres at full pressure
+       */
+      radius: number;
+      /** @description the stroke whose chance it repeats, by its id; none: its own */
+      seed?: string;
+      /** Format: float */
+      strength: number;
+      /** @description where a cloning stroke takes from */
+      take?: components['schemas']['Take'];
+      /** @description of the pen at each point: 0 upright, 1 flat */
+      tilt?: number[] | null;
+      /** @description what is up for the tip, as the view had it */
+      up?: components['schemas']['Vec3'];
+      /** @description what is painted, by channel; "mask" in a hand step */
+      values: {
+        [key: string]: number[] | null;
+      };
+      /** @description what it stays in; none: the whole model */
+      within?: components['schemas']['Area'];
+    };
+    Take: {
+      at: components['schemas']['Vec3'];
+      nrm: components['schemas']['Vec3'];
+      past?: string;
+      /** @description each dab takes from that place; else it moves along with the stroke */
+      stays?: boolean;
+      to?: components['schemas']['Vec3'];
+      toNrm?: components['schemas']['Vec3'];
     };
     Tip: {
       help: string;
@@ -1604,6 +2009,26 @@ export interface components {
        * @description of a cut, 0 soft .. 1 sharp
        */
       sharp?: number;
+    };
+    Vec3: {
+      /** Format: float */
+      X: number;
+      /** Format: float */
+      Y: number;
+      /** Format: float */
+      Z: number;
+    };
+    WorkLine: {
+      /** Format: int64 */
+      id: number;
+      label: string;
+      /** Format: double */
+      share: number;
+    };
+    Works: {
+      /** @enum {string} */
+      t: 'works';
+      works: components['schemas']['WorkLine'][] | null;
     };
   };
   responses: never;
@@ -1835,6 +2260,37 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Project'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-api-projects-by-id': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Project'];
         };
       };
       /** @description Error */

@@ -1,5 +1,13 @@
 // What the Prepare station looks at and is about to do.
-import { api, type Job, type BakeOrder, type BakeSettings, type Report, type UnwrapOptions } from '../api/client';
+import {
+  api,
+  type Shared,
+  type Job,
+  type BakeOrder,
+  type BakeSettings,
+  type Report,
+  type UnwrapOptions,
+} from '../api/client';
 import type { Session } from './session.svelte';
 import type { Overlay } from '../view/overlay';
 import { fetchTinted, type Edges } from '../view/overlay';
@@ -177,6 +185,15 @@ export class Prep {
 
   setSeams(list: number[], label: string) {
     const prepared = { ...(this.session.doc?.prepared ?? {}), seams: list.sort((a, b) => a - b) };
+    this.session.op({ kind: 'prepare.set', label, value: { prepared } });
+  }
+
+  /** Exchanges which of two islands owns the texels that both have. */
+  setOwner(p: Shared) {
+    const had = (this.session.doc?.prepared?.owners ?? []) as number[][];
+    const others = had.filter(([a, b]) => !(a === p.owner && b === p.other) && !(a === p.other && b === p.owner));
+    const prepared = { ...(this.session.doc?.prepared ?? {}), owners: [...others, [p.other, p.owner]] };
+    const label = `${p.otherPart} owns the texels that it shares with ${p.ownerPart}`;
     this.session.op({ kind: 'prepare.set', label, value: { prepared } });
   }
 

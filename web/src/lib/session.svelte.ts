@@ -1,20 +1,10 @@
-// What the server said about the open project, and the line to it.
+// What the server said about the open project, and what is asked of it.
+import { applyPatch, type Operation } from 'fast-json-patch';
 import { actor, newID } from './id';
-import type { About, ChannelInfo, Doc, Job, Layer, Step } from '../api/client';
+import { Line, type Message, type Wire } from './line';
+import type { About, ChannelInfo, Doc, Failure, Job, Layer, Live, Step } from '../api/client';
 
-export interface LedgerLine {
-  seq: number;
-  label: string;
-  kind: string;
-  mine: boolean;
-  at: string;
-  mark?: string;
-  /** part of what led to the state now shown */
-  on: boolean;
-  after: number;
-  /** takes the stroke of this line out, whatever came after it */
-  out?: Op;
-}
+export type LedgerLine = Omit<Live['LedgerLine'], 'out'> & { out?: Op };
 export interface Op {
   kind: string;
   target?: string;
@@ -46,16 +36,7 @@ export interface Drill {
   layers: DrillLayer[];
 }
 /** What lies at a point: what it belongs to, and the value of every channel there. */
-export interface Picked {
-  kind: string;
-  triangle: number;
-  island: number;
-  part: string;
-  sheet: string;
-  /** of the ID map there; null where there is none */
-  idColor: number[] | null;
-  values: Record<string, number[]>;
-}
+export type Picked = Omit<Live['Picked'], 'values'> & { values: Record<string, number[]> };
 /** Edges that a click means: their numbers, their ends in space, and the nearest corner. */
 export interface Edges {
   edges: number[];
@@ -79,6 +60,8 @@ export interface TileFrame {
   size: number;
   x: number;
   y: number;
+  /** of the sheet's textures it was made for, a byte */
+  gen: number;
   data: Uint8Array;
 }
 
@@ -92,11 +75,6 @@ export interface Row {
 }
 
 export { newID };
-
-interface StrokeMessage {
-  t: string;
-  stroke?: Record<string, unknown>;
-}
 
 export class Session {
   doc = $state.raw<Doc | null>(null);
@@ -117,6 +95,12 @@ export class Session {
   clip = $state.raw<string[]>([]);
   /** why a step cannot be evaluated, by layer/step id */
   stepErrors = $state.raw<Record<string, string>>({});
+  /** steps and layers that could not be carried out in what is shown */
+  failures = $state.raw<Failure[]>([]);
+  /** changes and strokes that are not kept yet */
+  unkept = $state(0);
+  /** why the project is not there any more; '' while it is */
+  gone = $state('');
   /** pictures of masks by layer id or layer/step id; a new object each time one arrives */
   pictures = $state.raw<Record<string, ImageData>>({});
   /** jobs as the server last told of them, by id */
@@ -128,106 +112,135 @@ export class Session {
   onDrafted: () => void = () => {};
   onSettled: () => void = () => {};
 
-  private socket: WebSocket | null = null;
-  private closed = false;
-  /** the stroke that was begun and not ended, and what was painted while the line was cut */
-  private begun: StrokeMessage | null = null;
-  private waiting: StrokeMessage[] = [];
   private lastView = '';
   private lastSizes = '';
   private lastAlone = '';
   private lastFocus = '';
-  private cutting: ((e: Edges) => void) | null = null;
-  private picking: ((p: Picked) => void) | null = null;
+  private told = '';
+  private readonly line: Line;
+  private lines = new Map<number, LedgerLine>();
 
+  /** @param wire makes a line to the server; without it one over a socket */
   constructor(
     readonly id: string,
     readonly about: About,
-  ) {}
+    wire?: (ends: { opened(): void; closed(): void; heard(data: string | ArrayBuffer): void }) => Wire,
+  ) {
+    const make = wire ?? ((ends) => this.socket(ends));
+    const heard = (data: string | ArrayBuffer) =>
+      typeof data === 'string' ? this.line.hear(JSON.parse(data)) : this.binary(data);
+    this.line = new Line((ends) => make({ ...ends, heard }), newID);
+    this.line.onState = () => {
+      this.online = this.line.online;
+      this.unkept = this.line.unkept;
+    };
+    this.line.onMessage = (m) => this.text(m as any);
+    this.line.greeting = () => {
+      this.asked = 0; // the server counts anew
+      return [this.lastView, this.lastAlone, this.lastFocus].filter(Boolean).map((m) => JSON.parse(m));
+    };
+    this.line.again = () => this.there();
+  }
 
-  connect() {
+  private socket(ends: { opened(): void; closed(): void; heard(data: string | ArrayBuffer): void }): Wire {
     const url = new URL(`/api/projects/${this.id}/live?wait=1&actor=${actor()}`, location.href);
     url.protocol = url.protocol.replace('http', 'ws');
     const s = new WebSocket(url);
     s.binaryType = 'arraybuffer';
-    s.onopen = () => {
-      this.online = true;
-      this.asked = 0; // the server counts anew
-      if (this.lastView) s.send(this.lastView);
-      if (this.lastAlone) s.send(this.lastAlone);
-      if (this.lastFocus) s.send(this.lastFocus);
-      this.catchUp();
-    };
-    s.onmessage = (e) => (typeof e.data === 'string' ? this.text(JSON.parse(e.data)) : this.binary(e.data));
-    s.onclose = () => {
-      this.online = false;
-      if (!this.closed) setTimeout(() => this.connect(), 800);
-    };
-    this.socket = s;
+    s.onopen = () => ends.opened();
+    s.onmessage = (e) => ends.heard(e.data);
+    s.onclose = () => ends.closed();
+    return { send: (text) => s.send(text), close: () => s.close() };
+  }
+
+  /** Whether the project is still there: a line that does not open does not say why. */
+  private async there(): Promise<boolean> {
+    try {
+      const a = await fetch(`/api/projects/${this.id}`);
+      if (a.status === 404) {
+        this.gone = this.told || 'There is no such project: it was deleted, or the address is wrong.';
+        return false;
+      }
+      if (a.ok && this.told) this.told = '';
+    } catch {
+      // the server does not answer: it is tried again
+    }
+    return true;
+  }
+
+  connect() {
+    this.line.open();
   }
 
   close() {
-    this.closed = true;
-    this.socket?.close();
+    this.line.close();
   }
 
   /** how many messages were sent that change what is to be seen: what the server says to
    * be drawn in full is only what it had been told by then */
   private asked = 0;
 
-  send(m: object) {
-    const { t } = m as { t: string };
-    const stroke = t.startsWith('stroke.') ? (m as StrokeMessage) : null;
-    const moves = stroke || ['op', 'undo', 'redo', 'jump', 'paste'].includes(t);
-    if (moves) this.settled = false;
-    if (this.socket?.readyState === WebSocket.OPEN) {
-      this.socket.send(JSON.stringify(moves ? { ...m, n: ++this.asked } : m));
-      if (stroke?.t === 'stroke.begin') this.begun = stroke;
-      else if (stroke && stroke.t !== 'stroke.add') this.begun = null;
-    } else if (stroke && this.waiting.length < 20_000) this.waiting.push(stroke);
+  private counted<T extends Message>(m: T): T {
+    this.settled = false;
+    return { ...m, n: ++this.asked };
   }
 
-  /** Sends what was painted while the line was cut. The server kept what a stroke had
-   * when it was cut; the rest goes on as a stroke of its own. */
-  private catchUp() {
-    const list = this.waiting;
-    this.waiting = [];
-    if (list.length && list[0].t !== 'stroke.begin' && this.begun)
-      this.send({ ...this.begun, stroke: { ...this.begun.stroke, id: newID() } });
-    for (const m of list) this.send(m);
+  /** Says something that is of no account when the line is cut. */
+  tell(m: Message) {
+    this.line.tell(m);
   }
 
-  /** Makes a change; the server answers with the new document. */
+  /** Makes a change of any kind; it is kept here until the server has kept it. */
+  change(m: Message, kept?: (m: Message) => void, refused?: (why: string) => void) {
+    this.line.change(this.counted(m), kept as () => void, refused);
+  }
+
+  /** Makes a change; the server answers with what became of the document. */
   op(op: Op) {
-    if (!this.online) {
-      this.message = 'The server does not answer, so the change was not made. It will be tried to reconnect.';
-      return;
-    }
-    this.send({ t: 'op', id: 1, op });
+    this.change({ t: 'op', op });
   }
 
   /** Shows a change while a control is dragged, without keeping it. */
   preview(op: Op | null) {
-    this.send({ t: 'preview', op });
+    this.tell({ t: 'preview', op });
   }
 
   undo() {
-    this.send({ t: 'undo' });
+    this.change({ t: 'undo' });
   }
 
   redo() {
-    this.send({ t: 'redo' });
+    this.change({ t: 'redo' });
   }
 
-  /** Tells the camera, and how many texels a side of each sheet can be seen from there. */
-  view(vp: number[], sizes: number[]) {
-    const m = JSON.stringify({ t: 'view', vp, sizes });
+  /** Begins a stroke and returns the number under which it grows. */
+  beginStroke(m: Message, id: string): number {
+    return this.line.begin(this.counted(m), id);
+  }
+
+  growStroke(stroke: number, m: Message) {
+    this.line.grow(stroke, this.counted(m));
+  }
+
+  endStroke(stroke: number) {
+    this.line.end(stroke);
+  }
+
+  cancelStroke(stroke: number) {
+    this.line.cancel(stroke);
+  }
+
+  /** Tells the camera, how many texels a side of each sheet can be seen from there, and the
+   * generations of the sheets' textures: of another one the server knows that it is empty. */
+  view(vp: number[], sizes: number[], gens: number[]) {
+    const m = JSON.stringify({ t: 'view', vp, sizes, gens });
     if (m === this.lastView) return;
-    const finer = sizes.join() !== this.lastSizes;
-    if (finer) this.settled = false;
-    this.lastSizes = sizes.join();
+    const key = `${sizes.join()} ${gens.join()}`;
+    const finer = key !== this.lastSizes;
+    this.lastSizes = key;
     this.lastView = m;
-    if (this.online) this.socket?.send(finer ? JSON.stringify({ t: 'view', vp, sizes, n: ++this.asked }) : m);
+    const message = { t: 'view', vp, sizes, gens };
+    this.tell(finer ? this.counted(message) : message);
   }
 
   /** Asks for one thing alone: a mask, one layer, or a channel that no map holds. */
@@ -235,7 +248,7 @@ export class Session {
     const m = JSON.stringify({ t: 'alone', kind, layer });
     if (m === this.lastAlone) return;
     this.lastAlone = m;
-    if (this.online) this.socket?.send(m);
+    this.tell(JSON.parse(m));
   }
 
   /** Says which layer is open: its steps get pictures. */
@@ -243,7 +256,7 @@ export class Session {
     const m = JSON.stringify({ t: 'focus', layer });
     if (m === this.lastFocus) return;
     this.lastFocus = m;
-    if (this.online) this.socket?.send(m);
+    this.tell(JSON.parse(m));
   }
 
   private hover = { at: 0, layer: '', pos: [0, 0, 0] };
@@ -254,29 +267,46 @@ export class Session {
     const far = Math.hypot(pos[0] - p[0], pos[1] - p[1], pos[2] - p[2]);
     if (performance.now() - at < 120 || (l === layer && far < radius / 2)) return;
     this.hover = { at: performance.now(), layer, pos };
-    this.send({ t: 'near', layer, pos, radius });
+    this.tell({ t: 'near', layer, pos, radius });
   }
 
   /** Asks what lies at a point on the surface. */
   pick(pos: number[], nrm: number[], then: (p: Picked) => void) {
-    this.picking = then;
-    this.send({ t: 'pick', pos, nrm });
+    this.line.ask({ t: 'pick', pos, nrm }, (m) => then(m as unknown as Picked));
+  }
+
+  private drilling = 0;
+
+  /** Takes a core sample; the last one that was asked for is shown. */
+  sample(pos: number[], nrm: number[], kind = '') {
+    const own = ++this.drilling;
+    this.line.ask({ t: 'drill', pos, nrm, kind }, (m) => {
+      if (own === this.drilling) this.drill = m as unknown as Drill;
+    });
   }
 
   /** what two picked faces correspond to, as it was last told */
-  sides = $state.raw<{ count: number; of?: number; missing?: number[]; strokes?: number; left?: number } | null>(null);
+  sides = $state.raw<Partial<Live['Sides']> | null>(null);
+
+  /** Asks how far two picked faces correspond, or brings strokes over. */
+  correspond(m: { kind: string; seq: number; index: number; layer?: string; step?: string }) {
+    const answered = (a: Message) => {
+      if (a.t === 'sides') this.sides = a as unknown as Live['Sides'];
+    };
+    if (m.kind === 'show') this.line.ask({ t: 'sides', ...m }, answered);
+    else this.change({ t: 'sides', ...m }, answered);
+  }
 
   /** Asks which edges a click on the surface means. */
   edge(pos: number[], nrm: number[], kind: string, from: number, then: (e: Edges) => void) {
-    this.cutting = then;
-    this.send({ t: 'edge', pos, nrm, kind, seq: from });
+    this.line.ask({ t: 'edge', pos, nrm, kind, seq: from }, (m) => then(m as unknown as Edges));
   }
 
   /** Connects anew: every tile is sent again. */
   reconnect() {
     this.lastView = '';
     this.settled = false;
-    this.socket?.close();
+    this.line.renew();
   }
 
   get layers(): Layer[] {
@@ -325,15 +355,7 @@ export class Session {
   private text(m: any) {
     switch (m.t) {
       case 'doc':
-        this.doc = m.doc;
-        this.model = m.model;
-        this.strokes = m.strokes;
-        this.notes = m.notes ?? {};
-        this.ledger = m.ledger ?? [];
-        this.undoLabel = m.undo;
-        this.redoLabel = m.redo;
-        this.viewers = m.viewers;
-        if (m.seq) this.kept = new Date(m.kept).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' });
+        this.state(m);
         break;
       case 'drafted':
         this.onDrafted();
@@ -346,20 +368,6 @@ export class Session {
       case 'error':
         this.message = m.message;
         break;
-      case 'drill':
-        this.drill = m;
-        break;
-      case 'picked':
-        this.picking?.(m);
-        this.picking = null;
-        break;
-      case 'sides':
-        this.sides = m;
-        break;
-      case 'edges':
-        this.cutting?.(m);
-        this.cutting = null;
-        break;
       case 'job':
         this.jobs = { ...this.jobs, [m.job.id]: m.job };
         break;
@@ -369,10 +377,42 @@ export class Session {
       case 'clip':
         this.clip = m.names ?? [];
         break;
+      case 'failures':
+        this.failures = m.list ?? [];
+        break;
+      case 'closed':
+        this.told = m.why ? `${m.why[0].toUpperCase()}${m.why.slice(1)}.` : '';
+        break;
       case 'step.error':
         this.stepErrors = { ...this.stepErrors, [m.name]: m.message };
         break;
     }
+  }
+
+  /** Takes the state, which is told as a difference to what was told last. */
+  private state(m: Live['Doc']) {
+    if (m.doc) this.doc = m.doc as unknown as Doc;
+    else if (m.patch && this.doc)
+      this.doc = applyPatch(this.doc, m.patch as unknown as Operation[], false, false).newDocument;
+    if (m.fresh) this.lines.clear();
+    if (m.strokes || m.fresh) {
+      const all = m.fresh ? {} : { ...this.strokes };
+      for (const [id, n] of Object.entries(m.strokes ?? {}) as [string, number][]) {
+        if (n) all[id] = n;
+        else delete all[id];
+      }
+      this.strokes = all;
+    }
+    if (m.ledger?.length || m.fresh) {
+      for (const l of (m.ledger ?? []) as unknown as LedgerLine[]) this.lines.set(l.seq, l);
+      this.ledger = [...this.lines.values()].sort((a, b) => b.seq - a.seq);
+    }
+    this.model = m.model;
+    this.notes = (m.notes ?? {}) as Record<string, string>;
+    this.undoLabel = m.undo;
+    this.redoLabel = m.redo;
+    this.viewers = m.viewers;
+    if (m.seq) this.kept = new Date(m.kept).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' });
   }
 
   private binary(buffer: ArrayBuffer) {
@@ -404,7 +444,8 @@ export class Session {
       size: v.getUint16(4, true),
       x: v.getUint16(6, true),
       y: v.getUint16(8, true),
-      data: new Uint8Array(buffer, 10),
+      gen: v.getUint8(10),
+      data: new Uint8Array(buffer, 11),
     });
   }
 }

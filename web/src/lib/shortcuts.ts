@@ -144,7 +144,7 @@ export const shortcuts: Shortcut[] = [
     on: 'ctrl+c',
     says: 'copy layers, for this or another project',
     group: 'Layers',
-    run: (s, ui) => s.send({ t: 'copy', layers: [ui.selected, ...ui.many] }),
+    run: (s, ui) => s.change({ t: 'copy', layers: [ui.selected, ...ui.many] }),
   },
   {
     keys: 'Ctrl V',
@@ -153,7 +153,7 @@ export const shortcuts: Shortcut[] = [
     group: 'Layers',
     run: (s, ui) => {
       const p = s.place(ui.selected);
-      s.send({ t: 'paste', parent: p?.parent ?? '', index: p ? p.index + 1 : -1 });
+      s.change({ t: 'paste', parent: p?.parent ?? '', index: p ? p.index + 1 : -1 });
     },
   },
   {

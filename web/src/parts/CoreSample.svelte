@@ -29,7 +29,7 @@
   }
   function open(l: DrillLayer) {
     opened = opened === l.layer ? '' : l.layer;
-    if (opened && !Object.keys(l.steps).length) session.send({ t: 'drill', kind: 'steps', pos: d.pos, nrm: d.nrm });
+    if (opened && !Object.keys(l.steps).length) session.sample(d.pos, d.nrm, 'steps');
   }
   const depth = (l: DrillLayer) => session.place(l.layer)?.depth ?? 0;
 </script>

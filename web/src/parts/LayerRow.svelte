@@ -145,6 +145,9 @@
     >
       <span style:width={`${(amount ?? layer.amount) * 100}%`}></span>
     </div>
+    {#each session.failures.filter((f) => !f.step && f.layer === layer.id) as f (f.why)}
+      <p class="note failed" role="alert">{f.why}</p>
+    {/each}
     {#if session.notes[layer.id]}<p class="note">{session.notes[layer.id]}</p>{/if}
     {#if open}
       <ReachChips {session} {ui} {layer} parts={ui.parts} />
@@ -217,7 +220,7 @@
           class="chip"
           disabled={!group && row.index === 0}
           title={group ? 'Bake the group to one picture layer' : 'Bake it and the layer below to one picture layer'}
-          onclick={() => session.send({ t: 'merge', layer: layer.id })}>{group ? 'Merge' : 'Merge down'}</button
+          onclick={() => session.change({ t: 'merge', layer: layer.id })}>{group ? 'Merge' : 'Merge down'}</button
         >
         <button class="chip" title="Delete what is selected (Del)" onclick={() => removeLayers(session, ui)}
           >Delete</button
@@ -235,6 +238,9 @@
   }
   .body {
     margin-left: calc(var(--depth) * 12px);
+  }
+  .failed {
+    border-left: 3px solid var(--brick);
   }
   .note {
     border-left: 3px solid var(--ochre);

@@ -11,7 +11,7 @@
   function mark(l: LedgerLine, e: Event) {
     const name = (e.currentTarget as HTMLInputElement).value.trim();
     naming = null;
-    if (name !== (l.mark ?? '')) session.send({ t: 'mark', seq: l.seq, name });
+    if (name !== (l.mark ?? '')) session.change({ t: 'mark', seq: l.seq, name });
   }
   const time = (l: LedgerLine) =>
     l.seq ? new Date(l.at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' }) : '';
@@ -36,7 +36,7 @@
           title="Go to this state"
           aria-label={`Go to ${l.seq}: ${l.label}`}
           aria-current={l.seq === head ? 'step' : undefined}
-          onclick={() => session.send({ t: 'jump', seq: l.seq })}
+          onclick={() => session.change({ t: 'jump', seq: l.seq })}
         >
           <span class="quiet w-8 shrink-0 text-right text-xs">{l.seq || ''}</span>
           <span class="grow" class:quiet={l.kind === 'undo' || l.kind === 'redo'}>{l.label}</span>

@@ -29,7 +29,7 @@
   }
   function ask(kind: string) {
     if (!ui.pair) return;
-    session.send({ t: 'sides', id: 3, kind, seq: ui.pair.a, index: ui.pair.b, layer: t.layer, step: t.step });
+    session.correspond({ kind, seq: ui.pair.a, index: ui.pair.b, layer: t.layer, step: t.step });
   }
   /** The open stream, whatever it is made of, brought over by a step of its own. */
   function stream(way: string) {
@@ -60,7 +60,7 @@
       <button class="chip" title={help} disabled={!t.ok} onclick={() => ask(kind)}>{label}</button>
     {/each}
     <span class="quiet" role="status" aria-label="Counterparts">
-      {#if sides.of !== undefined}{sides.count} of {sides.of} faces have a counterpart{sides.count < sides.of
+      {#if sides.of !== undefined}{sides.count} of {sides.of} faces have a counterpart{(sides.count ?? 0) < sides.of
           ? '; the others are shown'
           : ''}
       {:else}{sides.strokes} stroke{sides.strokes === 1 ? '' : 's'} came over{sides.left

@@ -87,7 +87,7 @@
   }
   function paste() {
     const p = session.place(ui.selected);
-    session.send({ t: 'paste', parent: p?.parent ?? '', index: p ? p.index + 1 : -1 });
+    session.change({ t: 'paste', parent: p?.parent ?? '', index: p ? p.index + 1 : -1 });
   }
 </script>
 

@@ -45,7 +45,9 @@
           .slice(0, 2),
   );
   const strokes = $derived(session.strokes[`${layer.id}/${step.id}`] ?? 0);
-  const error = $derived(session.stepErrors[`${layer.id}/${step.id}`]);
+  const error = $derived(
+    session.failures.find((f) => f.step === step.id)?.why ?? session.stepErrors[`${layer.id}/${step.id}`],
+  );
   const note = $derived(session.notes[`${layer.id}/${step.id}`]);
   const missing = $derived(note?.startsWith(unbaked) ? note.slice(unbaked.length).split(', ') : []);
   let asking = $state('');

@@ -12,6 +12,7 @@
   import { conditionGrips, stepGrips, suggested } from '../view/grips';
   import { Overlay } from '../view/overlay';
   import { Painter } from '../view/painter';
+  import { Owner } from '../view/pointers';
   import { Stage, type Hit } from '../view/stage';
   import CoreSample from './CoreSample.svelte';
   import LightRing from './LightRing.svelte';
@@ -22,6 +23,7 @@
   let holder: HTMLElement;
   let stage: Stage | null = $state.raw(null);
   let painter: Painter | null = null;
+  let owner = new Owner(() => {});
   let loading = $state<'' | 'rough' | 'nothing'>('nothing');
   let failed = $state('');
   let cursor = $state<{ x: number; y: number; path: string; texels: number; mm: number; twins: number } | null>(null);
@@ -114,6 +116,7 @@
       return;
     }
     painter = new Painter(s, session, ui);
+    owner = new Owner(() => painter?.cancel());
     ui.along = (rail) => painter!.along(rail);
     s.onView = sendView;
     s.load(`/api/projects/${id}/model.glb`).then(
@@ -150,8 +153,17 @@
   function sendView() {
     if (!stage || !densities.length) return;
     wanted = stage.sheets.map((_, i) => Math.max(wanted[i] ?? 0, stage!.wanted(densities[i])));
-    session.view(stage.cardsCamera(132 / 72), wanted);
     applySizes();
+    tellView();
+  }
+  /** The camera, and what the page holds: told after it was made, so that nothing is sent for what is no more. */
+  function tellView() {
+    if (!stage || !densities.length) return;
+    session.view(
+      stage.cardsCamera(132 / 72),
+      wanted,
+      stage.sheets.map((s) => s.gen),
+    );
   }
   function applySizes() {
     if (!stage || !session.doc) return;
@@ -175,7 +187,9 @@
   }
 
   $effect(() => {
-    if (stage && session.doc) applySizes();
+    if (!stage || !session.doc) return;
+    applySizes();
+    tellView();
   });
   $effect(() => {
     if (!stage) return;
@@ -330,11 +344,21 @@
       ui.marking = !h;
       return;
     }
-    if (painting && e.button === 0 && !e.altKey) {
+    const erasing = e.pointerType === 'pen' && e.button === 5;
+    if (painting && (e.button === 0 || erasing) && !e.altKey) {
+      const verdict = owner.down(e);
+      if (verdict === 'view') {
+        orbitFrom(e);
+        return;
+      }
+      if (verdict === 'nothing') return;
       capture(e.pointerId);
       const why = painter!.down(e, x, y);
       if (why) session.message = `A stroke can hit nothing: ${why}.`;
-      else if (!painter!.took) orbitFrom(e);
+      else if (!painter!.took) {
+        owner.up(e);
+        orbitFrom(e);
+      }
       return;
     }
     if (painting || (stage.overFlat(x) && ui.tool !== 'drill')) {
@@ -366,7 +390,7 @@
     session.drill = null;
     if (!h) return;
     sampleAt = { x, y };
-    session.send({ t: 'drill', pos: h.pos.toArray(), nrm: h.nrm.toArray() });
+    session.sample(h.pos.toArray(), h.nrm.toArray());
   }
   const at2 = (p: Vector3) => {
     const q = stage!.project(p);
@@ -406,8 +430,8 @@
       stage.panFlat(x - pan.x, y - pan.y);
       pan = { x, y };
     }
-    painter?.move(e, left, top);
-    if (!painting) return;
+    if (owner.owns(e)) painter?.move(e, left, top);
+    if (!painting || (owner.active && !owner.owns(e))) return;
     const h = stage.pick(x, y);
     const radius = h && painter ? painter.radius(h.pos) : ui.brush.size;
     if (h && t.ok && painter && !painter.active) session.near(t.layer, h.pos.toArray(), radius);
@@ -437,10 +461,17 @@
       // a line that was dragged closes by itself; single clicks go on
       if (drawn.length > 8) closeLasso();
     }
-    painter?.up(local(e)[0], local(e)[1]);
+    if (owner.up(e)) painter?.up(local(e)[0], local(e)[1]);
     pan = null;
     if (canvas.hasPointerCapture(e.pointerId)) canvas.releasePointerCapture(e.pointerId);
     if (stage) stage.controls.enabled = !painting && ui.mode !== 'flat';
+  }
+  /** The system took a pointer away. */
+  function lost(e: PointerEvent) {
+    const what = owner.lost(e);
+    if (what === 'keep') painter?.up(local(e)[0], local(e)[1]);
+    if (what === 'drop') painter?.cancel();
+    up(e);
   }
   function wheel(e: WheelEvent) {
     if (!stage) return;
@@ -470,6 +501,7 @@
     const k = e.key.toLowerCase();
     if (!e.ctrlKey && !e.metaKey && (k === 'l' || k === 's')) held = k;
     if (k === 'f') stage?.frame();
+    if (k === 'escape' && owner.escape()) e.stopPropagation();
     if (ui.tool === 'lasso' && k === 'enter') closeLasso();
     if (ui.tool === 'lasso' && k === 'escape') drawn = [];
   }
@@ -490,7 +522,7 @@
     onpointerdowncapture={down}
     onpointermove={move}
     onpointerup={up}
-    onpointercancel={up}
+    onpointercancel={lost}
     onpointerleave={() => (cursor = null)}
     onwheelcapture={wheel}
     oncontextmenu={(e) => e.preventDefault()}

@@ -18,7 +18,7 @@
   // whatever changes the model or the sheets' sizes has the checks look again
   $effect(() => {
     void session.model;
-    void JSON.stringify([session.doc?.sheets, missed]);
+    void JSON.stringify([session.doc?.sheets, session.doc?.prepared?.owners, missed]);
     if (session.doc) untrack(() => prep.load());
   });
   const findings = $derived(prep.report?.findings ?? []);

@@ -69,9 +69,39 @@
     .then((f) => (ui.parts = (f.parts ?? []).map((p) => p.name)))
     .catch(() => {});
   onDestroy(() => session.close());
+  /** something has waited to be kept for so long that it is worth a word */
+  let late = $state(false);
+  $effect(() => {
+    if (!session.unkept) {
+      late = false;
+      return;
+    }
+    const timer = setTimeout(() => (late = true), 600);
+    return () => clearTimeout(timer);
+  });
+  const keptSays = $derived.by(() => {
+    const waits = session.unkept === 1 ? '1 change' : `${session.unkept} changes`;
+    if (!session.online) return session.unkept ? `reconnecting … ${waits} not kept yet` : 'reconnecting …';
+    if (late) return `keeping ${waits} …`;
+    return session.kept ? `all kept ${session.kept}` : 'all kept';
+  });
+  /** asks before the page is left while something is not kept */
+  function leaving(e: BeforeUnloadEvent) {
+    if (session.unkept) e.preventDefault();
+  }
+  let undeleting = $state('');
+  async function bringBack() {
+    try {
+      await api.restore(id);
+      location.reload();
+    } catch (e) {
+      undeleting = (e as Error).message;
+    }
+  }
   const stations: Station[] = ['Prepare', 'Layer', 'Judge', 'Deliver'];
 </script>
 
+<svelte:window onbeforeunload={leaving} />
 <Keys {session} {ui} />
 <div class="frame" class:plain-view={ui.station === 'Judge'}>
   <header>
@@ -93,7 +123,7 @@
           >{running.length} running · {Math.round(running[0].progress * 100)} %</button
         >{/if}
       {#each session.works as w (w.id)}
-        <button class="chip" title="Click to stop it" onclick={() => session.send({ t: 'work.cancel', seq: w.id })}
+        <button class="chip" title="Click to stop it" onclick={() => session.tell({ t: 'work.cancel', seq: w.id })}
           >{w.label} · {Math.round(w.share * 100)} % ✕</button
         >
       {/each}
@@ -113,11 +143,14 @@
       <button class="chip" onclick={() => (dark = !dark)} title="Light or dark surroundings"
         >{dark ? 'Light' : 'Dark'}</button
       >
-      <span class="kept" class:off={!session.online} aria-live="polite">
-        {session.online ? (session.kept ? `all kept ${session.kept}` : 'all kept') : 'reconnecting …'}{session.viewers >
-        1
-          ? ` · ${session.viewers} windows`
-          : ''}
+      <span
+        class="kept"
+        class:off={!session.online || late}
+        data-unkept={session.unkept}
+        aria-live="polite"
+        title={session.unkept ? 'What is not kept yet is sent again until the server has it' : ''}
+      >
+        {keptSays}{session.viewers > 1 ? ` · ${session.viewers} windows` : ''}
       </span>
     </div>
   </header>
@@ -131,6 +164,21 @@
     {/if}
   </aside>
   <main aria-label="View">
+    {#if session.gone}
+      <div class="gone" role="alert">
+        <h2 class="font-semibold">{session.gone}</h2>
+        <p class="quiet">
+          {session.unkept
+            ? `${session.unkept === 1 ? 'One change was' : `${session.unkept} changes were`} not kept before.`
+            : 'Everything you did before is kept in it.'}
+        </p>
+        <div class="flex gap-2">
+          <button class="chip" onclick={bringBack}>Bring it back</button>
+          <a class="chip" href="#/">All projects</a>
+        </div>
+        {#if undeleting}<p>{undeleting}</p>{/if}
+      </div>
+    {/if}
     {#key session.model}{#if session.model}<View {session} {ui} {id} {prep} />{/if}{/key}
     {#if ui.station === 'Layer' && session.doc}
       {#if ui.conditions}<Conditions {session} {ui} />{/if}
@@ -225,6 +273,17 @@
     background: var(--panel);
     border-top: 1px solid var(--line);
     min-width: 0;
+  }
+  .gone {
+    position: absolute;
+    inset: 0;
+    z-index: 10;
+    display: grid;
+    align-content: center;
+    justify-items: center;
+    gap: 12px;
+    background: var(--panel);
+    text-align: center;
   }
   .notice {
     position: absolute;

@@ -70,9 +70,10 @@ export class Overlay {
     this.drop(this.solid);
     this.drop(this.flat);
     for (const m of this.stage.meshes) m.visible = true;
+    this.stage.cover(null);
     for (const m of this.covers) m.dispose();
     this.covers = [];
-    this.stage.showAlone('');
+    this.stage.invalidate();
   }
 
   private drop(g: Object3D) {
@@ -137,7 +138,7 @@ export class Overlay {
     this.clear();
     const loader = new TextureLoader();
     const maps = await Promise.all(urls.map((u) => (u === 'checker' ? checker() : u ? loader.loadAsync(u) : null)));
-    this.stage.sheets.forEach((s, i) => {
+    const covers = this.stage.sheets.map((_, i) => {
       const map = maps[i];
       if (map) {
         map.flipY = false;
@@ -152,10 +153,9 @@ export class Overlay {
       const flat = plain();
       flat.side = DoubleSide;
       this.covers.push(m, flat);
-      for (const mesh of this.stage.meshes) if (mesh.userData.sheet === i) mesh.material = m;
-      if (s.flat) s.flat.material = flat;
+      return { solid: m, flat };
     });
-    this.stage.invalidate();
+    this.stage.cover(covers);
   }
 
   /** Draws edges in space and on the sheets: UV borders, marked seams, and what a click would take. */

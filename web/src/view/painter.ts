@@ -4,6 +4,7 @@ import type { Session } from '../lib/session.svelte';
 import { newID } from '../lib/session.svelte';
 import { target, type UI } from '../lib/ui.svelte';
 import type { Hit, Stage } from './stage';
+import { otherEnd } from './pointers';
 import { mirrorOf } from './twins';
 
 const EACH = 2000; // samples after which a long stroke goes on as a new one
@@ -28,6 +29,8 @@ interface Samples {
 
 export class Painter {
   private drawing = '';
+  /** under which the session has the stroke */
+  private stroke = 0;
   private count = 0;
   private last: Last | null = null;
   private filling: Last | null = null;
@@ -41,6 +44,8 @@ export class Painter {
   private steadied: Place | null = null;
   /** the last press of the pointer hit the surface, whether its stroke goes on or has ended */
   took = false;
+  /** the pen is turned over: it erases */
+  private turned = false;
   /** where the last stroke ended: a straight line begins there */
   private end: Hit | null = null;
 
@@ -68,6 +73,7 @@ export class Painter {
     const hit = this.stage.pick(x, y);
     if (!hit) return '';
     this.took = true;
+    this.turned = otherEnd(e);
     const place = { x, y, ...held(e) };
     if (this.ui.tool === 'fill') {
       this.filling = { ...place, hit };
@@ -102,8 +108,21 @@ export class Painter {
     const { hand, last } = this;
     if (hand && (!last || Math.hypot(hand.x - last.x, hand.y - last.y) > 0.5)) this.to(hand);
     this.flush();
-    this.session.send({ t: 'stroke.end', id: 2 });
+    this.session.endStroke(this.stroke);
     this.end = this.last?.hit ?? this.end;
+    this.drawing = '';
+    this.last = this.hand = this.middle = this.steadied = null;
+  }
+
+  /** Drops what is being drawn. */
+  cancel() {
+    this.filling = null;
+    if (!this.drawing) return;
+    window.clearInterval(this.resting);
+    window.clearTimeout(this.timer);
+    this.timer = 0;
+    this.queue = { points: [], tilt: [], lean: [] };
+    this.session.cancelStroke(this.stroke);
     this.drawing = '';
     this.last = this.hand = this.middle = this.steadied = null;
   }
@@ -117,7 +136,7 @@ export class Painter {
     this.begin(from.hit, 0, ramp);
     this.sample(from.hit, { ...from, pressure: 1 });
     this.flush();
-    this.session.send({ t: 'stroke.end', id: 2 });
+    this.session.endStroke(this.stroke);
     this.drawing = '';
     this.last = null;
   }
@@ -148,7 +167,7 @@ export class Painter {
     for (const hit of hits) this.sample(hit, pen);
     this.hand = null;
     this.flush();
-    this.session.send({ t: 'stroke.end', id: 2 });
+    this.session.endStroke(this.stroke);
     this.end = last;
     this.drawing = '';
     this.last = null;
@@ -192,7 +211,7 @@ export class Painter {
       else if (this.session.channels.find((x) => x.channel === c)?.components === 3) values[c] = [...b.color];
       else values[c] = [b.values[c] ?? 0];
     }
-    const { tool } = this.ui;
+    const tool = this.turned ? 'erase' : this.ui.tool;
     const flat = this.ui.mode === 'flat';
     const over = this.ui.opposite && tool === 'brush' ? this.ui.pair : null;
     const radius = this.radius(hit.pos);
@@ -204,7 +223,7 @@ export class Painter {
     }
     this.drawing = newID();
     this.count = 0;
-    this.session.send({
+    const message = {
       t: 'stroke.begin',
       layer: t.layer,
       step: t.step,
@@ -217,7 +236,7 @@ export class Painter {
         radius,
         strength: b.strength,
         hardness: b.hardness,
-        erase: this.ui.tool === 'erase',
+        erase: tool === 'erase',
         penSize: b.penSize,
         penFlow: b.penFlow,
         does: tool === 'erase' ? '' : tool === 'clone' || tool === 'smear' ? tool : over ? 'opposite' : b.does,
@@ -234,7 +253,8 @@ export class Painter {
         values,
         points: [],
       },
-    });
+    };
+    this.stroke = this.session.beginStroke(message, this.drawing);
   }
 
   private lasso() {
@@ -315,7 +335,7 @@ export class Painter {
   private split(hit: Hit | null) {
     const where = hit ?? this.last!.hit;
     this.flush();
-    this.session.send({ t: 'stroke.end', id: 2 });
+    this.session.endStroke(this.stroke);
     this.last = null;
     this.begin(where);
   }
@@ -334,7 +354,7 @@ export class Painter {
     const { points, tilt, lean } = this.queue;
     if (!points.length) return;
     const driven = (by: string) => this.ui.brush.kit?.pen?.some((d) => d.by === by);
-    this.session.send({
+    this.session.growStroke(this.stroke, {
       t: 'stroke.add',
       points,
       tilt: driven('tilt') ? tilt : undefined,

@@ -53,10 +53,22 @@ export interface Hit {
 interface Sheet {
   name: string;
   size: number;
+  /** of the textures: another one each time they are made anew, and are empty */
+  gen: number;
   maps: MapTexture[]; // color, orm, normal, emissive
   alone: MapTexture | null;
   material: MeshStandardMaterial;
+  /** shows one map without light, on the model and on the flat sheet */
+  single: ShaderMaterial;
+  singleFlat: ShaderMaterial;
+  bare: Material; // of the flat sheet before there are textures
   flat: Mesh | null;
+}
+
+/** What covers the sheets in place of their textures: on the model, and flat. */
+export interface Cover {
+  solid: Material;
+  flat: Material;
 }
 
 /** Shows one map, or one component of it, without light. */
@@ -103,6 +115,7 @@ export class Stage {
   private readonly ray = new Raycaster();
   private readonly box = new Box3();
   private alone = '';
+  private covers: Cover[] | null = null;
   private flatCenter = new Vector2(0.5, -0.5);
   private flatZoom = 1;
   private told = { w: 0, h: 0 };
@@ -152,7 +165,13 @@ export class Stage {
     const materials = gltf.parser.json.materials as { name: string }[];
     this.sheets = materials.map((m) => {
       const material = new MeshStandardMaterial({ name: m.name, roughness: 0.6, metalness: 0, color: 0x777777 });
-      return { name: m.name, size: 0, maps: [], alone: null, material, flat: null };
+      const single = () =>
+        new ShaderMaterial({ ...aloneShader, uniforms: { map: { value: null }, pick: { value: -1 } } });
+      const singleFlat = single();
+      singleFlat.side = DoubleSide; // mirrored islands face away
+      const bare = new MeshBasicMaterial({ color: 0x777777, side: DoubleSide });
+      const none = { size: 0, gen: 0, maps: [], alone: null, flat: null };
+      return { ...none, name: m.name, material, single: single(), singleFlat, bare };
     });
     gltf.scene.updateMatrixWorld(true);
     gltf.scene.traverse((o) => {
@@ -180,6 +199,7 @@ export class Stage {
     s.alone?.dispose();
     s.alone = null;
     s.size = size;
+    s.gen = (s.gen + 1) & 255;
     s.maps = [true, false, false, true].map((srgb) => new MapTexture(this.renderer, size, srgb));
     old.forEach((m, i) => {
       if (m.size < size) s.maps[i].takeOver(m);
@@ -193,7 +213,7 @@ export class Stage {
     m.metalnessMap = m.aoMap = m.roughnessMap;
     m.normalScale.set(1, -1); // V grows downward, the map's Y upward
     m.needsUpdate = true;
-    this.showAlone(this.alone);
+    this.present();
   }
 
   setTransparent(index: number, on: boolean) {
@@ -208,12 +228,12 @@ export class Stage {
 
   write(t: TileFrame) {
     const s = this.sheets[t.sheet];
-    if (!s?.size) return;
+    if (!s?.size || t.gen !== s.gen) return; // made for textures that are no more
     if (t.map === 4) {
       const size = Math.min(s.size, 512);
       s.alone ??= new MapTexture(this.renderer, size, false);
       if (t.size === s.alone.size) s.alone.write({ ...t, draft: false });
-      this.showAlone(this.alone);
+      this.present();
     } else if (t.size <= s.size) {
       s.maps[t.map].write(t);
       if (s.maps[t.map].drafting && !t.draft) return; // not to be seen before it settles
@@ -229,29 +249,32 @@ export class Stage {
   /** Shows one channel, the mask or the bare form alone, or ('') the shaded surface. */
   showAlone(what: string) {
     this.alone = what;
+    this.present();
+  }
+
+  /** Covers the sheets, by their order, with something else than their textures; null: with these. */
+  cover(covers: Cover[] | null) {
+    this.covers = covers;
+    this.present();
+  }
+
+  /** The one place that decides what the model and the flat sheets wear. */
+  private present() {
+    const [map, pick] = this.alone ? placeOf(this.alone) : [0, -1];
     for (const [i, s] of this.sheets.entries()) {
-      if (!s.size) continue;
-      let material: Material = s.material;
-      if (what) {
-        const [map, pick] = placeOf(what);
-        const t = map === 4 ? s.alone : s.maps[map];
-        if (t)
-          material = new ShaderMaterial({
-            ...aloneShader,
-            uniforms: { map: { value: t.texture }, pick: { value: pick } },
-          });
+      const texture = (map === 4 ? s.alone : s.maps[map])?.texture ?? null;
+      for (const [m, way] of [
+        [s.single, pick],
+        [s.singleFlat, pick === 4 ? -1 : pick],
+      ] as const) {
+        m.uniforms.map.value = texture;
+        m.uniforms.pick.value = way;
       }
-      for (const mesh of this.meshes) if (mesh.userData.sheet === i) mesh.material = material;
-      if (s.flat) {
-        const [map, pick] = what ? placeOf(what) : [0, -1];
-        const t = map === 4 ? s.alone : s.maps[map];
-        if (t)
-          s.flat.material = new ShaderMaterial({
-            ...aloneShader,
-            side: DoubleSide, // mirrored islands face away
-            uniforms: { map: { value: t.texture }, pick: { value: pick === 4 ? -1 : pick } },
-          });
-      }
+      const cover = this.covers?.[i];
+      const solid = cover?.solid ?? (this.alone && texture ? s.single : s.material);
+      const flat = cover?.flat ?? (texture ? s.singleFlat : s.bare);
+      for (const mesh of this.meshes) if (mesh.userData.sheet === i) mesh.material = solid;
+      if (s.flat) s.flat.material = flat;
     }
     this.invalidate();
   }
@@ -695,8 +718,7 @@ export class Stage {
         ),
       );
       g.setIndex(index);
-      s.flat = new Mesh(g, new MeshBasicMaterial({ color: 0x777777 }));
-      s.flat.material = new MeshBasicMaterial({ color: 0x777777, side: DoubleSide });
+      s.flat = new Mesh(g, s.bare);
       s.flat.position.set((i % cols) + 0.02 * (i % cols), -Math.floor(i / cols) * 1.02, 0);
       g.computeBoundsTree({ indirect: true });
       const edge = new LineSegments(
@@ -715,7 +737,9 @@ export class Stage {
 
   dispose() {
     this.controls.dispose();
-    this.sheets.forEach((s) => s.maps.forEach((m) => m.dispose()));
+    for (const s of this.sheets) {
+      for (const m of [...s.maps, s.alone, s.material, s.single, s.singleFlat, s.bare]) m?.dispose();
+    }
     this.renderer.dispose();
   }
 }

@@ -4,6 +4,7 @@
   import NumberField from '../../parts/NumberField.svelte';
   import Findings from './Findings.svelte';
   import Looks from './Looks.svelte';
+  import Owners from './Owners.svelte';
   import SheetTable from './SheetTable.svelte';
   let { prep, id, findings }: { prep: Prep; id: string; findings: Finding[] } = $props();
   const hands: [Hand, string, string][] = [
@@ -81,6 +82,7 @@
   </div>
 {/if}
 <Findings {prep} {findings} />
+<Owners {prep} />
 <SheetTable {prep} />
 
 <h3>Seams</h3>
