@@ -53,7 +53,14 @@ func startService(t *testing.T) *service {
 		t.Fatal(err)
 	}
 	srv := httptest.NewServer((&api.Server{Store: s, Hub: hub, Jobs: runner}).Handler())
-	t.Cleanup(func() { srv.CloseClientConnections(); srv.Close(); runner.Stop(); hub.Close(); cancel(); s.Close() })
+	t.Cleanup(func() {
+		srv.CloseClientConnections()
+		srv.Close()
+		runner.Stop()
+		hub.Close()
+		cancel()
+		s.Close()
+	})
 	return &service{t, srv.URL, s, dsn}
 }
 

@@ -110,6 +110,9 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...
 	if s.known(request) {
 		return nil // it is kept; its answer was lost
 	}
+	if errors.Is(err, store.ErrLeaseLost) {
+		go s.hub.end(s, "another server has taken this project over", false)
+	}
 	return fmt.Errorf("the change could not be kept and was not made: %w", err)
 }
 
