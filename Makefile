@@ -9,7 +9,7 @@ endif
 
 WEB_SOURCES := $(shell find web/src web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 
-.PHONY: formats demo test build packages web database api-types gate test-go test-e2e clean
+.PHONY: soak formats demo test build packages web database api-types gate test-go test-e2e clean
 
 demo: packages build
 	@bin/velvetgrime demo --database "$$(scripts/database.sh velvetgrime)" $(ARGS)
@@ -60,6 +60,11 @@ test-e2e: build e2e/node_modules/.stamp
 test:
 	@scripts/packages.sh browser
 	@$(MAKE) --no-print-directory gate test-go test-e2e
+
+# The faults: what must be survived, in one table. Not a part of make test; it takes about an hour.
+soak: packages build
+	@VELVETGRIME_TEST_DATABASE="$$(scripts/database.sh velvetgrime_test)" VELVETGRIME_JOBS_DATABASE="$$(scripts/database.sh velvetgrime_jobs)" \
+	  go test -tags soak -timeout 150m -count 1 ./internal/soak $(ARGS)
 
 clean:
 	rm -rf bin web/dist/assets web/dist/index.html web/node_modules e2e/node_modules

@@ -103,7 +103,7 @@ func (s *service) upload(name string, data []byte) (int, string, string) {
 	if a.StatusCode != 202 {
 		return a.StatusCode, "", out.Detail
 	}
-	for until := time.Now().Add(20 * time.Second); time.Now().Before(until); time.Sleep(20 * time.Millisecond) {
+	for until := time.Now().Add(15 * time.Minute); time.Now().Before(until); time.Sleep(20 * time.Millisecond) {
 		j, err := s.store.JobByID(context.Background(), out.ID)
 		if err != nil {
 			s.Fatal(err)
@@ -115,7 +115,7 @@ func (s *service) upload(name string, data []byte) (int, string, string) {
 			return 422, "", j.Note
 		}
 	}
-	s.Fatalf("reading %s has not ended after 20 s", name)
+	s.Fatalf("reading %s has not ended after a quarter of an hour", name)
 	return 0, "", ""
 }
 
@@ -203,7 +203,7 @@ type state struct {
 
 func (s *service) open(project, actor string) *window {
 	s.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer cancel()
 	c, _, err := websocket.Dial(ctx, strings.Replace(s.url, "http", "ws", 1)+"/api/projects/"+project+"/live?actor="+actor, nil)
 	if err != nil {
@@ -229,7 +229,7 @@ func (w *window) until(what string, ok func(state) bool) state {
 
 func (w *window) untilRaw(what string, ok func(state, []byte) bool) state {
 	w.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 15*time.Minute) // met by a hang alone
 	defer cancel()
 	for {
 		kind, data, err := w.conn.Read(ctx)

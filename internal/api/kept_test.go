@@ -16,7 +16,7 @@ import (
 // its place, without the flags.
 func (w *window) frames() map[string][]byte {
 	w.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 15*time.Minute) // met by a hang alone
 	defer cancel()
 	out := map[string][]byte{}
 	for {
@@ -50,7 +50,7 @@ func TestFinishedTilesAreKeptAndShownWithoutEvaluation(t *testing.T) {
 	first := w.frames()
 	_ = w.conn.Close(websocket.StatusNormalClosure, "")
 	var keys [][]byte
-	for until := time.Now().Add(10 * time.Second); len(keys) < len(first) && time.Now().Before(until); time.Sleep(20 * time.Millisecond) {
+	for until := time.Now().Add(15 * time.Minute); len(keys) < len(first) && time.Now().Before(until); time.Sleep(20 * time.Millisecond) {
 		var err error
 		if keys, err = s.store.TileKeys(context.Background(), id); err != nil {
 			t.Fatal(err)

@@ -66,7 +66,7 @@ func (b *bench) runner(does int, transient bool) (*jobs.Runner, *live.Hub) {
 
 func (b *bench) wait(id, why string, until func(j *store.Job) bool) *store.Job {
 	b.Helper()
-	end := time.Now().Add(60 * time.Second)
+	end := time.Now().Add(15 * time.Minute) // met by a hang alone
 	for time.Now().Before(end) {
 		j, err := b.store.JobByID(b.ctx, id)
 		if err != nil {
@@ -78,7 +78,7 @@ func (b *bench) wait(id, why string, until func(j *store.Job) bool) *store.Job {
 		time.Sleep(20 * time.Millisecond)
 	}
 	j, _ := b.store.JobByID(b.ctx, id)
-	b.Fatalf("%s: after a minute the job is %s at %v: %s", why, j.State, j.Progress, j.Note)
+	b.Fatalf("%s: it never comes: the job is %s at %v: %s", why, j.State, j.Progress, j.Note)
 	return nil
 }
 
@@ -96,7 +96,7 @@ func TestABakeGoesOnFromWhatIsDone(t *testing.T) {
 	server, hub := b.runner(jobs.Apply, false)
 	defer server.Stop()
 	first, _ := b.runner(jobs.Work, true)
-	j, err := server.Order(b.ctx, b.project, "bake", "tester", "Bake", order(1024, 16))
+	j, err := server.Order(b.ctx, b.project, "bake", "tester", "Bake", order(1024, 6))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -292,5 +292,39 @@ func TestModelsAreReadAsJobs(t *testing.T) {
 	}
 	if j := run(b.project, "newer model", slab); j.State != "done" || len(s.Model().Tri) != 2 {
 		t.Errorf("%s %q, %d triangles", j.State, j.Note, len(s.Model().Tri))
+	}
+}
+
+// A worker that ended after it had taken a job from the queue, and before it said so, leaves
+// a job that waits and that nothing in the queue will begin: it is begun all the same.
+func TestAJobThatNothingBeginsIsBegun(t *testing.T) {
+	b := start(t)
+	args, _ := json.Marshal(order(128, 1))
+	j := &store.Job{ID: uuid.NewString(), ProjectID: b.project, Kind: "bake", State: "waiting", Args: args, Label: "Bake"}
+	if err := b.store.PutJob(b.ctx, j); err != nil {
+		t.Fatal(err)
+	}
+	server, hub := b.runner(jobs.Work|jobs.Apply, false)
+	defer hub.Close()
+	defer server.Stop()
+	done := b.wait(j.ID, "the job to be done", func(j *store.Job) bool { return j.State == "done" || j.State == "failed" })
+	if done.State != "done" || done.Lost != 1 {
+		t.Errorf("it ends as %s, after %d lost workers: %s", done.State, done.Lost, done.Note)
+	}
+}
+
+// A job whose workers end again and again has failed, with the reason, and is not tried for ever.
+func TestAJobThatEndsItsWorkersFails(t *testing.T) {
+	b := start(t)
+	old := time.Now().Add(-time.Hour)
+	j := &store.Job{ID: uuid.NewString(), ProjectID: b.project, Kind: "bake", State: "running", Args: []byte("{}"), Beat: &old, Lost: 2}
+	if err := b.store.PutJob(b.ctx, j); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := b.store.Orphans(b.ctx, time.Now().Add(-time.Minute)); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := b.store.JobByID(b.ctx, j.ID); err != nil || got.State != "failed" || !strings.Contains(got.Note, "3 times") {
+		t.Errorf("it is %+v (%v)", got, err)
 	}
 }

@@ -89,9 +89,15 @@ func (s *Store) Orphans(ctx context.Context, since time.Time) ([]Job, error) {
 	if err != nil {
 		return nil, err
 	}
-	var j []Job
-	err = db.Raw("UPDATE jobs SET state = 'waiting', beat = now(), lost = lost + 1 WHERE state = 'running' AND beat < ? RETURNING *", since).Scan(&j).Error
-	return j, err
+	var j, never []Job
+	if err = db.Raw("UPDATE jobs SET state = 'waiting', beat = now(), updated_at = now(), lost = lost + 1 WHERE state = 'running' AND beat < ? RETURNING *", since).Scan(&j).Error; err != nil {
+		return nil, err
+	}
+	// and those whose worker ended after it had taken them and before it said so: they wait,
+	// and nothing in the queue is going to begin them
+	err = db.Raw(`UPDATE jobs SET updated_at = now(), lost = lost + 1 WHERE state = 'waiting' AND updated_at < ? AND NOT EXISTS
+(SELECT 1 FROM river_job r WHERE r.args->>'jobId' = jobs.id AND (r.state IN ('available', 'pending', 'retryable', 'scheduled') OR r.state = 'running' AND r.attempted_at > ?)) RETURNING *`, since, since).Scan(&never).Error
+	return append(j, never...), err
 }
 
 // Cancel marks a job that has not ended as cancelled.
