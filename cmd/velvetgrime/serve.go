@@ -10,6 +10,7 @@ import (
 	"runtime/debug"
 	"time"
 
+	"velvetgrime/core/budget"
 	"velvetgrime/internal/api"
 	"velvetgrime/internal/demo"
 	"velvetgrime/internal/jobs"
@@ -54,6 +55,7 @@ func workerCommand() *cobra.Command {
 			defer s.Close()
 			hub := live.NewHub(s, memory<<20*5/10)
 			hub.Transient = true
+			share(hub, memory)
 			r, err := jobs.Start(c.Context(), dsn, s, hub, jobs.Work)
 			if err != nil {
 				return err
@@ -66,6 +68,12 @@ func workerCommand() *cobra.Command {
 	c.Flags().StringVar(&dsn, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL connection string (or VELVETGRIME_DATABASE)")
 	c.Flags().IntVar(&memory, "memory", 1536, "bound of the worker's memory in MiB")
 	return c
+}
+
+// share bounds what is decoded, imported, baked and drawn at once, in MiB of the whole;
+// the cache makes room for it.
+func share(hub *live.Hub, memory int) {
+	budget.Memory.Set(int64(memory)<<20*7/10, func(held int64) { hub.Cache.Yield(int(held)) })
 }
 
 func serveCommand() *cobra.Command {
@@ -113,7 +121,8 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 			return fmt.Errorf("loading the demo: %w", err)
 		}
 	}
-	hub := live.NewHub(s, o.memory<<20*6/10)
+	hub := live.NewHub(s, o.memory<<20*5/10)
+	share(hub, o.memory)
 	does := jobs.Apply
 	if !o.noWork {
 		does |= jobs.Work

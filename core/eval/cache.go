@@ -54,6 +54,7 @@ type sized interface{ Bytes() int }
 type Cache struct {
 	mu       sync.Mutex
 	limit    int
+	full     int    // the limit when it yields nothing
 	used     [2]int // on the way, results
 	order    [2]*list.List
 	entries  map[Key]*list.Element
@@ -73,7 +74,16 @@ const (
 
 // NewCache returns a cache of at most limit bytes.
 func NewCache(limit int) *Cache {
-	return &Cache{limit: limit, order: [2]*list.List{list.New(), list.New()}, entries: map[Key]*list.Element{}}
+	return &Cache{limit: limit, full: limit, order: [2]*list.List{list.New(), list.New()}, entries: map[Key]*list.Element{}}
+}
+
+// Yield makes the cache hold less by so many bytes until it is told otherwise, and at
+// least an eighth of its limit.
+func (c *Cache) Yield(bytes int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.limit = max(c.full-bytes, c.full/8)
+	c.trim()
 }
 
 func (c *Cache) get(k Key) (sized, bool) {
@@ -104,6 +114,11 @@ func (c *Cache) add(k Key, v sized, tier int) {
 	}
 	c.entries[k] = c.order[tier].PushFront(&entry{k, v, tier})
 	c.used[tier] += v.Bytes()
+	c.trim()
+}
+
+// trim drops what is over the limit.
+func (c *Cache) trim() {
 	for c.used[result] > c.limit/2 && c.order[result].Len() > 1 {
 		c.drop(c.order[result].Back())
 	}

@@ -1,6 +1,7 @@
 package pix
 
 import (
+	"context"
 	"fmt"
 	"image"
 	_ "image/jpeg" // pictures come in these forms
@@ -10,6 +11,8 @@ import (
 
 	_ "golang.org/x/image/tiff"
 	_ "golang.org/x/image/webp"
+
+	"velvetgrime/core/budget"
 )
 
 // MaxPicture bounds a picture's texels, so that a small file cannot grow to fill
@@ -29,6 +32,10 @@ type level struct {
 	rgba []uint16 // four a texel
 }
 
+// decoding is what a texel takes while it is read: up to eight bytes as the file has it,
+// eight as it is kept, and a third of that for mips.
+const decoding = 19
+
 // DecodePicture reads a PNG, JPEG, TIFF or WebP file. The size is checked before
 // the texels are read.
 func DecodePicture(r io.ReadSeeker) (*Picture, error) {
@@ -42,6 +49,12 @@ func DecodePicture(r io.ReadSeeker) (*Picture, error) {
 	if _, err := r.Seek(0, io.SeekStart); err != nil {
 		return nil, err
 	}
+	what := fmt.Sprintf("the picture of %d × %d texels", conf.Width, conf.Height)
+	release, err := budget.Memory.Take(context.Background(), what, int64(conf.Width)*int64(conf.Height)*decoding)
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	img, _, err := image.Decode(r)
 	if err != nil {
 		return nil, fmt.Errorf("the %s picture is damaged: %w", form, err)

@@ -153,7 +153,7 @@ func (s *Server) brushFiles(g *gin.Engine) {
 	})
 	g.POST("/api/brushes/preview", func(c *gin.Context) {
 		var m brush.Made
-		if err := json.NewDecoder(c.Request.Body).Decode(&m); err != nil {
+		if err := json.NewDecoder(http.MaxBytesReader(c.Writer, c.Request.Body, 1<<20)).Decode(&m); err != nil {
 			refuse(c, 400, fmt.Errorf("the brush is not readable: %w", err))
 			return
 		}

@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/budget"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/stack"
@@ -50,6 +51,10 @@ func Pack(files map[string][]byte) (zipped []byte, file string, err error) {
 	return packed.Bytes(), file, nil
 }
 
+// reading is what a byte of a model's files takes while it is read, by what a mesh of a
+// million triangles takes as OBJ.
+const reading = 5
+
 // Read reads a model from a zip of its files. tell, if not nil, is told which share
 // is read; the reading ends with ctx.
 func Read(ctx context.Context, zipped []byte, file string, tell func(share float64)) (*mesh.Model, error) {
@@ -57,6 +62,15 @@ func Read(ctx context.Context, zipped []byte, file string, tell func(share float
 	if err != nil {
 		return nil, err
 	}
+	var bytes int64
+	for _, f := range z.File {
+		bytes += int64(min(f.UncompressedSize64, 1<<40))
+	}
+	release, err := budget.Memory.Take(ctx, "the model", min(bytes, meshio.DefaultLimits.Bytes)*reading+int64(len(zipped)))
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	lim := meshio.DefaultLimits
 	lim.Tell = func(share float64) error {
 		if tell != nil {

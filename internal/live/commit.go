@@ -29,6 +29,18 @@ func (u *unreachable) Error() string {
 // Unwrap returns the database's error.
 func (u *unreachable) Unwrap() error { return u.err }
 
+// notKept is the error of a change that the database did not take, for a reason of its own:
+// asked again it may.
+type notKept struct{ err error }
+
+// Error implements error.
+func (n *notKept) Error() string {
+	return fmt.Sprintf("the change could not be kept and was not made: %v", n.err)
+}
+
+// Unwrap returns the database's error.
+func (n *notKept) Unwrap() error { return n.err }
+
 // change is one that is about to be kept, or of which that is in doubt.
 type change struct {
 	entry   store.Entry
@@ -113,7 +125,7 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...
 	if errors.Is(err, store.ErrLeaseLost) {
 		go s.hub.end(s, "another server has taken this project over", false)
 	}
-	return fmt.Errorf("the change could not be kept and was not made: %w", err)
+	return &notKept{err}
 }
 
 // settle finds out what became of a change that is in doubt. Its error is that the database

@@ -242,5 +242,6 @@ func (h *Hub) load(ctx context.Context, id string) (*Session, error) {
 // another server has the project.
 func Passing(err error) bool {
 	var down *unreachable
-	return errors.As(err, &down) || errors.Is(err, store.ErrLeased) || errors.Is(err, ErrClosed) || errors.Is(err, errStopping)
+	var not *notKept
+	return errors.As(err, &down) || errors.As(err, &not) || errors.Is(err, store.ErrLeased) || errors.Is(err, ErrClosed) || errors.Is(err, errStopping)
 }

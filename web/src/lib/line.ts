@@ -29,6 +29,8 @@ interface Unanswered {
   change: boolean;
   /** a stroke that is being drawn */
   grows: boolean;
+  /** how often the server did not know whether it is kept, or could not keep it */
+  doubts: number;
   answered?: (m: Message) => void;
   refused?: (why: string) => void;
 }
@@ -43,6 +45,8 @@ export class Line {
   onState: () => void = () => {};
   /** a message from the server that is no answer */
   onMessage: (m: Message) => void = () => {};
+  /** a change is sent again and again, since the server cannot keep it for now, and why */
+  onDoubt: (why: string) => void = () => {};
   /** what a new line is told first: what the page looks at */
   greeting: () => Message[] = () => [];
   /** the line is cut: whether it is to be taken up again */
@@ -162,6 +166,7 @@ export class Line {
     if (m.id && !u) return; // the answer to something that was answered before, or given up
     if (!u) return this.onMessage(m);
     if (m.t === 'error' && m.again) {
+      if (u.doubts++) this.onDoubt(String(m.message));
       this.later(AGAIN, () => this.unanswered.has(u.id) && this.online && this.say(u));
       return;
     }
@@ -173,9 +178,9 @@ export class Line {
     this.onState();
   }
 
-  private keep(u: Omit<Unanswered, 'id'>): number {
+  private keep(u: Omit<Unanswered, 'id' | 'doubts'>): number {
     const id = ++this.last;
-    const all = { ...u, id };
+    const all = { ...u, id, doubts: 0 };
     if (!u.grows) all.said = all.said.map((m) => ({ ...m, id }));
     this.unanswered.set(id, all);
     if (this.online) this.say(all);

@@ -134,6 +134,9 @@ export class Session {
       this.online = this.line.online;
       this.unkept = this.line.unkept;
     };
+    this.line.onDoubt = (why) => {
+      this.message = `${why[0].toUpperCase()}${why.slice(1)}. It is tried again.`;
+    };
     this.line.onMessage = (m) => this.text(m as any);
     this.line.greeting = () => {
       this.asked = 0; // the server counts anew

@@ -1,0 +1,108 @@
+// Package budget holds the memory of a process under one bound: what decodes, imports,
+// bakes or draws large things takes its bytes first, and waits until there are as many. What
+// caches make room meanwhile.
+package budget
+
+import (
+	"context"
+	"fmt"
+	"sync"
+)
+
+// Budget is a number of bytes that is shared. The zero value has no bound.
+type Budget struct {
+	mu      sync.Mutex
+	total   int64
+	held    int64
+	waiting []*waiter
+	yields  func(held int64)
+}
+
+type waiter struct {
+	n     int64
+	ready chan struct{}
+}
+
+// Memory is the budget of this process.
+var Memory = &Budget{}
+
+// Set bounds the budget to total bytes; 0: no bound. yields, when it is not nil, is told
+// what is held each time that changes: what caches gives up as much.
+func (b *Budget) Set(total int64, yields func(held int64)) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.total, b.yields = total, yields
+	b.serve()
+}
+
+// Take takes n bytes, in the order of asking, and returns what gives them back. Its errors
+// are that what needs so much can never have it, with what says what it is, and the
+// context's. It does not nest: who holds some and waits for more may wait for himself.
+func (b *Budget) Take(ctx context.Context, what string, n int64) (release func(), err error) {
+	b.mu.Lock()
+	if b.total > 0 && n > b.total {
+		b.mu.Unlock()
+		return nil, fmt.Errorf("%s needs about %d MiB of memory, and %d are there for it; make it smaller, or start the server with a larger --memory", what, n>>20, b.total>>20)
+	}
+	w := &waiter{n, make(chan struct{})}
+	b.waiting = append(b.waiting, w)
+	b.serve()
+	b.mu.Unlock()
+	select {
+	case <-w.ready:
+	case <-ctx.Done():
+		b.mu.Lock()
+		defer b.mu.Unlock()
+		select {
+		case <-w.ready: // just now
+			b.give(n)
+		default:
+			for i, o := range b.waiting {
+				if o == w {
+					b.waiting = append(b.waiting[:i:i], b.waiting[i+1:]...)
+					break
+				}
+			}
+			b.serve()
+		}
+		return nil, ctx.Err()
+	}
+	var once sync.Once
+	return func() {
+		once.Do(func() {
+			b.mu.Lock()
+			defer b.mu.Unlock()
+			b.give(n)
+		})
+	}, nil
+}
+
+// Held returns the bytes that are taken.
+func (b *Budget) Held() int64 {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.held
+}
+
+func (b *Budget) give(n int64) {
+	b.held -= n
+	b.told()
+	b.serve()
+}
+
+// serve lets those who wait have their bytes, as long as there are enough for the first.
+func (b *Budget) serve() {
+	for len(b.waiting) > 0 && (b.total <= 0 || b.held+b.waiting[0].n <= b.total) {
+		w := b.waiting[0]
+		b.waiting = b.waiting[1:]
+		b.held += w.n
+		b.told()
+		close(w.ready)
+	}
+}
+
+func (b *Budget) told() {
+	if b.yields != nil {
+		b.yields(b.held)
+	}
+}
