@@ -12,7 +12,7 @@ WEB_SOURCES := $(shell find web/src web/index.html web/*.ts web/*.json -type f 2
 .PHONY: soak formats demo test build packages web database api-types gate test-go test-e2e clean
 
 demo: packages build
-	@bin/velvetgrime demo --database "$$(scripts/database.sh velvetgrime)" $(ARGS)
+	@VELVETGRIME_DATABASE="$$(scripts/database.sh velvetgrime)" bin/velvetgrime demo $(ARGS)
 
 packages:
 	@scripts/packages.sh

@@ -24,6 +24,8 @@ import (
 	"testing"
 	"time"
 
+	"velvetgrime/core/meshio"
+	"velvetgrime/core/sample"
 	"velvetgrime/internal/faults"
 	"velvetgrime/internal/store"
 
@@ -243,6 +245,7 @@ type page struct {
 	last    int64
 	conn    *websocket.Conn
 	waits   map[int64]chan error
+	doubt   string // the last reason why something could not be kept for now
 }
 
 func (s *server) page(project string) *page {
@@ -295,6 +298,7 @@ func (p *page) open() error {
 				case m.T == "ack":
 					w <- nil
 				case m.Again:
+					p.doubt = m.Message
 					w <- errAgain
 				default:
 					w <- refused(m.Message)
@@ -660,15 +664,15 @@ func TestHostileInput(t *testing.T) {
 	}
 	must(t, p.addLayer("after"))
 	svg := `<svg viewBox="0 0 9 9"><g id="a"><use href="#a"/></g></svg>`
-	code, b, err := s.request("POST", "/api/press/draw", map[string]any{"recipe": map[string]any{"shapes": []map[string]any{{"kind": "picture", "level": 1, "file": []byte(svg)}}}, "size": 64})
-	if err != nil {
-		t.Errorf("a drawing that uses itself: %v", err)
+	code, b, err := s.request("POST", "/api/press/picture", map[string]any{"shapes": []map[string]any{{"kind": "picture", "level": 1, "file": []byte(svg)}}})
+	if err != nil || code < 400 || code >= 500 || !strings.Contains(string(b), "uses itself") {
+		t.Errorf("a drawing that uses itself: %d %s %v", code, b, err)
 	}
 	now, most := s.resident()
 	if most > 2*s.memory {
 		t.Errorf("%d MiB resident at most under a bound of %d", most, s.memory)
 	}
-	line(t, "%d files, 11 messages, a drawing (%d, %.40s); %d MiB resident, %d at most", len(files), code, b, now, most)
+	line(t, "%d files, 11 messages, a drawing that uses itself (%d); %d MiB resident, %d at most", len(files), code, now, most)
 }
 
 // Two hundred projects opened one after the other stay under the bound, as resident memory.
@@ -678,8 +682,10 @@ func TestManyProjects(t *testing.T) {
 	s := serve(t, dsn, 512)
 	const many = 200
 	var jobs []job
+	var b bytes.Buffer
+	must(t, meshio.WriteGLB(&b, sample.Bollard(), meshio.Options{}))
 	for range many {
-		j, err := s.upload("plate.obj", []byte(plate))
+		j, err := s.upload("bollard.glb", b.Bytes())
 		must(t, err)
 		jobs = append(jobs, j)
 	}
@@ -705,7 +711,7 @@ func TestManyProjects(t *testing.T) {
 	if most > s.memory {
 		t.Errorf("%d MiB resident at most under a bound of %d", most, s.memory)
 	}
-	line(t, "%d MiB at most of %d; each 20: %v", most, s.memory, figures)
+	line(t, "%d projects of 22,160 triangles: %d MiB at most of %d; each 20: %v", many, most, s.memory, figures)
 }
 
 // A hundred pages of which many never read: the others are served, and all goes away.
@@ -797,19 +803,24 @@ func TestFullDisk(t *testing.T) {
 		}
 	}
 	_ = f.Close()
-	var why error
 	finished := make(chan struct{})
 	go func() { // refused, or in doubt until there is room
 		defer close(finished)
 		for range 400 {
-			if why = stroke(); why != nil {
+			if stroke() != nil {
 				return
+			}
+			if _, err := os.Stat(ballast); err != nil {
+				return // there is room again
 			}
 		}
 	}()
 	select {
 	case <-finished:
 	case <-time.After(20 * time.Second):
+	}
+	if p.doubt == "" {
+		t.Error("a full disk refused nothing")
 	}
 	must(t, os.Remove(ballast))
 	<-finished
@@ -823,7 +834,7 @@ func TestFullDisk(t *testing.T) {
 		time.Sleep(time.Second)
 	}
 	compare(t, dsn, project, done)
-	line(t, "%d strokes acknowledged; while full: %.90v", len(done), why)
+	line(t, "%d strokes acknowledged; while full: %.110s", len(done), p.doubt)
 }
 
 // A project is deleted while it is painted on: its page is told, and nothing more is
