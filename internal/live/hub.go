@@ -41,7 +41,7 @@ type opening struct {
 const (
 	idleAfter  = 2 * time.Minute // without a page and without a question a project is closed
 	idleAtOnce = 5 * time.Second // or after that, while more than so many are open:
-	mostOpen   = 16
+	mostOpen   = 8
 	tendEvery  = 4 * time.Second
 )
 
@@ -115,7 +115,7 @@ func (h *Hub) closeIdle() {
 // end closes a session: growing strokes are kept, pages are told why, and the lease is
 // given back. With onlyIdle it stays open when someone came meanwhile.
 func (h *Hub) end(s *Session, why string, onlyIdle bool) {
-	_ = s.do(func() {
+	_ = s.unasked(func() {
 		h.mu.Lock()
 		if onlyIdle && (s.idle() < idleAtOnce || len(s.viewers)+len(s.works) > 0) || h.open[s.ID] != s {
 			h.mu.Unlock()

@@ -152,6 +152,11 @@ var ErrClosed = errors.New("the project was closed")
 // do runs f in the session's goroutine and waits; ErrClosed when the session has ended.
 func (s *Session) do(f func()) error {
 	s.touch()
+	return s.unasked(f)
+}
+
+// unasked is do for what is no sign that somebody wants the project.
+func (s *Session) unasked(f func()) error {
 	done := make(chan struct{})
 	select {
 	case s.inbox <- func() { defer close(done); f() }:

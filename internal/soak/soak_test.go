@@ -18,6 +18,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -680,7 +681,10 @@ func TestManyProjects(t *testing.T) {
 	begin(t)
 	dsn := database(t, "velvetgrime_soak")
 	s := serve(t, dsn, 512)
-	const many = 200
+	many := 200
+	if n, err := strconv.Atoi(os.Getenv("SOAK_PROJECTS")); err == nil {
+		many = n
+	}
 	var jobs []job
 	var b bytes.Buffer
 	must(t, meshio.WriteGLB(&b, sample.Bollard(), meshio.Options{}))
@@ -689,11 +693,14 @@ func TestManyProjects(t *testing.T) {
 		must(t, err)
 		jobs = append(jobs, j)
 	}
+	_, uploaded := s.resident()
 	for _, j := range jobs {
 		if e := s.ends(j.ID); e.State != "done" {
 			t.Fatalf("%+v", e)
 		}
 	}
+	now, imported := s.resident()
+	t.Logf("uploaded: %d MiB at most; imported: %d, %d at most", uploaded, now, imported)
 	var figures []int
 	for i, j := range jobs {
 		p := s.page(j.Project)
