@@ -197,7 +197,7 @@ test('over a line that loses, repeats and cuts at random everything is done once
   server.open();
   server.repeats = true;
   const sent: number[] = [];
-  for (let round = 0; round < 12; round++) {
+  for (let round = 0; round < 6; round++) {
     server.mute = () => chance() < 0.3;
     server.deaf = () => chance() < 0.2;
     for (let i = 0; i < 5; i++) {

@@ -327,6 +327,9 @@ func TestWarmIsFreshForEveryParameter(t *testing.T) {
 				}
 				if d.Role == "agent" || d.Special || d.Surface != nil || d.Reads != nil {
 					for name, change := range factChanges(b.m) {
+						if d.Role == "agent" && !full && slices.Contains([]string{"Wind", "Rain", "SunAt", "Sun", "Ground", "Water"}, name) && d.Kind != "run" && d.Kind != "tide" && d.Kind != "bleach" {
+							continue // the key of an agent holds all facts
+						}
 						if what, ok := strings.CutPrefix(name, "baked "); ok && !full && d.Role == "agent" && !slices.Contains(d.Needs, what) || strings.HasPrefix(name, "no ") && !full {
 							continue
 						}
@@ -549,7 +552,7 @@ func TestWarmIsFreshOverRandomOperations(t *testing.T) {
 	}
 	var back []*stack.Document
 	does := []string{"", "", "", brush.Soften, brush.Smear, brush.Darken}
-	many := 30
+	many := 20
 	if full {
 		many = 150
 	}
