@@ -182,12 +182,14 @@ func (b *workbench) around(s *stack.Step) *stack.Document {
 	d := stack.New(names, b.tiles[0].Size)
 	d.Prepared, d.Conditions = prepared(b.m), conditionsOf(b.m)
 	under := &stack.Layer{ID: "under", Name: "Under", Kind: stack.Fill, Visible: true, Amount: 1, Channels: coats{stack.BaseColor: met("normal", 1, 0.6, 0.3, 0.2), stack.Height: {On: true, Amount: 1, Blend: "add", Value: []float32{0.002}}},
-		Mask: []*stack.Step{{ID: "u", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 30.0}}}}
-	other := &stack.Layer{ID: "other", Name: "Other", Kind: stack.Fill, Visible: true, Amount: 1, Channels: coats{stack.Roughness: met("normal", 1, 0.8)}, Mask: []*stack.Step{{ID: "o", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 60.0, "seed": 5.0}}}}
+		Mask: row(&stack.Step{ID: "u", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 30.0}})}
+	other := &stack.Layer{ID: "other", Name: "Other", Kind: stack.Fill, Visible: true, Amount: 1, Channels: coats{stack.Roughness: met("normal", 1, 0.8)}, Mask: row(&stack.Step{ID: "o", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 60.0, "seed": 5.0}})}
 	top := fill("top", 1, coats{stack.BaseColor: met("normal", 1, 0.1, 0.2, 0.9), stack.Roughness: met("normal", 1, 0.2)}, &stack.Step{ID: "first", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 20.0}}, s)
 	d.Layers = []*stack.Layer{under, other, top}
 	return d
 }
+
+func row(steps ...*stack.Step) []*stack.Step { return steps }
 
 // values are some that a parameter can have, none its default.
 func values(p step.Param, m *mesh.Model) []any {
@@ -396,7 +398,7 @@ func factChanges(m *mesh.Model) map[string]func(d *stack.Document) {
 	}
 	out["what it follows"] = func(d *stack.Document) {
 		l := *d.Layers[1]
-		l.Mask = []*stack.Step{{ID: "o", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 33.0}}}
+		l.Mask = row(&stack.Step{ID: "o", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 33.0}})
 		d.Layers[1] = &l
 	}
 	out["what lies below"] = func(d *stack.Document) {

@@ -378,6 +378,28 @@ func (p *page) addLayer(id string) error {
 		"channels": map[string]any{"baseColor": map[string]any{"on": true, "amount": 1, "blend": "normal"}}}}})
 }
 
+// painted is a server with a plate that has a paint layer, and a page on it.
+func painted(t *testing.T, dsn string, memory int) (s *server, project string, p *page) {
+	t.Helper()
+	s = serve(t, dsn, memory)
+	project = s.plate()
+	p = s.page(project)
+	must(t, p.addLayer("paint"))
+	return
+}
+
+// under does something while a page paints, and returns the strokes that were acknowledged.
+func (p *page) under(t *testing.T, seed uint64, f func()) (done map[string]int) {
+	t.Helper()
+	stop := make(chan struct{})
+	var wait sync.WaitGroup
+	wait.Go(func() { done = p.paints(t, "paint", seed, stop) })
+	f()
+	close(stop)
+	wait.Wait()
+	return done
+}
+
 func strokeOf(id, layer string, n int, r *rand.Rand) []map[string]any {
 	out := []map[string]any{{"t": "stroke.begin", "layer": layer, "stroke": map[string]any{"id": id, "radius": 0.05, "strength": 1, "hardness": 0.5, "values": map[string]any{"baseColor": []float64{r.Float64(), 0.2, 0.2}}}}}
 	for range n {
@@ -444,24 +466,17 @@ func compare(t *testing.T, dsn, project string, acknowledged map[string]int) {
 func TestKilledUnderPainting(t *testing.T) {
 	begin(t)
 	dsn := database(t, "velvetgrime_soak")
-	s := serve(t, dsn, 512)
-	project := s.plate()
-	p := s.page(project)
-	must(t, p.addLayer("paint"))
-	stop := make(chan struct{})
-	var done map[string]int
-	var wait sync.WaitGroup
-	wait.Go(func() { done = p.paints(t, "paint", 7, stop) })
+	s, project, p := painted(t, dsn, 512)
 	r := rand.New(rand.NewPCG(3, 3))
 	kills := 12
-	for range kills {
-		time.Sleep(time.Duration(300+r.IntN(1700)) * time.Millisecond)
-		s.signal(syscall.SIGKILL)
-		s.start()
-	}
-	time.Sleep(time.Second)
-	close(stop)
-	wait.Wait()
+	done := p.under(t, 7, func() {
+		for range kills {
+			time.Sleep(time.Duration(300+r.IntN(1700)) * time.Millisecond)
+			s.signal(syscall.SIGKILL)
+			s.start()
+		}
+		time.Sleep(time.Second)
+	})
 	compare(t, dsn, project, done)
 	line(t, "%d kills, %d strokes acknowledged, all there once", kills, len(done))
 }
@@ -473,10 +488,7 @@ func TestProxyAtCommit(t *testing.T) {
 	proxy, through, err := faults.NewProxy(dsn)
 	must(t, err)
 	defer proxy.Close()
-	s := serve(t, through, 512)
-	project := s.plate()
-	p := s.page(project)
-	must(t, p.addLayer("paint"))
+	_, project, p := painted(t, through, 512)
 	var mu sync.Mutex
 	r := rand.New(rand.NewPCG(5, 5))
 	count := map[faults.Fault]int{}
@@ -488,13 +500,7 @@ func TestProxyAtCommit(t *testing.T) {
 		return f
 	}
 	proxy.AtCommit.Store(&at)
-	stop := make(chan struct{})
-	var done map[string]int
-	var wait sync.WaitGroup
-	wait.Go(func() { done = p.paints(t, "paint", 9, stop) })
-	time.Sleep(40 * time.Second)
-	close(stop)
-	wait.Wait()
+	done := p.under(t, 9, func() { time.Sleep(40 * time.Second) })
 	proxy.AtCommit.Store(nil)
 	compare(t, dsn, project, done)
 	line(t, "%d strokes acknowledged over %d lost replies, %d cuts, %d delays", len(done), count[faults.LoseReply], count[faults.CutBefore], count[faults.Delay])
@@ -507,23 +513,16 @@ func TestDatabaseRestartedUnderPainting(t *testing.T) {
 	proxy, through, err := faults.NewProxy(dsn)
 	must(t, err)
 	defer proxy.Close()
-	s := serve(t, through, 512)
-	project := s.plate()
-	p := s.page(project)
-	must(t, p.addLayer("paint"))
-	stop := make(chan struct{})
-	var done map[string]int
-	var wait sync.WaitGroup
-	wait.Go(func() { done = p.paints(t, "paint", 11, stop) })
-	for range 5 {
+	_, project, p := painted(t, through, 512)
+	done := p.under(t, 11, func() {
+		for range 5 {
+			time.Sleep(2 * time.Second)
+			proxy.Down()
+			time.Sleep(3 * time.Second)
+			proxy.Up()
+		}
 		time.Sleep(2 * time.Second)
-		proxy.Down()
-		time.Sleep(3 * time.Second)
-		proxy.Up()
-	}
-	time.Sleep(2 * time.Second)
-	close(stop)
-	wait.Wait()
+	})
 	compare(t, dsn, project, done)
 	line(t, "5 times 3 s without a database, %d strokes acknowledged", len(done))
 }
@@ -532,10 +531,7 @@ func TestDatabaseRestartedUnderPainting(t *testing.T) {
 func TestTerminatedInAStroke(t *testing.T) {
 	begin(t)
 	dsn := database(t, "velvetgrime_soak")
-	s := serve(t, dsn, 512)
-	project := s.plate()
-	p := s.page(project)
-	must(t, p.addLayer("paint"))
+	s, project, p := painted(t, dsn, 512)
 	r := rand.New(rand.NewPCG(1, 2))
 	all := strokeOf("growing", "paint", 5, r)
 	for _, m := range all[:len(all)-1] {
@@ -556,10 +552,7 @@ func TestTerminatedInAStroke(t *testing.T) {
 func TestKilledInJobs(t *testing.T) {
 	begin(t)
 	dsn := database(t, "velvetgrime_soak")
-	s := serve(t, dsn, 1024)
-	project := s.plate()
-	p := s.page(project)
-	must(t, p.addLayer("paint"))
+	s, project, _ := painted(t, dsn, 1024)
 	orders := []struct {
 		what string
 		call func() (int, []byte, error)
@@ -725,10 +718,7 @@ func TestManyProjects(t *testing.T) {
 func TestSlowReaders(t *testing.T) {
 	begin(t)
 	dsn := database(t, "velvetgrime_soak")
-	s := serve(t, dsn, 512)
-	project := s.plate()
-	p := s.page(project)
-	must(t, p.addLayer("paint"))
+	s, project, p := painted(t, dsn, 512)
 	threads := func() int {
 		list, _ := filepath.Glob(fmt.Sprintf("/proc/%d/task/*", s.cmd.Process.Pid))
 		return len(list)
@@ -783,10 +773,7 @@ func TestFullDisk(t *testing.T) {
 		_ = exec.Command("runuser", "-u", "postgres", "--", "/usr/lib/postgresql/15/bin/pg_ctl", "-D", dir+"/cluster", "-m", "immediate", "stop").Run()
 		_ = exec.Command("umount", "-l", dir).Run()
 	})
-	s := serve(t, dsn, 512)
-	project := s.plate()
-	p := s.page(project)
-	must(t, p.addLayer("paint"))
+	_, project, p := painted(t, dsn, 512)
 	r := rand.New(rand.NewPCG(6, 6))
 	done := map[string]int{}
 	stroke := func() error {
@@ -849,10 +836,7 @@ func TestFullDisk(t *testing.T) {
 func TestDeletedUnderPainting(t *testing.T) {
 	begin(t)
 	dsn := database(t, "velvetgrime_soak")
-	s := serve(t, dsn, 512)
-	project := s.plate()
-	p := s.page(project)
-	must(t, p.addLayer("paint"))
+	s, project, p := painted(t, dsn, 512)
 	stop := make(chan struct{})
 	done := map[string]int{}
 	var mu sync.Mutex
