@@ -13,7 +13,7 @@ export async function openProject(page: Page, name: string, drawn = true) {
 
 /** Waits until everything asked for is drawn in full. */
 export async function settled(page: Page) {
-  await expect(canvas(page)).toHaveAttribute('data-settled', 'true', { timeout: 60_000 });
+  await expect(canvas(page)).toHaveAttribute('data-settled', 'true', { timeout: 300_000 });
   await page.waitForTimeout(150); // the frame that shows it
 }
 

@@ -57,7 +57,7 @@ test('shared texels are told in Prepare, and their owner can be exchanged and ta
   await openProject(page, 'Decoy gull');
   await page.getByRole('button', { name: 'Prepare' }).click();
   const list = page.getByRole('list', { name: 'Shared texels' });
-  await expect(list).toBeVisible({ timeout: 60_000 });
+  await expect(list).toBeVisible({ timeout: 300_000 });
   const first = list.getByRole('listitem').first();
   const before = await first.innerText();
   const [owner, other] = before.replace(/\s+Exchange.*/s, '').split(' owns those of ');
@@ -105,7 +105,7 @@ test('what is done while the line is cut is kept when it is back', async ({ page
   await expect(kept).toContainText('1 change not kept yet');
   expect(await layers(page).count()).toBe(count);
   await page.evaluate(() => ((window as any).cut = false));
-  await expect(layers(page)).toHaveCount(count + 1, { timeout: 60_000 });
+  await expect(layers(page)).toHaveCount(count + 1, { timeout: 300_000 });
   await expect(kept).toContainText('all kept');
   await expect(kept).toHaveAttribute('data-unkept', '0');
   await page.getByRole('button', { name: 'Undo', exact: true }).click();
@@ -207,7 +207,7 @@ test('a project that is deleted says so, and can be brought back', async ({ page
   expect((await page.request.delete(`/api/projects/${id}`)).ok()).toBe(true);
   await expect(page.getByRole('alert').filter({ hasText: 'deleted' })).toBeVisible();
   await page.getByRole('button', { name: 'Bring it back' }).click();
-  await expect(canvas(page)).toHaveAttribute('data-settled', 'true', { timeout: 60_000 });
+  await expect(canvas(page)).toHaveAttribute('data-settled', 'true', { timeout: 300_000 });
   // and one that never was
   await page.goto('/#/project/nothing');
   await page.reload();

@@ -289,7 +289,7 @@ test('merging down bakes to a picture layer that looks the same, and can be undo
   const shaded = await pixel(page, ...middle);
   const list = await names(page);
   await button(page, 'Merge down').click();
-  await expect.poll(() => names(page), { timeout: 60_000 }).toHaveLength(list.length - 1);
+  await expect.poll(() => names(page)).toHaveLength(list.length - 1);
   expect((await names(page))[0]).toContain('merged');
   await settled(page);
   expect(apart(await pixel(page, ...middle), shaded)).toBeLessThan(5);
@@ -306,7 +306,7 @@ test('a channel of one’s own is added, used, seen alone and deleted', async ({
   await type(page, 'wetness', '0.8');
   await page.keyboard.down('9');
   await expect(page.getByText('wetness alone')).toBeVisible();
-  await expect.poll(async () => (await pixel(page, ...middle))[0], { timeout: 20_000 }).toBeGreaterThan(90);
+  await expect.poll(async () => (await pixel(page, ...middle))[0]).toBeGreaterThan(90);
   await page.keyboard.up('9');
   await page.getByLabel('wetness on').uncheck();
   await button(page, 'Delete channel wetness').click();

@@ -3,8 +3,8 @@ import { defineConfig } from '@playwright/test';
 export default defineConfig({
   testDir: '.',
   retries: 1, // a test that needs its second run is reported as flaky, not hidden
-  timeout: 120_000,
-  expect: { timeout: 30_000 },
+  timeout: 600_000, // met by a hang alone, on a busy machine too
+  expect: { timeout: 120_000 },
   workers: 2, // a file each: while one waits for its page, the other draws
   fullyParallel: false,
   reporter: [['list']],

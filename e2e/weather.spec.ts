@@ -108,7 +108,7 @@ test('rub: what is not baked is baked from the card; a hand goes over it while t
   const stock = page.getByRole('region', { name: 'Stock' });
   await stock.getByRole('button', { name: /^Keep the mask of Coat/ }).click();
   const kept = stock.getByRole('article');
-  await expect(kept).toHaveCount(1, { timeout: 60_000 });
+  await expect(kept).toHaveCount(1, { timeout: 300_000 });
   await expect(kept.locator('img')).toBeVisible();
   await expect(kept).toContainText('1 step'); // the hand belongs to this model
   await stock.getByRole('button', { name: 'Close' }).click();
@@ -177,7 +177,7 @@ test('every kind of source has its picture in the list', async ({ page }) => {
   await button(page, '+ Step').click();
   await page.getByLabel('Find a step').fill('bricks');
   const shot = page.getByRole('button', { name: /^Bricks source/ }).locator('img');
-  await expect.poll(() => shot.evaluate((i: HTMLImageElement) => i.naturalWidth), { timeout: 60_000 }).toBe(132);
+  await expect.poll(() => shot.evaluate((i: HTMLImageElement) => i.naturalWidth), { timeout: 300_000 }).toBe(132);
 });
 
 /** Where a grip lies in the window. */
