@@ -81,6 +81,7 @@
   });
   const keptSays = $derived.by(() => {
     const waits = session.unkept === 1 ? '1 change' : `${session.unkept} changes`;
+    if (session.gone) return 'not there';
     if (!session.online) return session.unkept ? `reconnecting … ${waits} not kept yet` : 'reconnecting …';
     if (late) return `keeping ${waits} …`;
     return session.kept ? `all kept ${session.kept}` : 'all kept';

@@ -16,7 +16,7 @@
   <ul aria-label="Shared texels">
     {#each shown as p (`${p.owner}-${p.other}`)}
       <li>
-        <span class="truncate" title={`${p.texels.toLocaleString()} texels`}
+        <span class="pair" title={`${p.texels.toLocaleString()} texels`}
           >{name(p.ownerPart, p.owner)} <span class="quiet">owns those of</span> {name(p.otherPart, p.other)}</span
         >
         <button
@@ -38,12 +38,17 @@
     align-items: center;
     gap: 8px;
     min-height: 32px;
+    padding: 3px 0;
   }
-  li span.truncate {
+  .pair {
     flex: 1;
     min-width: 0;
+    line-height: 1.35;
   }
   h3 {
     margin-top: 8px;
+  }
+  ul {
+    margin-bottom: 8px;
   }
 </style>
