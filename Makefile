@@ -64,7 +64,7 @@ test:
 # The faults: what must be survived, in one table. Not a part of make test; it takes about an hour.
 soak: packages build
 	@VELVETGRIME_TEST_DATABASE="$$(scripts/database.sh velvetgrime_test)" VELVETGRIME_JOBS_DATABASE="$$(scripts/database.sh velvetgrime_jobs)" \
-	  go test -tags soak -timeout 150m -count 1 ./internal/soak $(ARGS)
+	  go test -v -tags soak -timeout 150m -count 1 ./internal/soak $(ARGS)
 
 clean:
 	rm -rf bin web/dist/assets web/dist/index.html web/node_modules e2e/node_modules
