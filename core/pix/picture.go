@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"image"
+	"image/color"
 	_ "image/jpeg" // pictures come in these forms
 	_ "image/png"
 	"io"
@@ -32,9 +33,20 @@ type level struct {
 	rgba []uint16 // four a texel
 }
 
-// decoding is what a texel takes while it is read: up to eight bytes as the file has it,
-// eight as it is kept, and a third of that for mips.
-const decoding = 19
+// decoding is what a texel takes while it is read, bytes: as the file has it, eight as it is
+// kept, and a third of that for mips.
+func decoding(m color.Model) int64 {
+	const kept = 8 + 3
+	switch m {
+	case color.GrayModel:
+		return 1 + kept
+	case color.Gray16Model:
+		return 2 + kept
+	case color.RGBA64Model, color.NRGBA64Model:
+		return 8 + kept
+	}
+	return 4 + kept
+}
 
 // DecodePicture reads a PNG, JPEG, TIFF or WebP file. The size is checked before
 // the texels are read.
@@ -50,7 +62,7 @@ func DecodePicture(r io.ReadSeeker) (*Picture, error) {
 		return nil, err
 	}
 	what := fmt.Sprintf("the picture of %d × %d texels", conf.Width, conf.Height)
-	release, err := budget.Memory.Take(context.Background(), what, int64(conf.Width)*int64(conf.Height)*decoding)
+	release, err := budget.Memory.Take(context.Background(), what, int64(conf.Width)*int64(conf.Height)*decoding(conf.ColorModel))
 	if err != nil {
 		return nil, err
 	}
