@@ -40,7 +40,7 @@ type opening struct {
 
 const (
 	idleAfter  = 2 * time.Minute // without a page and without a question a project is closed
-	idleAtOnce = 5 * time.Second // or after that, while more than so many are open:
+	idleAtOnce = time.Second     // or after that, while more than so many are open:
 	mostOpen   = 8
 	tendEvery  = 4 * time.Second
 )
@@ -208,8 +208,12 @@ func (h *Hub) Open(ctx context.Context, id string) (*Session, error) {
 			if o.err == nil {
 				h.open[id] = o.s
 			}
+			many := len(h.open) > mostOpen
 			h.mu.Unlock()
 			close(o.done)
+			if many {
+				h.closeIdle()
+			}
 		}()
 	}
 	h.mu.Unlock()
