@@ -1,6 +1,8 @@
 package eval
 
 import (
+	"slices"
+
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
@@ -111,7 +113,7 @@ func (s *Scene) blocksOf(f *raster.Frame, tile *Tile) *tileBlocks {
 		})
 	}
 	if len(b.echoes) > 0 {
-		b.blocks = append(b.blocks[:len(b.blocks):len(b.blocks)], make([]geom.Box, 0, len(b.echoes))...)
+		b.blocks = slices.Clip(b.blocks) // the frame's own are not written
 		for _, e := range b.echoes {
 			b.blocks, b.all = append(b.blocks, e.box), b.all.Union(e.box)
 		}
