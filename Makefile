@@ -37,10 +37,12 @@ api-types: build web/node_modules/.stamp
 	@bin/velvetgrime openapi > web/openapi.json
 	@cd web && npx openapi-typescript openapi.json -o src/api/schema.d.ts >/dev/null && npx prettier --log-level warn --write src/api/schema.d.ts openapi.json
 
-# The schema of documents and the list of steps come from the code.
+# The schema of documents and the lists of steps, operations and messages come from the code.
 formats: build
 	@bin/velvetgrime schema > docs/formats/document.schema.json
 	@bin/velvetgrime schema --steps > docs/formats/steps.md
+	@bin/velvetgrime schema --operations > docs/formats/operations.md
+	@bin/velvetgrime schema --messages > docs/formats/messages.md
 
 gate: build web/node_modules/.stamp
 	@echo "gate: formatting, vet, types, drift"

@@ -400,7 +400,7 @@ func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err e
 		next.Points = append(next.Points[:len(next.Points):len(next.Points)], at(float64(i)*0.02))
 		st = &next
 		t := time.Now()
-		grown, _, _, err := d.Apply(stack.Op{Kind: "stroke.add", Target: "paint", StrokeID: st.ID, Stroke: st, Index: -1})
+		grown, _, _, err := d.Apply(stack.AddStroke{Target: "paint", StrokeID: st.ID, Stroke: st, Index: -1})
 		if err != nil {
 			return nil, 0, err
 		}
@@ -519,7 +519,7 @@ func benchSlider(ctx context.Context, r *report) error {
 	var draft, settled, undo []float64
 	for i := range 8 {
 		v, _ := json.Marshal(0.2 + 0.05*float64(i))
-		next, inv, _, err := d.Apply(stack.Op{Kind: "step.set", Target: "l10", StepID: "n", Path: "params.persistence", Value: v})
+		next, inv, _, err := d.Apply(stack.SetStep{Target: "l10", StepID: "n", Path: "params.persistence", Value: v})
 		if err != nil {
 			return err
 		}

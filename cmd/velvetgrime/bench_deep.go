@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"time"
 
@@ -57,7 +56,7 @@ func benchDeep(ctx context.Context, r *report) error {
 		s.Radius = 0.004
 		s.Points = s.Points[:2]
 		t := time.Now()
-		next, inv, _, err := d.Apply(stack.Op{Kind: "stroke.add", Target: "strokes", StrokeID: s.ID, Stroke: s, Index: -1})
+		next, inv, _, err := d.Apply(stack.AddStroke{Target: "strokes", StrokeID: s.ID, Stroke: s, Index: -1})
 		if err != nil {
 			return err
 		}
@@ -67,10 +66,14 @@ func benchDeep(ctx context.Context, r *report) error {
 		}
 		stroke = append(stroke, since(t))
 		t = time.Now()
-		b, _ := json.Marshal(inv)
-		var back stack.Op
-		_ = json.Unmarshal(b, &back)
-		back.Carry(map[string]*brush.Stroke{s.ID: s})
+		b, err := stack.EncodeOp(inv)
+		if err != nil {
+			return err
+		}
+		back, err := stack.DecodeOp(b, map[string]*brush.Stroke{s.ID: s})
+		if err != nil {
+			return err
+		}
 		prev, _, _, err := next.Apply(back)
 		if err != nil {
 			return err

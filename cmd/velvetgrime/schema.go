@@ -14,12 +14,22 @@ import (
 )
 
 func schemaCommand() *cobra.Command {
-	var asText bool
+	texts := []struct {
+		flag, help string
+		text       func() string
+		on         bool
+	}{
+		{"steps", "print the list of steps as text instead", stepsText, false},
+		{"operations", "print the list of operations as text instead", operationsText, false},
+		{"messages", "print what a page sends as text instead", requestsText, false},
+	}
 	c := &cobra.Command{Use: "schema", Short: "Print the JSON Schema of documents, with an example of each step", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			if asText {
-				_, err := fmt.Fprint(c.OutOrStdout(), stepsText())
-				return err
+			for _, t := range texts {
+				if t.on {
+					_, err := fmt.Fprint(c.OutOrStdout(), t.text())
+					return err
+				}
 			}
 			b, err := documentSchema()
 			if err == nil {
@@ -27,7 +37,9 @@ func schemaCommand() *cobra.Command {
 			}
 			return err
 		}}
-	c.Flags().BoolVar(&asText, "steps", false, "print the list of steps as text instead")
+	for i := range texts {
+		c.Flags().BoolVar(&texts[i].on, texts[i].flag, false, texts[i].help)
+	}
 	return c
 }
 

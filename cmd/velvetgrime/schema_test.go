@@ -19,7 +19,8 @@ func TestTheSchemaInTheDocsIsTheOneOfTheCode(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for path, want := range map[string]string{"../../docs/formats/document.schema.json": string(b), "../../docs/formats/steps.md": stepsText()} {
+	for path, want := range map[string]string{"../../docs/formats/document.schema.json": string(b), "../../docs/formats/steps.md": stepsText(),
+		"../../docs/formats/operations.md": operationsText(), "../../docs/formats/messages.md": requestsText()} {
 		got, err := os.ReadFile(path)
 		if err != nil {
 			t.Fatal(err)

@@ -35,7 +35,7 @@ func TestReadyTilesHoldWhatAStrokeNeeds(t *testing.T) {
 		if where != "stack" {
 			d.Layers = []*stack.Layer{coat("base", 7, 0.3), {ID: "g", Name: "g", Kind: stack.Group, Visible: true, Amount: 1, Isolated: where != "group", Layers: d.Layers}, coat("top", 8, 0.5)}
 		}
-		painted, _, _, err := d.Apply(stack.Op{Kind: "stroke.add", Target: "paint", StrokeID: "s", Stroke: st, Index: -1})
+		painted, _, _, err := d.Apply(stack.AddStroke{Target: "paint", StrokeID: "s", Stroke: st, Index: -1})
 		if err != nil {
 			t.Fatal(err)
 		}

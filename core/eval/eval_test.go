@@ -318,7 +318,7 @@ func TestKeysChangeOnlyWhereTheStrokeIs(t *testing.T) {
 	p := Compile(sc, d, "paint", "")
 	s := stroke("new", map[string][]float32{"baseColor": {0, 1, 0}}, geom.V3(0.2, 0, 0.85))
 	s.Radius = 0.04
-	next, inv, label, err := d.Apply(stack.Op{Kind: "stroke.add", Target: "paint", StrokeID: "new", Stroke: s, Index: -1})
+	next, inv, label, err := d.Apply(stack.AddStroke{Target: "paint", StrokeID: "new", Stroke: s, Index: -1})
 	if err != nil || label == "" {
 		t.Fatal(err, label)
 	}

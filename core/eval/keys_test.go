@@ -1,7 +1,6 @@
 package eval
 
 import (
-	"encoding/json"
 	"fmt"
 	"image"
 	"image/color"
@@ -576,28 +575,29 @@ func TestWarmIsFreshOverRandomOperations(t *testing.T) {
 		pick := func() *stack.Layer { return d.Layers[r.IntN(len(d.Layers))] }
 		switch k := r.IntN(10); {
 		case len(d.Layers) < 2 || k == 0 && len(d.Layers) < 5:
-			op = stack.Op{Kind: "layer.add", Index: r.IntN(len(d.Layers) + 1), Layer: fill(name("layer"), 0.5+0.5*r.Float32(), coats{stack.Roughness: met("normal", 1, r.Float32()), stack.BaseColor: met("multiply", 0.8, r.Float32(), 0.4, 0.6)}, random(), st("hand", nil))}
-			op.Layer.Mask[1].ID = name("hand")
+			l := fill(name("layer"), 0.5+0.5*r.Float32(), coats{stack.Roughness: met("normal", 1, r.Float32()), stack.BaseColor: met("multiply", 0.8, r.Float32(), 0.4, 0.6)}, random(), st("hand", nil))
+			l.Mask[1].ID = name("hand")
+			op = stack.AddLayer{Index: r.IntN(len(d.Layers) + 1), Layer: l}
 		case k == 1 && len(d.Layers) > 2:
-			op = stack.Op{Kind: "layer.remove", Target: pick().ID}
+			op = stack.RemoveLayer{Target: pick().ID}
 		case k < 5: // a stroke
 			l := pick()
 			s := pull(name("stroke"), does[r.IntN(len(does))], 4+14*r.Float32(), [2]float32{250 * r.Float32(), 120 * r.Float32()}, [2]float32{250 * r.Float32(), 120 * r.Float32()})
-			op = stack.Op{Kind: "stroke.add", Target: l.ID, StepID: l.Mask[len(l.Mask)-1].ID, StrokeID: s.ID, Index: -1, Stroke: s}
+			op = stack.AddStroke{Target: l.ID, StepID: l.Mask[len(l.Mask)-1].ID, StrokeID: s.ID, Index: -1, Stroke: s}
 		case k == 5 && len(back) > 3: // back to an older state
 			d = back[len(back)-1-r.IntN(3)]
 			back = append(back, d)
 			continue
 		default:
 			l := pick()
-			op = stack.Op{Kind: "step.add", Target: l.ID, Path: stack.MaskStream, Index: 0, Step: random()}
+			op = stack.AddStep{Target: l.ID, Path: stack.MaskStream, Index: 0, Step: random()}
 			if len(l.Mask) > 3 {
-				op = stack.Op{Kind: "step.remove", Target: l.ID, Path: stack.MaskStream, StepID: l.Mask[0].ID}
+				op = stack.RemoveStep{Target: l.ID, StepID: l.Mask[0].ID}
 			}
 		}
 		next, _, _, err := d.Apply(op)
 		if err != nil {
-			b, _ := json.Marshal(op)
+			b, _ := stack.EncodeOp(op)
 			t.Fatalf("operation %d: %v: %s", i, err, b)
 		}
 		d = next
@@ -605,7 +605,7 @@ func TestWarmIsFreshOverRandomOperations(t *testing.T) {
 		want := b.result(t, b.scene(), d, "")
 		for scene, s := range map[string]*Scene{"a scene that keeps all": roomy, "a scene that keeps nothing": tiny} {
 			if n := different(b.result(t, s, d, ""), want); n != 0 {
-				t.Fatalf("after operation %d (%s) %s differs from a fresh one in %d values", i, op.Kind, scene, n)
+				t.Fatalf("after operation %d (%s) %s differs from a fresh one in %d values", i, op.Kind(), scene, n)
 			}
 		}
 	}

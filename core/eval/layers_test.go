@@ -203,7 +203,7 @@ func TestAFollowersKeyHoldsWhatItFollows(t *testing.T) {
 	s := NewScene(whole(t), NewCache(1<<28))
 	before := doc(a, f)
 	stroke := &brush.Stroke{ID: "s", Radius: 5 * texel, Strength: 1, Values: map[string][]float32{"mask": {0}}, Points: brush.Points{{Pos: geom.V3(20*texel, 0, 64*texel), Nrm: geom.V3(0, 1, 0), Pressure: 1}}}
-	after, _, _, err := before.Apply(stack.Op{Kind: "stroke.add", Target: "a", StepID: hand.ID, StrokeID: "s", Stroke: stroke, Index: -1})
+	after, _, _, err := before.Apply(stack.AddStroke{Target: "a", StepID: hand.ID, StrokeID: "s", Stroke: stroke, Index: -1})
 	if err != nil {
 		t.Fatal(err)
 	}

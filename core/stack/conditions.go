@@ -1,7 +1,7 @@
 package stack
 
 import (
-	"encoding/json"
+	"cmp"
 	"fmt"
 	"math"
 )
@@ -85,22 +85,17 @@ func (c *Conditions) check() error {
 	return nil
 }
 
-// SetConditions returns the operation that sets the conditions; nil takes the usual
-// ones.
-func SetConditions(c *Conditions, label string) Op {
-	return Op{Kind: "conditions.set", Value: raw(c), Label: label}
+// SetConditions sets the conditions.
+type SetConditions struct {
+	Conditions *Conditions `json:"value,omitempty" doc:"none: the usual ones"`
+	Label      string      `json:"label,omitempty" doc:"for the ledger"`
 }
 
-func (d *Document) setConditions(op Op) (Op, string, error) {
-	var c *Conditions
-	if err := json.Unmarshal(op.Value, &c); err != nil {
-		return Op{}, "", fmt.Errorf("the conditions are not readable: %w", err)
-	}
+// Kind implements Op.
+func (SetConditions) Kind() string { return "conditions.set" }
+
+func (o SetConditions) apply(d *Document) (Op, string, error) {
 	old := d.Conditions
-	d.Conditions = c
-	label := op.Label
-	if label == "" {
-		label = "Conditions"
-	}
-	return Op{Kind: op.Kind, Value: raw(old), Label: op.Label}, label, nil
+	d.Conditions = o.Conditions
+	return SetConditions{old, o.Label}, cmp.Or(o.Label, "Conditions"), nil
 }

@@ -13,7 +13,7 @@ func TestConditionsAreSetAndTakenBack(t *testing.T) {
 	}
 	c := *Usual()
 	c.Age, c.Touch = 7, []Touch{{Name: "Latch", Pos: [3]float32{1, 2, 3}, Radius: 0.1}}
-	e, inv, label, err := d.Apply(SetConditions(&c, "Seven years"))
+	e, inv, label, err := d.Apply(SetConditions{&c, "Seven years"})
 	if err != nil || label != "Seven years" || e.Facts().Age != 7 || len(e.Facts().Touch) != 1 {
 		t.Fatal(err, label, e.Facts())
 	}

@@ -1,7 +1,7 @@
 package stack
 
 import (
-	"encoding/json"
+	"cmp"
 	"fmt"
 	"regexp"
 )
@@ -24,16 +24,17 @@ func checkPalette(list []string) error {
 	return nil
 }
 
-func (d *Document) setPalette(op Op) (Op, string, error) {
-	var list []string
-	if err := json.Unmarshal(op.Value, &list); err != nil {
-		return Op{}, "", fmt.Errorf("the palette is not readable: %w", err)
-	}
+// SetPalette sets the project's colours.
+type SetPalette struct {
+	Colors []string `json:"value" doc:"each # and six digits"`
+	Label  string   `json:"label,omitempty" doc:"for the ledger"`
+}
+
+// Kind implements Op.
+func (SetPalette) Kind() string { return "palette.set" }
+
+func (o SetPalette) apply(d *Document) (Op, string, error) {
 	old := d.Palette
-	d.Palette = list
-	label := op.Label
-	if label == "" {
-		label = "Palette"
-	}
-	return Op{Kind: op.Kind, Value: raw(old), Label: op.Label}, label, nil
+	d.Palette = o.Colors
+	return SetPalette{old, o.Label}, cmp.Or(o.Label, "Palette"), nil
 }

@@ -1,6 +1,7 @@
 package stack
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -73,39 +74,35 @@ func (d *Document) Preparation() *Prepared {
 	return d.Prepared
 }
 
-// preparation is the value of the operation prepare.set.
-type preparation struct {
+// Preparation is what the operation that sets what was prepared brings.
+type Preparation struct {
 	Prepared *Prepared            `json:"prepared"`
-	Sheets   map[string]SheetSize `json:"sheets,omitempty"`
+	Sheets   map[string]SheetSize `json:"sheets,omitempty" doc:"which sheets there are; none: the same"`
 }
+
+// SetPrepared sets what was prepared, and which sheets there are.
+type SetPrepared struct {
+	Value Preparation `json:"value"`
+	Label string      `json:"label,omitempty" doc:"for the ledger"`
+}
+
+// Kind implements Op.
+func (SetPrepared) Kind() string { return "prepare.set" }
 
 // Prepare returns the operation that sets what is prepared and, when sheets is not
 // nil, which sheets there are.
 func Prepare(p *Prepared, sheets map[string]SheetSize, label string) Op {
-	return Op{Kind: "prepare.set", Value: raw(preparation{p, sheets}), Label: label}
+	return SetPrepared{Preparation{p, sheets}, label}
 }
 
-func (d *Document) prepare(op Op) (Op, string, error) {
-	var v preparation
-	if err := json.Unmarshal(op.Value, &v); err != nil {
-		return Op{}, "", fmt.Errorf("what was prepared is not readable: %w", err)
-	}
-	old := preparation{d.Prepared, nil}
-	if v.Sheets != nil {
+func (o SetPrepared) apply(d *Document) (Op, string, error) {
+	old := Preparation{d.Prepared, nil}
+	if o.Value.Sheets != nil {
 		old.Sheets = d.Sheets
-		d.Sheets = v.Sheets
+		d.Sheets = o.Value.Sheets
 	}
-	d.Prepared = v.Prepared
-	label := op.Label
-	if label == "" {
-		label = "Prepare"
-	}
-	return Op{Kind: op.Kind, Value: raw(old), Label: op.Label}, label, nil
-}
-
-// SetReach returns the operation that sets a layer's reach.
-func SetReach(layer string, r Reach) Op {
-	return Op{Kind: "layer.set", Target: layer, Path: "reach", Value: raw(r)}
+	d.Prepared = o.Value.Prepared
+	return SetPrepared{old, o.Label}, cmp.Or(o.Label, "Prepare"), nil
 }
 
 // IDColor is a colour of the ID map that a reach covers.

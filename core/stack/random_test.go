@@ -35,31 +35,34 @@ func randomOp(r *rand.Rand, d *stack.Document, n int) stack.Op {
 	}
 	switch r.IntN(15) {
 	case 0:
-		return stack.Op{Kind: "layer.add", Parent: pick(groups), Index: place, Layer: &stack.Layer{ID: fmt.Sprint("l", n), Name: "L", Kind: pick([]string{stack.Fill, stack.Group, stack.Paint}), Visible: true, Amount: 0.5}}
+		return stack.AddLayer{Parent: pick(groups), Index: place, Layer: &stack.Layer{ID: fmt.Sprint("l", n), Name: "L", Kind: pick([]string{stack.Fill, stack.Group, stack.Paint}), Visible: true, Amount: 0.5}}
 	case 1:
-		return stack.Op{Kind: "layer.remove", Target: target}
+		return stack.RemoveLayer{Target: target}
 	case 2, 3:
-		return stack.Op{Kind: "layer.move", Target: target, Parent: pick(groups), Index: place}
+		return stack.MoveLayer{Target: target, Parent: pick(groups), Index: place}
 	case 4:
-		return stack.Op{Kind: "layer.copy", Target: target, Parent: pick(groups), Index: place, Layer: &stack.Layer{ID: fmt.Sprint("c", n), Name: "C"}}
+		return stack.CopyLayer{Target: target, Parent: pick(groups), Index: place, Layer: &stack.Layer{ID: fmt.Sprint("c", n), Name: "C"}}
 	case 5:
-		return stack.Op{Kind: "layer.set", Target: target, Path: pick([]string{"amount", "visible", "isolated", "locked", "blend", "name"}), Value: raw([]any{0.3, true, "multiply"}[r.IntN(3)])}
+		return stack.SetLayer{Target: target, Path: pick([]string{"amount", "visible", "isolated", "locked", "blend", "name"}), Value: raw([]any{0.3, true, "multiply"}[r.IntN(3)])}
 	case 6:
-		return stack.Op{Kind: "layer.set", Target: target, Path: "channels.roughness", Value: raw(stack.Coat{On: true, Value: []float32{0.5}, Amount: 1, Stream: []*stack.Step{fresh("noise")}})}
+		return stack.SetLayer{Target: target, Path: "channels.roughness", Value: raw(stack.Coat{On: true, Value: []float32{0.5}, Amount: 1, Stream: []*stack.Step{fresh("noise")}})}
 	case 7:
-		return stack.Op{Kind: "layer.set", Target: target, Path: "channels." + pick([]string{"roughness", "height", "added.x"}), Value: json.RawMessage("null")}
+		return stack.SetLayer{Target: target, Path: "channels." + pick([]string{"roughness", "height", "added.x"}), Value: json.RawMessage("null")}
 	case 8, 9:
-		return stack.Op{Kind: "step.add", Target: target, Path: stream, Index: place, Step: fresh(pick([]string{"noise", "bundle", "hand", "levels", "follow", "warp"}))}
+		return stack.AddStep{Target: target, Path: stream, Index: place, Step: fresh(pick([]string{"noise", "bundle", "hand", "levels", "follow", "warp"}))}
 	case 10:
-		return stack.Op{Kind: "step.remove", Target: target, StepID: step}
+		return stack.RemoveStep{Target: target, StepID: step}
 	case 11:
-		return stack.Op{Kind: "step.move", Target: target, StepID: step, Path: stream, Index: place}
+		return stack.MoveStep{Target: target, StepID: step, Path: stream, Index: place}
 	case 12:
-		return stack.Op{Kind: "step.set", Target: target, StepID: step, Path: pick([]string{"on", "amount", "params.frequency", "params.layer"}), Value: raw([]any{0.5, false, "a", nil}[r.IntN(4)])}
+		return stack.SetStep{Target: target, StepID: step, Path: pick([]string{"on", "amount", "params.frequency", "params.layer"}), Value: raw([]any{0.5, false, "a", nil}[r.IntN(4)])}
 	case 13:
-		return stack.Op{Kind: "stroke.add", Target: target, StepID: pick([]string{"", step}), StrokeID: fmt.Sprint("k", n), Stroke: aStroke(fmt.Sprint("k", n)), Index: place}
+		return stack.AddStroke{Target: target, StepID: pick([]string{"", step}), StrokeID: fmt.Sprint("k", n), Stroke: aStroke(fmt.Sprint("k", n)), Index: place}
 	}
-	return stack.Op{Kind: pick([]string{"channel.add", "channel.remove"}), Target: "added.x", Index: -1, Value: json.RawMessage(`{"channel":"added.x","label":"x","color":false}`)}
+	if r.IntN(2) == 0 {
+		return stack.RemoveChannel{Target: "added.x"}
+	}
+	return stack.AddChannel{Index: -1, Channel: stack.AddedChannel{Channel: "added.x", Label: "x"}}
 }
 
 // Whatever is done in whatever order: what is refused leaves no trace, what is done
@@ -82,16 +85,16 @@ func TestAnyRowOfOperationsCanBeTakenBack(t *testing.T) {
 			before := text(t, d)
 			next, inverse, label, err := d.Apply(op)
 			if text(t, d) != before {
-				t.Fatalf("seed %d: %s changed the document in place", seed, op.Kind)
+				t.Fatalf("seed %d: %s changed the document in place", seed, op.Kind())
 			}
 			if err != nil {
 				continue
 			}
 			done++
 			if label == "" {
-				t.Fatalf("seed %d: %s has no line for the ledger", seed, op.Kind)
+				t.Fatalf("seed %d: %s has no line for the ledger", seed, op.Kind())
 			}
-			b, _ := json.Marshal(inverse)
+			b, _ := stack.EncodeOp(inverse)
 			merge(merge(strokes, d.Strokes()), next.Strokes())
 			history = append(history, change{before, b, op})
 			whole, err := next.Encode(true)
@@ -99,22 +102,21 @@ func TestAnyRowOfOperationsCanBeTakenBack(t *testing.T) {
 				t.Fatal(err)
 			}
 			if _, err := stack.Decode(whole, nil); err != nil {
-				t.Fatalf("seed %d: after %s the document is not read again: %v", seed, op.Kind, err)
+				t.Fatalf("seed %d: after %s the document is not read again: %v", seed, op.Kind(), err)
 			}
 			d = next
 		}
 		for i := len(history) - 1; i >= 0; i-- {
-			var back stack.Op
-			if err := json.Unmarshal(history[i].inverse, &back); err != nil {
+			back, err := stack.DecodeOp(history[i].inverse, strokes)
+			if err != nil {
 				t.Fatal(err)
 			}
-			back.Carry(strokes)
 			prev, _, _, err := d.Apply(back)
 			if err != nil {
-				t.Fatalf("seed %d: taking back %s %s: %v", seed, history[i].op.Kind, history[i].op.Path, err)
+				t.Fatalf("seed %d: taking back %s: %v", seed, said(history[i].op), err)
 			}
 			if text(t, prev) != history[i].before {
-				t.Fatalf("seed %d: %s %s is not taken back exactly", seed, history[i].op.Kind, history[i].op.Path)
+				t.Fatalf("seed %d: %s is not taken back exactly", seed, said(history[i].op))
 			}
 			d = prev
 		}
@@ -128,14 +130,14 @@ func TestAnyRowOfOperationsCanBeTakenBack(t *testing.T) {
 // its own check and goes back byte for byte.
 func FuzzOperations(f *testing.F) {
 	for _, op := range ops {
-		b, _ := json.Marshal(op)
+		b, _ := stack.EncodeOp(op)
 		f.Add(b)
 	}
 	f.Add([]byte(`{"kind":"batch","ops":[{"kind":"layer.remove","target":"a"},{"kind":"step.add","target":"b","path":"mask","index":-1,"newStep":{"id":"o","kind":"other-side","on":true,"amount":1,"params":{"pair":[[0,0,0],[1,1,1]],"way":"flip"}}}]}`))
-	f.Add([]byte(`{"kind":"conditions","value":{"up":[0,1,0],"age":1e9}}`))
+	f.Add([]byte(`{"kind":"conditions.set","value":{"up":[0,1,0],"age":1e9}}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		var op stack.Op
-		if json.Unmarshal(data, &op) != nil {
+		op, err := stack.DecodeOp(data, nil)
+		if err != nil {
 			return
 		}
 		d := stack.New([]string{"Hull"}, 1024)

@@ -1,6 +1,6 @@
 // Package stack is the document: layers, streams, reaches and strokes as plain
 // data. A Document and everything that hangs from it is immutable; operations
-// (see ops.go) make new documents that share what they did not touch.
+// (see op.go) make new documents that share what they did not touch.
 package stack
 
 import (

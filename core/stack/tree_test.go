@@ -17,16 +17,16 @@ func grouped(t *testing.T) *stack.Document {
 	d := start(t)
 	add := func(parent string, l *stack.Layer) {
 		l.Name, l.Visible, l.Amount = "Coat "+l.ID, true, 1
-		d = do(t, d, stack.Op{Kind: "layer.add", Parent: parent, Index: -1, Layer: l})
+		d = do(t, d, stack.AddLayer{Parent: parent, Index: -1, Layer: l})
 	}
 	add("", &stack.Layer{ID: "g", Kind: stack.Group})
 	add("g", &stack.Layer{ID: "inner", Kind: stack.Group})
 	add("", &stack.Layer{ID: "d", Kind: stack.Fill})
-	d = do(t, d, stack.Op{Kind: "layer.move", Target: "b", Parent: "g", Index: 0})
-	d = do(t, d, stack.Op{Kind: "layer.move", Target: "c", Parent: "inner", Index: 0})
-	d = do(t, d, stack.Op{Kind: "layer.set", Target: "c", Path: "channels.roughness", Value: json.RawMessage(
+	d = do(t, d, stack.MoveLayer{Target: "b", Parent: "g", Index: 0})
+	d = do(t, d, stack.MoveLayer{Target: "c", Parent: "inner", Index: 0})
+	d = do(t, d, stack.SetLayer{Target: "c", Path: "channels.roughness", Value: json.RawMessage(
 		`{"on":true,"value":[0.5],"blend":"multiply","amount":1,"stream":[{"id":"s1","kind":"noise","on":true,"amount":1},{"id":"s2","kind":"bundle","on":true,"amount":0.5,"steps":[{"id":"s3","kind":"hand","on":true,"amount":1}]}]}`)})
-	return do(t, d, stack.Op{Kind: "stroke.add", Target: "c", StepID: "s3", StrokeID: "deep", Stroke: aStroke("deep"), Index: -1})
+	return do(t, d, stack.AddStroke{Target: "c", StepID: "s3", StrokeID: "deep", Stroke: aStroke("deep"), Index: -1})
 }
 
 // shape writes the tree as a(b c) with ids.
@@ -46,27 +46,27 @@ var treeOps = []struct {
 	op    stack.Op
 	after string // the tree, when the operation changes it
 }{
-	{stack.Op{Kind: "layer.move", Target: "a", Parent: "inner", Index: -1}, "g(b inner(c a)) d"},
-	{stack.Op{Kind: "layer.move", Target: "c", Parent: "", Index: 0}, "c a g(b inner()) d"},
-	{stack.Op{Kind: "layer.move", Target: "b", Parent: "g", Index: 1}, "a g(inner(c) b) d"},
-	{stack.Op{Kind: "layer.remove", Target: "g"}, "a d"},
-	{stack.Op{Kind: "layer.copy", Target: "g", Index: 2, Layer: &stack.Layer{ID: "k", Name: "Copy"}}, "a g(b inner(c)) k(k.1 k.2(k.3)) d"},
-	{stack.Op{Kind: "layer.add", Parent: "inner", Index: 0, Layer: &stack.Layer{ID: "n", Name: "New", Kind: stack.Fill, Amount: 1}}, "a g(b inner(n c)) d"},
-	{stack.Op{Kind: "layer.set", Target: "inner", Path: "isolated", Value: json.RawMessage(`true`)}, ""},
-	{stack.Op{Kind: "layer.set", Target: "g", Path: "blend", Value: json.RawMessage(`"screen"`)}, ""},
-	{stack.Op{Kind: "layer.set", Target: "c", Path: "locked", Value: json.RawMessage(`true`)}, ""},
-	{stack.Op{Kind: "layer.set", Target: "c", Path: "channels.roughness", Value: json.RawMessage(`{"on":true,"value":[0.1],"amount":1}`)}, ""},
-	{stack.Op{Kind: "layer.set", Target: "c", Path: "channels.roughness", Value: json.RawMessage(`null`)}, ""},
-	{stack.Op{Kind: "step.add", Target: "c", Path: "step:s2", Index: 0, Step: &stack.Step{ID: "n1", Kind: "noise", On: true, Amount: 1}}, ""},
-	{stack.Op{Kind: "step.move", Target: "c", StepID: "s3", Path: "mask", Index: 0}, ""},
-	{stack.Op{Kind: "step.move", Target: "c", StepID: "s1", Path: "step:s2", Index: 1}, ""},
-	{stack.Op{Kind: "step.set", Target: "c", StepID: "s3", Path: "name", Value: json.RawMessage(`"Thumb"`)}, ""},
-	{stack.Op{Kind: "step.remove", Target: "c", StepID: "s2"}, ""},
-	{stack.Op{Kind: "stroke.add", Target: "c", StepID: "s3", StrokeID: "more", Stroke: aStroke("more"), Index: 0}, ""},
-	{stack.Op{Kind: "light.set", Value: json.RawMessage(`"linear"`)}, ""},
-	{stack.Op{Kind: "channel.add", Index: -1, Value: json.RawMessage(`{"channel":"added.wet","label":"wetness","color":false}`)}, ""},
-	{stack.Op{Kind: "batch", Ops: []stack.Op{{Kind: "channel.add", Index: -1, Value: json.RawMessage(`{"channel":"added.w","label":"w","color":true}`)},
-		{Kind: "layer.set", Target: "d", Path: "channels.added.w", Value: json.RawMessage(`{"on":true,"value":[1,0,0],"amount":1}`)}, {Kind: "channel.remove", Target: "added.w"}}}, ""},
+	{stack.MoveLayer{Target: "a", Parent: "inner", Index: -1}, "g(b inner(c a)) d"},
+	{stack.MoveLayer{Target: "c", Parent: "", Index: 0}, "c a g(b inner()) d"},
+	{stack.MoveLayer{Target: "b", Parent: "g", Index: 1}, "a g(inner(c) b) d"},
+	{stack.RemoveLayer{Target: "g"}, "a d"},
+	{stack.CopyLayer{Target: "g", Index: 2, Layer: &stack.Layer{ID: "k", Name: "Copy"}}, "a g(b inner(c)) k(k.1 k.2(k.3)) d"},
+	{stack.AddLayer{Parent: "inner", Index: 0, Layer: &stack.Layer{ID: "n", Name: "New", Kind: stack.Fill, Amount: 1}}, "a g(b inner(n c)) d"},
+	{stack.SetLayer{Target: "inner", Path: "isolated", Value: json.RawMessage(`true`)}, ""},
+	{stack.SetLayer{Target: "g", Path: "blend", Value: json.RawMessage(`"screen"`)}, ""},
+	{stack.SetLayer{Target: "c", Path: "locked", Value: json.RawMessage(`true`)}, ""},
+	{stack.SetLayer{Target: "c", Path: "channels.roughness", Value: json.RawMessage(`{"on":true,"value":[0.1],"amount":1}`)}, ""},
+	{stack.SetLayer{Target: "c", Path: "channels.roughness", Value: json.RawMessage(`null`)}, ""},
+	{stack.AddStep{Target: "c", Path: "step:s2", Index: 0, Step: &stack.Step{ID: "n1", Kind: "noise", On: true, Amount: 1}}, ""},
+	{stack.MoveStep{Target: "c", StepID: "s3", Path: "mask", Index: 0}, ""},
+	{stack.MoveStep{Target: "c", StepID: "s1", Path: "step:s2", Index: 1}, ""},
+	{stack.SetStep{Target: "c", StepID: "s3", Path: "name", Value: json.RawMessage(`"Thumb"`)}, ""},
+	{stack.RemoveStep{Target: "c", StepID: "s2"}, ""},
+	{stack.AddStroke{Target: "c", StepID: "s3", StrokeID: "more", Stroke: aStroke("more"), Index: 0}, ""},
+	{stack.SetLight{Light: "linear"}, ""},
+	{stack.AddChannel{Index: -1, Channel: stack.AddedChannel{Channel: "added.wet", Label: "wetness", Color: false}}, ""},
+	{stack.Batch{Ops: stack.Ops{stack.AddChannel{Index: -1, Channel: stack.AddedChannel{Channel: "added.w", Label: "w", Color: true}},
+		stack.SetLayer{Target: "d", Path: "channels.added.w", Value: json.RawMessage(`{"on":true,"value":[1,0,0],"amount":1}`)}, stack.RemoveChannel{Target: "added.w"}}}, ""},
 }
 
 func TestTreeOperationsCanBeTakenBack(t *testing.T) {
@@ -75,26 +75,25 @@ func TestTreeOperationsCanBeTakenBack(t *testing.T) {
 		before := text(t, d)
 		next, inverse, label, err := d.Apply(c.op)
 		if err != nil {
-			t.Errorf("%s %s: %v", c.op.Kind, c.op.Path, err)
+			t.Errorf("%s: %v", said(c.op), err)
 			continue
 		}
 		if text(t, d) != before {
-			t.Errorf("%s %s changed the document in place", c.op.Kind, c.op.Path)
+			t.Errorf("%s changed the document in place", said(c.op))
 		}
 		if c.after != "" && shape(next.Layers) != c.after {
-			t.Errorf("%s: %s, want %s", c.op.Kind, shape(next.Layers), c.after)
+			t.Errorf("%s: %s, want %s", c.op.Kind(), shape(next.Layers), c.after)
 		}
 		// both go through JSON, as in the database; strokes are found by id
-		b, _ := json.Marshal(inverse)
-		var back stack.Op
-		if err := json.Unmarshal(b, &back); err != nil || label == "" {
-			t.Fatalf("%s: %v, label %q", c.op.Kind, err, label)
+		b, _ := stack.EncodeOp(inverse)
+		back, err := stack.DecodeOp(b, merge(d.Strokes(), next.Strokes()))
+		if err != nil || label == "" {
+			t.Fatalf("%s: %v, label %q", said(c.op), err, label)
 		}
-		back.Carry(merge(d.Strokes(), next.Strokes()))
 		if d, _, _, err = next.Apply(back); err != nil {
-			t.Errorf("%s: taking it back: %v", c.op.Kind, err)
+			t.Errorf("%s: taking it back: %v", c.op.Kind(), err)
 		} else if text(t, d) != before {
-			t.Errorf("%s %s is not taken back:\n%s\n%s", c.op.Kind, c.op.Path, text(t, d), before)
+			t.Errorf("%s is not taken back:\n%s\n%s", said(c.op), text(t, d), before)
 		}
 	}
 }
@@ -111,9 +110,9 @@ func TestRefusals(t *testing.T) {
 		return &stack.Step{ID: id, Kind: stack.Follow, On: true, Amount: 1, Params: map[string]any{"layer": layer, "what": what}}
 	}
 	addTo := func(target string, s *stack.Step) stack.Op {
-		return stack.Op{Kind: "step.add", Target: target, Index: -1, Step: s}
+		return stack.AddStep{Target: target, Index: -1, Step: s}
 	}
-	lock := stack.Op{Kind: "layer.set", Target: "g", Path: "locked", Value: json.RawMessage(`true`)}
+	lock := stack.SetLayer{Target: "g", Path: "locked", Value: json.RawMessage(`true`)}
 	for _, c := range []struct {
 		name string
 		ops  []stack.Op
@@ -123,15 +122,15 @@ func TestRefusals(t *testing.T) {
 		{"two follow each other", []stack.Op{addTo("a", follow("f", "d", "mask")), addTo("d", follow("f", "a", "mask"))}, []string{`"Coat a"`, `"Coat d"`, "loop"}},
 		{"below follows above that follows below", []stack.Op{addTo("d", follow("f", stack.Below, "roughness")), addTo("a", follow("f", "d", "mask"))}, []string{`"Coat a"`, `"Coat d"`}},
 		{"what is followed is not there", []stack.Op{addTo("a", follow("f", "gone", "mask"))}, []string{`"Coat a"`, "not there"}},
-		{"a followed layer is deleted", []stack.Op{addTo("d", follow("f", "a", "mask")), {Kind: "layer.remove", Target: "a"}}, []string{`"Coat d"`, "not there"}},
-		{"a group goes into itself", []stack.Op{{Kind: "layer.move", Target: "g", Parent: "inner", Index: 0}}, []string{"itself"}},
-		{"a bundle goes into itself", []stack.Op{{Kind: "step.move", Target: "c", StepID: "s2", Path: "step:s2", Index: 0}}, []string{"itself"}},
-		{"a locked group's layer changes", []stack.Op{lock, {Kind: "layer.set", Target: "c", Path: "amount", Value: json.RawMessage(`0.2`)}}, []string{`"Coat g"`, "locked", "unlock"}},
-		{"something is put into a locked group", []stack.Op{lock, {Kind: "layer.move", Target: "a", Parent: "g", Index: 0}}, []string{"locked"}},
-		{"a mode that the channel cannot have", []stack.Op{{Kind: "layer.set", Target: "a", Path: "channels.height", Value: json.RawMessage(`{"on":true,"value":[0],"blend":"multiply","amount":1}`)}}, []string{"height", "multiply"}},
-		{"a channel of nobody", []stack.Op{{Kind: "layer.set", Target: "a", Path: "channels.added.no", Value: json.RawMessage(`{"on":true,"value":[0],"amount":1}`)}}, []string{"added.no"}},
-		{"a light that is none", []stack.Op{{Kind: "light.set", Value: json.RawMessage(`"warm"`)}}, []string{"warm"}},
-		{"a stream of a channel that is off", []stack.Op{{Kind: "step.add", Target: "a", Path: "metallic", Index: 0, Step: &stack.Step{ID: "x", Kind: "noise", Amount: 1}}}, []string{"metallic", "switch it on"}},
+		{"a followed layer is deleted", []stack.Op{addTo("d", follow("f", "a", "mask")), stack.RemoveLayer{Target: "a"}}, []string{`"Coat d"`, "not there"}},
+		{"a group goes into itself", []stack.Op{stack.MoveLayer{Target: "g", Parent: "inner", Index: 0}}, []string{"itself"}},
+		{"a bundle goes into itself", []stack.Op{stack.MoveStep{Target: "c", StepID: "s2", Path: "step:s2", Index: 0}}, []string{"itself"}},
+		{"a locked group's layer changes", []stack.Op{lock, stack.SetLayer{Target: "c", Path: "amount", Value: json.RawMessage(`0.2`)}}, []string{`"Coat g"`, "locked", "unlock"}},
+		{"something is put into a locked group", []stack.Op{lock, stack.MoveLayer{Target: "a", Parent: "g", Index: 0}}, []string{"locked"}},
+		{"a mode that the channel cannot have", []stack.Op{stack.SetLayer{Target: "a", Path: "channels.height", Value: json.RawMessage(`{"on":true,"value":[0],"blend":"multiply","amount":1}`)}}, []string{"height", "multiply"}},
+		{"a channel of nobody", []stack.Op{stack.SetLayer{Target: "a", Path: "channels.added.no", Value: json.RawMessage(`{"on":true,"value":[0],"amount":1}`)}}, []string{"added.no"}},
+		{"a light that is none", []stack.Op{stack.SetLight{Light: "warm"}}, []string{"warm"}},
+		{"a stream of a channel that is off", []stack.Op{stack.AddStep{Target: "a", Path: "metallic", Index: 0, Step: &stack.Step{ID: "x", Kind: "noise", Amount: 1}}}, []string{"metallic", "switch it on"}},
 	} {
 		d := grouped(t)
 		var err error
@@ -140,7 +139,7 @@ func TestRefusals(t *testing.T) {
 			if next, _, _, err = d.Apply(op); err == nil {
 				d = next
 			} else if i < len(c.ops)-1 {
-				t.Fatalf("%s: already %s is refused: %v", c.name, op.Kind, err)
+				t.Fatalf("%s: already %s is refused: %v", c.name, op.Kind(), err)
 			}
 		}
 		if err == nil {
@@ -165,9 +164,9 @@ func TestFollowingWithoutALoop(t *testing.T) {
 		if layer == stack.Below {
 			what = "roughness"
 		}
-		d = do(t, d, stack.Op{Kind: "step.add", Target: target, Index: -1, Step: &stack.Step{ID: "f", Kind: stack.Follow, On: true, Amount: 1, Params: map[string]any{"layer": layer, "what": what}}})
+		d = do(t, d, stack.AddStep{Target: target, Index: -1, Step: &stack.Step{ID: "f", Kind: stack.Follow, On: true, Amount: 1, Params: map[string]any{"layer": layer, "what": what}}})
 	}
-	d = do(t, d, stack.Op{Kind: "step.add", Target: "b", Index: -1, Step: &stack.Step{ID: "own", Kind: stack.Follow, On: true, Amount: 1, Params: map[string]any{"layer": "b", "what": "roughness"}}})
+	d = do(t, d, stack.AddStep{Target: "b", Index: -1, Step: &stack.Step{ID: "own", Kind: stack.Follow, On: true, Amount: 1, Params: map[string]any{"layer": "b", "what": "roughness"}}})
 	if _, err := d.Encode(true); err != nil {
 		t.Fatal(err)
 	}
@@ -175,8 +174,8 @@ func TestFollowingWithoutALoop(t *testing.T) {
 
 func TestACopyOfAGroupFollowsItsOwn(t *testing.T) {
 	d := grouped(t)
-	d = do(t, d, stack.Op{Kind: "step.add", Target: "b", Index: -1, Step: &stack.Step{ID: "f", Kind: stack.Follow, On: true, Amount: 1, Params: map[string]any{"layer": "c", "what": "mask"}}})
-	d = do(t, d, stack.Op{Kind: "layer.copy", Target: "g", Index: -1, Layer: &stack.Layer{ID: "k", Name: "Copy"}})
+	d = do(t, d, stack.AddStep{Target: "b", Index: -1, Step: &stack.Step{ID: "f", Kind: stack.Follow, On: true, Amount: 1, Params: map[string]any{"layer": "c", "what": "mask"}}})
+	d = do(t, d, stack.CopyLayer{Target: "g", Index: -1, Layer: &stack.Layer{ID: "k", Name: "Copy"}})
 	s, stream, _ := d.Layer("k.1").Step("f")
 	if layer, _ := s.Sources(); layer != "k.3" || stream != stack.MaskStream {
 		t.Fatalf("the copy follows %s in %s, not the copy of what it followed", layer, stream)
@@ -196,7 +195,7 @@ func TestAChannelThatIsSetKeepsItsStrokes(t *testing.T) {
 	if strings.Contains(string(shown), "deep") {
 		t.Fatal("strokes are shown")
 	}
-	d = do(t, d, stack.Op{Kind: "layer.set", Target: "c", Path: "channels.roughness", Value: json.RawMessage(strings.Replace(string(shown), "multiply", "screen", 1))})
+	d = do(t, d, stack.SetLayer{Target: "c", Path: "channels.roughness", Value: json.RawMessage(strings.Replace(string(shown), "multiply", "screen", 1))})
 	c := d.Layer("c").Channels["roughness"]
 	if c.Blend != "screen" || len(c.Stream[1].Steps[0].Strokes) != 1 {
 		t.Fatalf("blend %s, strokes %v", c.Blend, c.Stream[1].Steps[0].StrokeID)

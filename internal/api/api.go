@@ -10,7 +10,6 @@ import (
 	"fmt"
 	"net"
 	"net/http"
-	"reflect"
 	"strings"
 	"time"
 
@@ -215,11 +214,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	s.brushRoutes(api)
 	s.pressRoutes(api)
 	s.paletteRoutes(api)
-	// the live session's messages, for the page's types
-	for _, m := range live.Messages() {
-		t := reflect.TypeOf(m)
-		api.OpenAPI().Components.Schemas.Schema(t, true, t.Name())
-	}
+	messages(api.OpenAPI().Components.Schemas)
 	return api
 }
 

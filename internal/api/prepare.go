@@ -160,7 +160,7 @@ func (s *Server) editIslands(ctx context.Context, id, actor string, e unwrap.Edi
 	}
 	return p.Change(actor, "", func(d *stack.Document) (stack.Op, error) {
 		if d.Preparation().Layout != was {
-			return stack.Op{}, fmt.Errorf("the UVs were changed meanwhile; try again")
+			return nil, fmt.Errorf("the UVs were changed meanwhile; try again")
 		}
 		return live.Relayout(d, before, after, blob, label), nil
 	})

@@ -205,7 +205,7 @@ func applyBake(ctx context.Context, r *Runner, j *store.Job) (string, error) {
 	err = s.Change(j.Actor, "job:"+j.ID, func(d *stack.Document) (stack.Op, error) {
 		p := *d.Preparation()
 		if p.Model != res.Model || p.Layout != res.Layout {
-			return stack.Op{}, fmt.Errorf("the model or its UVs were changed meanwhile; bake again")
+			return nil, fmt.Errorf("the model or its UVs were changed meanwhile; bake again")
 		}
 		all := maps.Clone(p.Baked)
 		if all == nil {

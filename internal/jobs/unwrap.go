@@ -78,7 +78,7 @@ func applyUnwrap(ctx context.Context, r *Runner, j *store.Job) (string, error) {
 	to := unwrap.Measure(after, unwrap.Same(1024))
 	err = s.Change(j.Actor, "job:"+j.ID, func(d *stack.Document) (stack.Op, error) {
 		if p := d.Preparation(); p.Model != res.Model || p.Layout != res.Was {
-			return stack.Op{}, fmt.Errorf("the model or its UVs were changed meanwhile; unwrap again")
+			return nil, fmt.Errorf("the model or its UVs were changed meanwhile; unwrap again")
 		}
 		return live.Relayout(d, before, after, res.Layout, j.Label), nil
 	})

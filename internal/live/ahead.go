@@ -33,9 +33,9 @@ func (v *viewer) follow(had int) {
 	}
 }
 
-// near takes the place over which a pen hovers. A layer that was just taken away, and a
+// hover takes the place over which a pen hovers. A layer that was just taken away, and a
 // pen that paints, are left alone.
-func (v *viewer) near(r Request) {
+func (v *viewer) hover(r *HoverRequest) {
 	if v.stroke != nil || v.s.doc.Layer(r.Layer) == nil || !(r.Radius > 0) {
 		return
 	}

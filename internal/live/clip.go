@@ -64,7 +64,7 @@ func (s *Session) paste(actor, parent string, index int, newID func() string) er
 	if d == nil || len(d.Layers) == 0 {
 		return fmt.Errorf("nothing was copied yet; select layers and copy them first")
 	}
-	op := stack.Op{Kind: "batch", Label: "Paste " + d.Layers[0].Name}
+	op := stack.Batch{Label: "Paste " + d.Layers[0].Name}
 	if n := len(d.Layers); n > 1 {
 		op.Label = fmt.Sprintf("Paste %d layers", n)
 	}
@@ -76,7 +76,7 @@ func (s *Session) paste(actor, parent string, index int, newID func() string) er
 	})
 	for _, u := range d.Added {
 		if _, have := s.doc.Info(u.Channel); !have && used[u.Channel] {
-			op.Ops = append(op.Ops, stack.Op{Kind: "channel.add", Index: -1, Value: mustJSON(u)})
+			op.Ops = append(op.Ops, stack.AddChannel{Channel: u, Index: -1})
 		}
 	}
 	s.fit(d)
@@ -91,7 +91,7 @@ func (s *Session) paste(actor, parent string, index int, newID func() string) er
 		if at >= 0 {
 			at += i
 		}
-		op.Ops = append(op.Ops, stack.Op{Kind: "layer.add", Parent: parent, Index: at, Layer: l})
+		op.Ops = append(op.Ops, stack.AddLayer{Parent: parent, Index: at, Layer: l})
 	}
 	return s.commit(actor, "do", 0, op, strokes...)
 }

@@ -2,7 +2,6 @@ package live
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"log"
@@ -76,11 +75,11 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...
 	if err != nil {
 		return err
 	}
-	opJSON, err := json.Marshal(op)
+	opJSON, err := stack.EncodeOp(op)
 	if err != nil {
 		return err
 	}
-	invJSON, err := json.Marshal(inverse)
+	invJSON, err := stack.EncodeOp(inverse)
 	if err != nil {
 		return err
 	}
@@ -102,11 +101,11 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...
 			return err
 		}
 	}
-	if op.Stroke != nil {
-		strokes = append(strokes, op.Stroke)
+	if a, ok := op.(stack.AddStroke); ok {
+		strokes = append(strokes, a.Stroke)
 	}
 	c := &change{store.Entry{ProjectID: s.ID, Seq: seq, Actor: actor, Kind: kind, Ref: ref, Label: label, Op: opJSON, Inverse: invJSON, At: time.Now(), Request: request},
-		next, strokes, model, op.Target}
+		next, strokes, model, stack.LayerOf(op)}
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
 	err = s.hub.Store.Append(ctx, s.hub.holder, &c.entry, strokes, doc)

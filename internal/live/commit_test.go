@@ -45,7 +45,7 @@ func through(t *testing.T) (*faults.Proxy, *Hub, string) {
 
 func amountTo(v float32) func(d *stack.Document) (stack.Op, error) {
 	return func(d *stack.Document) (stack.Op, error) {
-		return stack.Op{Kind: "layer.set", Target: d.Layers[0].ID, Path: "amount", Value: fmt.Appendf(nil, "%g", v)}, nil
+		return stack.SetLayer{Target: d.Layers[0].ID, Path: "amount", Value: fmt.Appendf(nil, "%g", v)}, nil
 	}
 }
 
@@ -171,11 +171,11 @@ func TestProjectsAreClosedAndOpenedUnnoticed(t *testing.T) {
 	stroke := &brush.Stroke{ID: "cut", Radius: 0.1, Strength: 1, Values: map[string][]float32{"baseColor": {1, 0, 0}}, Points: brush.Points{{Pos: geom.V3(0.2, 0, 0.2), Nrm: up, Pressure: 1}, {Pos: geom.V3(0.5, 0, 0.5), Nrm: up, Pressure: 1}}}
 	paint := &stack.Layer{ID: "paint", Name: "Paint", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1, Blend: "normal"}}}
 	if err := s.Change("ann", "", func(*stack.Document) (stack.Op, error) {
-		return stack.Op{Kind: "layer.add", Index: len(d.Layers), Layer: paint}, nil
+		return stack.AddLayer{Index: len(d.Layers), Layer: paint}, nil
 	}); err != nil {
 		t.Fatal(err)
 	}
-	op := stack.Op{Kind: "stroke.add", Target: "paint", StrokeID: "cut", Index: -1, Stroke: stroke}
+	op := stack.AddStroke{Target: "paint", StrokeID: "cut", Index: -1, Stroke: stroke}
 	if err := s.do(func() { s.cut(&viewer{s: s, actor: "ann", stroke: &op}) }); err != nil {
 		t.Fatal(err)
 	}
@@ -219,7 +219,7 @@ func TestAPanicCostsOneCall(t *testing.T) {
 	}
 	err = s.Change("ann", "", func(*stack.Document) (stack.Op, error) {
 		var d *stack.Document
-		return stack.Op{Target: d.Layers[0].ID}, nil
+		return stack.RemoveLayer{Target: d.Layers[0].ID}, nil
 	})
 	if err == nil || !strings.Contains(err.Error(), "mistake of ours") {
 		t.Errorf("a panic becomes %v", err)

@@ -17,7 +17,7 @@ import (
 
 // cutStroke is a stroke whose page is gone.
 type cutStroke struct {
-	op    stack.Op
+	op    stack.AddStroke
 	ways  string
 	actor string
 	timer *time.Timer
@@ -70,19 +70,19 @@ func (s *Session) keepGrowing() {
 }
 
 // keepStroke commits a stroke, and what it leaves on the other side.
-func (s *Session) keepStroke(actor string, op stack.Op, ways string) error {
+func (s *Session) keepStroke(actor string, op stack.AddStroke, ways string) error {
 	defer s.Scene().Forget(op.StrokeID)
-	op, fresh, err := s.bothWays(op, ways)
+	all, fresh, err := s.bothWays(op, ways)
 	if err != nil {
 		return err
 	}
-	return s.commit(actor, "do", 0, op, fresh...)
+	return s.commit(actor, "do", 0, all, fresh...)
 }
 
 // beginStroke takes up a stroke. One that the project has already, since its page was gone
 // too long, goes on as a stroke of its own; what was kept of it is left out by the page's
 // first points.
-func (v *viewer) beginStroke(r Request) error {
+func (v *viewer) beginStroke(r *BeginStrokeRequest) error {
 	s := v.s
 	if r.Stroke == nil {
 		return fmt.Errorf("there is no stroke in the message")
@@ -100,7 +100,7 @@ func (v *viewer) beginStroke(r Request) error {
 		r.Stroke = &n
 	}
 	s.Scene().Forget(r.Stroke.ID)
-	op := stack.Op{Kind: "stroke.add", Target: r.Layer, StepID: r.Step, StrokeID: r.Stroke.ID, Index: -1, Stroke: r.Stroke}
+	op := stack.AddStroke{Target: r.Layer, StepID: r.Step, StrokeID: r.Stroke.ID, Index: -1, Stroke: r.Stroke}
 	if r.Within != "" {
 		area, err := s.area(r)
 		if err != nil {
@@ -128,7 +128,7 @@ func (v *viewer) beginStroke(r Request) error {
 }
 
 // growStroke adds points to the growing stroke.
-func (v *viewer) growStroke(r Request) error {
+func (v *viewer) growStroke(r *GrowStrokeRequest) error {
 	if v.stroke == nil {
 		return fmt.Errorf("no stroke was begun")
 	}

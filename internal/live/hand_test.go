@@ -37,7 +37,7 @@ func TestHowAPenIsHeldGrowsWithThePoints(t *testing.T) {
 // had; a stroke that has just begun goes nowhere yet.
 func TestAheadIsWhereTheLastMessageWent(t *testing.T) {
 	at := func(x float32) brush.Point { return brush.Point{Pos: geom.V3(x, 0, 0)} }
-	v := &viewer{stroke: &stack.Op{Target: "coat", Stroke: &brush.Stroke{Radius: 0.01, Points: brush.Points{at(0)}}}}
+	v := &viewer{stroke: &stack.AddStroke{Target: "coat", Stroke: &brush.Stroke{Radius: 0.01, Points: brush.Points{at(0)}}}}
 	v.follow(0)
 	if v.pen.Goes != (geom.Vec3{}) || v.pen.layer != "coat" || v.pen.Radius != 0.01 {
 		t.Errorf("a stroke of one point goes to %+v", v.pen)

@@ -3,7 +3,6 @@ package live
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"time"
@@ -125,11 +124,10 @@ func (s *Session) back(actor string, forward bool) error {
 			}
 		}
 	}
-	var op stack.Op
-	if err := json.Unmarshal(e.Inverse, &op); err != nil {
+	op, err := stack.DecodeOp(e.Inverse, s.strokes)
+	if err != nil {
 		return err
 	}
-	op.Carry(s.strokes)
 	if err := s.commit(actor, kind, ref, op); err != nil {
 		return fmt.Errorf("%s %q: %w", kind, e.Label, err)
 	}
@@ -151,11 +149,10 @@ func (s *Session) documentAt(ctx context.Context, seq int64) (*stack.Document, e
 		if e.Seq <= snap.Seq || e.Seq > seq {
 			continue
 		}
-		var op stack.Op
-		if err := json.Unmarshal(e.Op, &op); err != nil {
-			return nil, err
+		op, err := stack.DecodeOp(e.Op, s.strokes)
+		if err != nil {
+			return nil, fmt.Errorf("entry %d: %w", e.Seq, err)
 		}
-		op.Carry(s.strokes)
 		if d, _, _, err = d.Apply(op); err != nil {
 			return nil, fmt.Errorf("entry %d: %w", e.Seq, err)
 		}
@@ -179,9 +176,7 @@ func (s *Session) jump(actor string, seq int64) error {
 	if err != nil {
 		return err
 	}
-	op := stack.Op{Kind: "document", Value: doc}
-	op.Carry(s.strokes)
-	return s.commit(actor, "jump", seq, op)
+	return s.commit(actor, "jump", seq, stack.ReplaceDocument{Document: doc, Strokes: s.strokes})
 }
 
 // mark names a place in the ledger; an empty name takes the mark away.
@@ -224,7 +219,7 @@ func (s *Session) lines(actor string) []LedgerLine {
 				there = strokesIn(s.doc)
 			}
 			if there[id] {
-				l.Out = remove
+				l.Out = &stack.Any{Op: remove}
 			}
 		}
 		if parent[i] >= 0 {
@@ -236,19 +231,16 @@ func (s *Session) lines(actor string) []LedgerLine {
 }
 
 // strokeOf returns the stroke that an entry laid, and the operation that removes it.
-func strokeOf(e *store.Entry) (id string, remove json.RawMessage) {
+func strokeOf(e *store.Entry) (id string, remove stack.Op) {
 	if e.Kind != "do" || !bytes.Contains(e.Op, []byte(`"stroke.add"`)) {
 		return "", nil
 	}
-	var op stack.Op
-	if json.Unmarshal(e.Op, &op) != nil || op.Kind != "stroke.add" {
+	op, err := stack.DecodeOp(e.Op, nil)
+	laid, ok := op.(stack.AddStroke)
+	if err != nil || !ok {
 		return "", nil
 	}
-	remove, err := json.Marshal(stack.Op{Kind: "stroke.remove", Target: op.Target, StepID: op.StepID, StrokeID: op.StrokeID})
-	if err != nil {
-		return "", nil
-	}
-	return op.StrokeID, remove
+	return laid.StrokeID, stack.RemoveStroke{Target: laid.Target, StepID: laid.StepID, StrokeID: laid.StrokeID}
 }
 
 // strokesIn are the ids of all strokes of a document.

@@ -38,7 +38,7 @@ type LedgerLine struct {
 	After int64     `json:"after" doc:"the entry whose state it changed; 0 the beginning"`
 	// Out takes the stroke of this entry out, whatever came after it; none when the
 	// stroke is not there.
-	Out json.RawMessage `json:"out,omitempty"`
+	Out *stack.Any `json:"out,omitempty"`
 }
 
 // Doc tells the state, as a difference to what the page was told last: what is left out is
@@ -154,8 +154,7 @@ type Closed struct {
 	Why string `json:"why"`
 }
 
-// Messages are one of each kind of message to the page, and Request, which is what it
-// sends: the page's types are made of them.
+// Messages are one of each kind of message to the page: its types are made of them.
 func Messages() []any {
-	return []any{Request{}, Ack{}, Refused{}, Doc{}, Settled{}, Drafted{}, Drilled{}, Picked{}, Edges{}, Sides{}, Works{}, Clip{}, StepFailed{}, Failures{}, ModelChanged{}, Closed{}}
+	return []any{Ack{}, Refused{}, Doc{}, Settled{}, Drafted{}, Drilled{}, Picked{}, Edges{}, Sides{}, Works{}, Clip{}, StepFailed{}, Failures{}, ModelChanged{}, Closed{}}
 }

@@ -139,7 +139,7 @@ func (s *Session) Change(actor, request string, f func(d *stack.Document) (stack
 		if err != nil {
 			return err
 		}
-		op.Carry(s.strokes)
+		op = stack.Carry(op, s.strokes)
 		s.request = request
 		err = s.commit(actor, "do", 0, op)
 		s.request = ""
@@ -193,7 +193,7 @@ func Relayout(d *stack.Document, before, after *mesh.Model, blob, label string) 
 // relayout also returns which baked maps are dropped: those of sheets whose UVs or whose
 // surface changed, and of the others those that look at the rest of the model, when any of
 // it changed.
-func relayout(d *stack.Document, before, after *mesh.Model, set func(p *stack.Prepared), label string) (stack.Op, []string) {
+func relayout(d *stack.Document, before, after *mesh.Model, set func(p *stack.Prepared), label string) (stack.Batch, []string) {
 	p := *d.Preparation()
 	set(&p)
 	p.Owners = nil // islands have other numbers now
@@ -230,7 +230,7 @@ func relayout(d *stack.Document, before, after *mesh.Model, set func(p *stack.Pr
 		}
 		sheets[s.Name] = size
 	}
-	op := stack.Op{Kind: "batch", Label: label, Ops: []stack.Op{stack.Prepare(&p, sheets, label)}}
+	op := stack.Batch{Label: label, Ops: stack.Ops{stack.Prepare(&p, sheets, label)}}
 	d.Walk(func(l *stack.Layer, _ []*stack.Layer) {
 		if len(l.Reach.Islands) == 0 && !slices.ContainsFunc(l.Reach.Sheets, func(n string) bool { return after.SheetIndex(n) < 0 || !same[n] }) {
 			return

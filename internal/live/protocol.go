@@ -5,43 +5,11 @@ import (
 	"encoding/json"
 	"sync"
 
-	"velvetgrime/core/brush"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/stack"
 
 	"github.com/wI2L/jsondiff"
 )
-
-// Request is what the page sends as text; T decides which fields count. See
-// docs/formats/live.md.
-type Request struct {
-	T  string `json:"t"`
-	ID int64  `json:"id"` // of a page's requests; the answer names it
-	// Request names what changes the project, for ever: what comes twice, since its answer
-	// was lost, is done once.
-	Request string        `json:"request"`
-	N       int64         `json:"n"` // counts what changes the picture; a "settled" tells up to which it goes
-	Op      *stack.Op     `json:"op"`
-	Stroke  *brush.Stroke `json:"stroke"`
-	Points  brush.Points  `json:"points"`
-	Tilt    []float32     `json:"tilt"`   // of the pen, one a point, or none
-	Lean    []float32     `json:"lean"`   // and to which side
-	Within  string        `json:"within"` // part, island, sheet, face or all: what a stroke stays in, by the place it begins
-	Layer   string        `json:"layer"`
-	Layers  []string      `json:"layers"`
-	Parent  string        `json:"parent"`
-	Index   int           `json:"index"`
-	Step    string        `json:"step"`
-	Kind    string        `json:"kind"`
-	Name    string        `json:"name"`
-	Seq     int64         `json:"seq"`
-	VP      []float64     `json:"vp"`
-	Sizes   []int         `json:"sizes"`
-	Gens    []int         `json:"gens"` // of what the page holds of each sheet
-	Pos     [3]float32    `json:"pos"`
-	Nrm     [3]float32    `json:"nrm"`
-	Radius  float32       `json:"radius"`
-}
 
 // docs is what a page was told of the state, and what it is to be told next. The session's
 // goroutine puts states in; the page's takes the newest out, as a difference to the last.
@@ -125,7 +93,7 @@ func (s *state) differs(was *state) *Doc {
 }
 
 func (l *LedgerLine) same(o *LedgerLine) bool {
-	return l.Seq == o.Seq && l.Label == o.Label && l.Kind == o.Kind && l.Mine == o.Mine && l.At.Equal(o.At) && l.Mark == o.Mark && l.On == o.On && l.After == o.After && bytes.Equal(l.Out, o.Out)
+	return l.Seq == o.Seq && l.Label == o.Label && l.Kind == o.Kind && l.Mine == o.Mine && l.At.Equal(o.At) && l.Mark == o.Mark && l.On == o.On && l.After == o.After && (l.Out == nil) == (o.Out == nil)
 }
 
 // tell tells the state to every viewer.

@@ -48,13 +48,13 @@ func (s *Session) Replace(actor, request string, m *mesh.Model, blob, file strin
 			take := func(step string, list []*brush.Stroke) {
 				for i, st := range list {
 					n, ok := c.Stroke(st, uuid.NewString())
-					op.Ops = append(op.Ops, stack.Op{Kind: "stroke.remove", Target: l.ID, StepID: step, StrokeID: st.ID})
+					op.Ops = append(op.Ops, stack.RemoveStroke{Target: l.ID, StepID: step, StrokeID: st.ID})
 					if !ok {
 						gone++
 						continue
 					}
 					fresh = append(fresh, n)
-					op.Ops = append(op.Ops, stack.Op{Kind: "stroke.add", Target: l.ID, StepID: step, StrokeID: n.ID, Stroke: n, Index: i - (gone)})
+					op.Ops = append(op.Ops, stack.AddStroke{Target: l.ID, StepID: step, StrokeID: n.ID, Stroke: n, Index: i - (gone)})
 					moved++
 				}
 			}

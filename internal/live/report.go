@@ -112,10 +112,10 @@ func edgeAt(m *mesh.Model, tri int32, p geom.Vec3) (k, corner int) {
 
 // edge answers which edges a click on the model means: the one nearest to it, the
 // whole loop that it lies in, or the way from the last click's corner to this one's.
-func (v *viewer) edge(r Request) {
+func (v *viewer) edge(r *EdgeRequest) {
 	s := v.s
 	m := s.Model()
-	tri := s.nearest(geom.V3(r.Pos[0], r.Pos[1], r.Pos[2]), geom.V3(r.Nrm[0], r.Nrm[1], r.Nrm[2]))
+	tri := s.nearest(r.place())
 	if tri < 0 {
 		return
 	}

@@ -6,7 +6,6 @@ package live
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"log"
@@ -93,11 +92,10 @@ func (h *Hub) read(ctx context.Context, id string) (*Session, error) {
 		if e.Seq <= snap.Seq {
 			continue
 		}
-		var op stack.Op
-		if err := json.Unmarshal(e.Op, &op); err != nil {
+		op, err := stack.DecodeOp(e.Op, s.strokes)
+		if err != nil {
 			return nil, fmt.Errorf("project %q: entry %d: %w", p.Name, e.Seq, err)
 		}
-		op.Carry(s.strokes)
 		if s.doc, _, _, err = s.doc.Apply(op); err != nil {
 			return nil, fmt.Errorf("project %q: entry %d: %w", p.Name, e.Seq, err)
 		}
@@ -225,7 +223,7 @@ func (s *Session) refresh() {
 	d, live := s.doc, ""
 	for v := range s.viewers {
 		if v.preview != nil {
-			if n, _, _, err := d.Apply(*v.preview); err == nil {
+			if n, _, _, err := d.Apply(v.preview); err == nil {
 				d = n
 			}
 		}

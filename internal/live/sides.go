@@ -16,7 +16,7 @@ const shownMissing = 3000
 // sides brings strokes to the other side of a correspondence that two picked faces make,
 // or tells how far it reaches. Kind is show, copy, flip or exchange; Seq and Index are the
 // faces.
-func (v *viewer) sides(r Request) error {
+func (v *viewer) sides(r *SidesRequest) error {
 	s := v.s
 	m := s.Model()
 	c, err := m.Match(int(r.Seq), r.Index)
@@ -61,13 +61,13 @@ func (v *viewer) sides(r Request) error {
 		return fmt.Errorf("layer %q: %w", l.Name, err)
 	}
 	words := map[string]string{"copy": "copied to the other side", "flip": "flipped to the other side", "exchange": "exchanged with the other side"}
-	op := stack.Op{Kind: "batch", Label: fmt.Sprintf("%s: %s", l.Name, words[r.Kind])}
+	op := stack.Batch{Label: fmt.Sprintf("%s: %s", l.Name, words[r.Kind])}
 	for _, id := range change.Gone {
-		op.Ops = append(op.Ops, stack.Op{Kind: "stroke.remove", Target: l.ID, StepID: r.Step, StrokeID: id})
+		op.Ops = append(op.Ops, stack.RemoveStroke{Target: l.ID, StepID: r.Step, StrokeID: id})
 	}
 	var fresh []*brush.Stroke
 	for _, st := range change.Come {
-		op.Ops = append(op.Ops, stack.Op{Kind: "stroke.add", Target: l.ID, StepID: r.Step, StrokeID: st.ID, Index: -1, Stroke: st})
+		op.Ops = append(op.Ops, stack.AddStroke{Target: l.ID, StepID: r.Step, StrokeID: st.ID, Index: -1, Stroke: st})
 		fresh = append(fresh, st)
 	}
 	if err := s.commit(v.actor, "do", 0, op, fresh...); err != nil {
@@ -79,7 +79,7 @@ func (v *viewer) sides(r Request) error {
 
 // bothWays makes of a stroke that takes from the other side one that also leaves there
 // nothing (flip), or what was here (exchange); other strokes it returns as they are.
-func (s *Session) bothWays(op stack.Op, ways string) (stack.Op, []*brush.Stroke, error) {
+func (s *Session) bothWays(op stack.AddStroke, ways string) (stack.Op, []*brush.Stroke, error) {
 	st := op.Stroke
 	if st.Does != brush.Opposite || st.Take == nil || ways != "flip" && ways != "exchange" {
 		return op, nil, nil
@@ -94,7 +94,7 @@ func (s *Session) bothWays(op stack.Op, ways string) (stack.Op, []*brush.Stroke,
 	}
 	back, _ := over.Over(st, true, uuid.NewString)
 	words := map[string]string{"flip": "flipped to this side", "exchange": "exchanged with the other side"}
-	batch := stack.Op{Kind: "batch", Label: fmt.Sprintf("%s: %s under the brush", s.nameOf(op.Target), words[ways]), Ops: []stack.Op{op}}
+	batch := stack.Batch{Label: fmt.Sprintf("%s: %s under the brush", s.nameOf(op.Target), words[ways]), Ops: stack.Ops{op}}
 	fresh := []*brush.Stroke{st}
 	for _, b := range back {
 		take := *st.Take
@@ -103,7 +103,7 @@ func (s *Session) bothWays(op stack.Op, ways string) (stack.Op, []*brush.Stroke,
 		if b.Erase = ways == "flip"; b.Erase {
 			b.Does, b.Take = brush.Paint, nil
 		}
-		batch.Ops = append(batch.Ops, stack.Op{Kind: "stroke.add", Target: op.Target, StepID: op.StepID, StrokeID: b.ID, Index: -1, Stroke: b})
+		batch.Ops = append(batch.Ops, stack.AddStroke{Target: op.Target, StepID: op.StepID, StrokeID: b.ID, Index: -1, Stroke: b})
 		fresh = append(fresh, b)
 	}
 	return batch, fresh, nil

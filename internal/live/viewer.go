@@ -9,15 +9,10 @@ import (
 	"sync/atomic"
 	"time"
 
-	"velvetgrime/core/brush"
-	"velvetgrime/core/eval"
-	"velvetgrime/core/geom"
 	"velvetgrime/core/par"
-	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 
 	"github.com/coder/websocket"
-	"github.com/google/uuid"
 )
 
 // viewer is one page that looks at a project.
@@ -28,12 +23,12 @@ type viewer struct {
 	woken chan struct{}
 
 	// owned by the session's goroutine
-	preview  *stack.Op
-	stroke   *stack.Op // stroke.add with the points so far
-	doing    int64     // the number of the request under way
-	strokeID string    // under which the page knows that stroke
-	had      int       // of its points, how many are kept already
-	ways     string    // what a stroke that takes from the other side leaves there: as it is, flip or exchange
+	preview  stack.Op
+	stroke   *stack.AddStroke // stroke.add with the points so far
+	doing    int64            // the number of the request under way
+	strokeID string           // under which the page knows that stroke
+	had      int              // of its points, how many are kept already
+	ways     string           // what a stroke that takes from the other side leaves there: as it is, flip or exchange
 
 	want  chan wish // newest wins
 	posts chan any  // small messages, in their order
@@ -116,13 +111,17 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 		if err != nil {
 			return err
 		}
-		var r Request
-		if err := json.Unmarshal(data, &r); err != nil {
-			v.post(Refused{T: "error", Message: "the message is not readable: " + err.Error()})
+		r, err := parse(data)
+		if err != nil {
+			no := Refused{T: "error", Message: err.Error()}
+			if m := (*misread)(nil); errors.As(err, &m) {
+				no.ID = m.id
+			}
+			v.post(no)
 			continue
 		}
-		if r.T == "view" && (len(r.VP) == 16 || len(r.VP) == 0) || r.T == "alone" || r.T == "focus" {
-			w = w.with(r)
+		if g, ok := r.(glance); ok {
+			w = g.wish(w)
 			v.wish(w)
 			continue
 		}
@@ -130,19 +129,6 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 			return err
 		}
 	}
-}
-
-// with is a wish after a message that changes it.
-func (w wish) with(r Request) wish {
-	switch r.T {
-	case "view":
-		w.cards, w.sizes, w.gens, w.n = r.VP, r.Sizes, r.Gens, max(w.n, r.N)
-	case "alone":
-		w.alone, w.layer = r.Kind, r.Layer
-	case "focus":
-		w.focus = r.Layer
-	}
-	return w
 }
 
 // greet takes a page in.
@@ -182,24 +168,24 @@ func (v *viewer) write(ctx context.Context) error {
 }
 
 // carryOut does what a page asks for and answers; its error is that the session has ended.
-func (v *viewer) carryOut(ctx context.Context, r Request) error {
+func (v *viewer) carryOut(ctx context.Context, r request) error {
+	h := r.head()
 	answer := func(err error) {
 		switch {
 		case err != nil:
-			v.post(Refused{T: "error", ID: r.ID, Message: err.Error(), Again: Passing(err)})
-		case r.ID != 0:
-			v.post(Ack{"ack", r.ID})
+			v.post(Refused{T: "error", ID: h.ID, Message: err.Error(), Again: Passing(err)})
+		case h.ID != 0:
+			v.post(Ack{"ack", h.ID})
 		}
 	}
-	switch r.T {
-	case "drill", "edge", "pick": // they change nothing, and need not wait for what does
-		answer(guarded(r.T, func() error { return v.look(ctx, r) }))
+	if q, ok := r.(question); ok {
+		answer(guarded(h.T, func() error { return q.answer(ctx, v) }))
 		return nil
 	}
 	return v.s.do(func() {
-		v.doing = max(v.doing, r.N)
+		v.doing = max(v.doing, h.N)
 		// "settled" may tell of what is drawn only after this answer, so it goes first
-		answer(guarded(r.T, func() error { return v.handle(r) }))
+		answer(guarded(h.T, func() error { return v.carry(r.(deed)) }))
 		if v.done.Load() < v.doing { // it was refused, and nothing else came of it
 			v.done.Store(v.doing)
 			v.wake()
@@ -207,16 +193,18 @@ func (v *viewer) carryOut(ctx context.Context, r Request) error {
 	})
 }
 
-// look answers a question about a place.
-func (v *viewer) look(ctx context.Context, r Request) error {
-	switch r.T {
-	case "drill":
-		return v.drill(ctx, r)
-	case "edge":
-		v.edge(r)
-		return nil
+// carry does a deed, in the session's goroutine, and shows and tells what came of it.
+func (v *viewer) carry(r deed) error {
+	v.s.request = r.head().Request
+	defer func() { v.s.request = "" }()
+	changed, err := r.do(v)
+	if changed >= picture {
+		v.s.refresh()
 	}
-	return v.pick(ctx, r)
+	if changed >= project {
+		v.s.tell()
+	}
+	return err
 }
 
 func (v *viewer) wish(w wish) {
@@ -256,228 +244,4 @@ func guarded(what string, f func() error) error {
 		return fmt.Errorf("the server failed at %q and did not carry it out: %v; nothing else is lost", what, p.Value)
 	}
 	return err
-}
-
-// handle runs in the session's goroutine.
-func (v *viewer) handle(r Request) error {
-	s := v.s
-	changed := true
-	var err error
-	s.request = r.Request
-	defer func() { s.request = "" }()
-	switch r.T {
-	case "op":
-		if r.Op == nil {
-			return fmt.Errorf("there is no operation in the message")
-		}
-		r.Op.Carry(s.strokes)
-		v.preview = nil
-		err = s.commit(v.actor, "do", 0, *r.Op)
-	case "preview":
-		changed = false
-		v.preview = r.Op
-		if r.Op != nil {
-			s.hot = r.Op.Target
-		}
-	case "undo", "redo":
-		err = s.back(v.actor, r.T == "redo")
-	case "jump":
-		err = s.jump(v.actor, r.Seq)
-	case "mark":
-		err = s.mark(r.Seq, r.Name)
-	case "copy":
-		changed = false
-		var names []string
-		if names, err = s.copyLayers(v.actor, r.Layers); err == nil {
-			v.post(Clip{"clip", names})
-		}
-	case "paste":
-		err = s.paste(v.actor, r.Parent, r.Index, uuid.NewString)
-	case "merge":
-		changed = false
-		err = s.mergeDown(v.actor, r.Layer, uuid.NewString)
-	case "work.cancel":
-		changed = false
-		if w := s.works[r.Seq]; w != nil {
-			w.cancel()
-		}
-	case "stroke.begin":
-		changed = false
-		err = v.beginStroke(r)
-	case "stroke.add":
-		changed = false
-		err = v.growStroke(r)
-	case "stroke.end":
-		err = v.endStroke()
-	case "sides":
-		changed = r.Kind != "show"
-		err = v.sides(r)
-	case "stroke.cancel":
-		changed = false
-		v.cancelStroke()
-	case "near":
-		v.near(r)
-		return nil
-	default:
-		return fmt.Errorf("the message %q is unknown", r.T)
-	}
-	s.refresh()
-	if changed {
-		s.tell()
-	}
-	return err
-}
-
-// likeness finds what the places that a stroke stays in are to be like, where it begins.
-func (v *viewer) likeness(r Request) error {
-	a := r.Stroke.Alike
-	if a == nil || len(a.Value) > 0 {
-		return nil
-	}
-	u, tri := v.s.point(r)
-	if tri < 0 {
-		return fmt.Errorf("there is no surface at the place that the stroke is to be like")
-	}
-	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
-	defer cancel()
-	var err error
-	a.Value, err = v.s.shown().ShowsAt(ctx, u, r.Layer, r.Step, stack.Channel(a.Channel))
-	return err
-}
-
-// area is the part, island, sheet or face around the place that a request names, or
-// the whole model.
-func (s *Session) area(r Request) (*brush.Area, error) {
-	m := s.Model()
-	on := func(int) bool { return true }
-	if r.Within != "all" {
-		tri := s.nearest(geom.V3(r.Pos[0], r.Pos[1], r.Pos[2]), geom.V3(r.Nrm[0], r.Nrm[1], r.Nrm[2]))
-		if tri < 0 {
-			return nil, fmt.Errorf("there is no surface at the place where the stroke begins")
-		}
-		switch r.Within {
-		case "part":
-			on = func(i int) bool { return m.TriPart[i] == m.TriPart[tri] }
-		case "island":
-			on = func(i int) bool { return m.Island[i] == m.Island[tri] }
-		case "sheet":
-			on = func(i int) bool { return m.TriSheet[i] == m.TriSheet[tri] }
-		case "face":
-			on = func(i int) bool { return i == int(tri) }
-		case "id":
-			same, err := s.sameID(r)
-			if err != nil {
-				return nil, err
-			}
-			on = func(i int) bool { return same[i] }
-		default:
-			return nil, fmt.Errorf("a stroke cannot stay within a %q; it can within a part, island, sheet, face, ID colour (id) or all", r.Within)
-		}
-	}
-	return brush.AreaOf(len(m.Tri), on, func(i int) [3]geom.Vec3 {
-		return [3]geom.Vec3{m.Pos[m.Tri[i][0]], m.Pos[m.Tri[i][1]], m.Pos[m.Tri[i][2]]}
-	}), nil
-}
-
-// sameID tells of every face whether the ID map has, in its middle, the colour that it has
-// at the place of a request.
-func (s *Session) sameID(r Request) ([]bool, error) {
-	u, tri := s.point(r)
-	p := s.shown()
-	var color []float32
-	if tri >= 0 {
-		var err error
-		if color, err = p.IDAt(u); err != nil {
-			return nil, err
-		}
-	}
-	if len(color) < 3 {
-		return nil, fmt.Errorf("there is no ID colour at that place; bake the ID map, or make one, in Prepare")
-	}
-	return p.FacesOfID(color[:3], 0.02)
-}
-
-// drill answers with a core sample: outermost layer first.
-func (v *viewer) drill(ctx context.Context, r Request) error {
-	s := v.s
-	u, tri := s.point(r)
-	if tri < 0 {
-		return fmt.Errorf("there is no surface at that place")
-	}
-	p := eval.Compile(s.Scene(), s.shown().Doc, "", "")
-	ctx, _ = eval.PassOver(ctx) // what fails is told where its tiles are
-	layers, err := p.Drill(ctx, u, r.Kind == "steps")
-	if err != nil {
-		return fmt.Errorf("drill: %w", err)
-	}
-	m := s.Model()
-	v.post(Drilled{"drill", r.ID, r.Pos, r.Nrm, layers, m.Parts[m.TriPart[tri]].Name, m.Sheets[m.TriSheet[tri]].Name})
-	return nil
-}
-
-// pick answers with what lies at a point: the names of what it belongs to, and the
-// value of every channel, not what the light makes of it.
-func (v *viewer) pick(ctx context.Context, r Request) error {
-	s := v.s
-	u, tri := s.point(r)
-	if tri < 0 {
-		return fmt.Errorf("there is no surface at that place")
-	}
-	ctx, _ = eval.PassOver(ctx)
-	p := s.shown()
-	values := map[stack.Channel][]float32{}
-	for _, info := range p.Doc.Channels() {
-		planes, err := p.Channel(ctx, u, info.Channel)
-		if err != nil {
-			continue // its error is told with the tiles
-		}
-		for _, q := range planes {
-			values[info.Channel] = append(values[info.Channel], q.At(0))
-		}
-	}
-	m := s.Model()
-	id, err := p.IDAt(u)
-	if err != nil {
-		id = nil // its error is told with the tiles
-	}
-	v.post(Picked{"picked", r.ID, r.Kind, tri, m.Island[tri], m.Parts[m.TriPart[tri]].Name, m.Sheets[m.TriSheet[tri]].Name, id, values})
-	return nil
-}
-
-// point returns the surface of the place that a request names, and its triangle or
-// −1.
-func (s *Session) point(r Request) (*eval.Surface, int32) {
-	pos, nrm := geom.V3(r.Pos[0], r.Pos[1], r.Pos[2]), geom.V3(r.Nrm[0], r.Nrm[1], r.Nrm[2])
-	tri := s.nearest(pos, nrm)
-	if tri < 0 {
-		return nil, tri
-	}
-	return s.Scene().OnFrame(raster.Point(pos, nrm, tri), fmt.Sprint("drill", pos, nrm, tri)), tri
-}
-
-// nearest returns the triangle at a point that faces the normal, or −1.
-func (s *Session) nearest(p, n geom.Vec3) int32 {
-	best, tri := float32(1e30), int32(-1)
-	m := s.Model()
-	for i, t := range m.Tri {
-		c := m.Pos[t[0]].Add(m.Pos[t[1]]).Add(m.Pos[t[2]]).Mul(1.0 / 3)
-		fn := m.FaceNormal(i).Unit()
-		if fn.Dot(n) < 0.2 {
-			continue
-		}
-		plane := p.Sub(c).Dot(fn)
-		d := p.Sub(c).Dot(p.Sub(c))
-		// a point inside the triangle counts by its distance to the plane
-		if inside(p, m.Pos[t[0]], m.Pos[t[1]], m.Pos[t[2]], fn) {
-			d = plane * plane * 1e-3
-		}
-		if d < best {
-			best, tri = d, int32(i)
-		}
-	}
-	return tri
-}
-
-func inside(p, a, b, c, n geom.Vec3) bool {
-	return b.Sub(a).Cross(p.Sub(a)).Dot(n) >= 0 && c.Sub(b).Cross(p.Sub(b)).Dot(n) >= 0 && a.Sub(c).Cross(p.Sub(c)).Dot(n) >= 0
 }

@@ -131,17 +131,17 @@ func (s *Session) mergeDown(actor, id string, newID func() string) error {
 		}
 		baked.ID = newID()
 		return func() error {
-			op := stack.Op{Kind: "batch", Label: "Merge " + l.Name}
+			op := stack.Batch{Label: "Merge " + l.Name}
 			for i, k := range ids {
 				if s.doc.Layer(k) != before[i] {
 					return fmt.Errorf("%q was changed meanwhile; merge again", before[i].Name)
 				}
-				op.Ops = append(op.Ops, stack.Op{Kind: "layer.remove", Target: k})
+				op.Ops = append(op.Ops, stack.RemoveLayer{Target: k})
 			}
 			if now, i, ok := s.doc.Place(ids[0]); ok {
 				parent, at = now, i
 			}
-			op.Ops = append(op.Ops, stack.Op{Kind: "layer.add", Parent: parent, Index: at, Layer: baked})
+			op.Ops = append(op.Ops, stack.AddLayer{Parent: parent, Index: at, Layer: baked})
 			return s.commit(actor, "do", 0, op)
 		}, nil
 	})

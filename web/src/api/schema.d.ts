@@ -493,6 +493,60 @@ export interface components {
       /** @enum {string} */
       t: 'ack';
     };
+    /** @description add a channel to the project */
+    AddChannel: {
+      /**
+       * Format: int64
+       * @description -1: last
+       */
+      index?: number;
+      /** @enum {string} */
+      kind: 'channel.add';
+      value: components['schemas']['AddedChannel'];
+    };
+    /** @description add a layer, with all that is in it */
+    AddLayer: {
+      /**
+       * Format: int64
+       * @description innermost 0; -1 outermost
+       */
+      index?: number;
+      /** @enum {string} */
+      kind: 'layer.add';
+      layer: components['schemas']['Layer'];
+      /** @description the group's id; empty: the stack itself */
+      parent?: string;
+    };
+    /** @description add a step to a stream */
+    AddStep: {
+      /**
+       * Format: int64
+       * @description -1: last
+       */
+      index?: number;
+      /** @enum {string} */
+      kind: 'step.add';
+      newStep: components['schemas']['Step'];
+      /** @description the stream: mask (or empty), a channel, or step:<id> for the stream in a step */
+      path?: string;
+      /** @description the layer's id */
+      target: string;
+    };
+    /** @description lay a stroke on a paint layer or in a hand step */
+    AddStroke: {
+      /**
+       * Format: int64
+       * @description -1: last
+       */
+      index?: number;
+      /** @enum {string} */
+      kind: 'stroke.add';
+      /** @description the hand step's id; empty: the paint layer itself */
+      step?: string;
+      stroke: string;
+      /** @description the layer's id */
+      target: string;
+    };
     AddedChannel: {
       /** @description added. and letters, digits or hyphens */
       channel: string;
@@ -516,6 +570,27 @@ export interface components {
       tolerance: number;
       /** @description in the channel's own numbers, colours sRGB-encoded; none: that of the place where the stroke begins */
       value?: number[] | null;
+    };
+    /** @description show one thing alone */
+    AloneRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /** @description mask, step (the stream up to it), layer, a channel that no map holds, or empty: all */
+      kind: string;
+      /** @description of a step: layer/step */
+      layer: string;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'alone';
     };
     Area: {
       /** @description around them */
@@ -550,6 +625,48 @@ export interface components {
       /** Format: int64 */
       size: number;
     };
+    /** @description several operations as one: all or none */
+    Batch: {
+      /** @enum {string} */
+      kind: 'batch';
+      /** @description for the ledger; empty: that of the first */
+      label?: string;
+      ops: components['schemas']['Op'][] | null;
+    };
+    /** @description begin a stroke; the server finds the triangles that it is to stay in, or that it fills */
+    BeginStrokeRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * @description what a stroke that takes from the other side leaves there: what is there, nothing, or what was here
+       * @enum {string}
+       */
+      kind?: '' | 'copy' | 'flip' | 'exchange';
+      layer: string;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      nrm: number[] | null;
+      pos: number[] | null;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @description the hand step's id; empty: the paint layer itself */
+      step?: string;
+      /** @description without points */
+      stroke: components['schemas']['Stroke'];
+      /** @enum {string} */
+      t: 'stroke.begin';
+      /**
+       * @description what it stays in, by the place where it begins
+       * @enum {string}
+       */
+      within?: '' | 'part' | 'island' | 'sheet' | 'face' | 'id' | 'all';
+    };
     Box: {
       Max: components['schemas']['Vec3'];
       Min: components['schemas']['Vec3'];
@@ -562,6 +679,45 @@ export interface components {
       /** @description those of the shelf, then those kept in the stock, in the group "kept" */
       list: components['schemas']['Made'][] | null;
       tips: components['schemas']['Tip'][] | null;
+    };
+    /** @description drop the stroke */
+    CancelStrokeRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'stroke.cancel';
+    };
+    /** @description stop long work */
+    CancelWorkRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /**
+       * Format: int64
+       * @description the work's id
+       */
+      seq: number;
+      /** @enum {string} */
+      t: 'work.cancel';
     };
     ChannelInfo: {
       /** @description blend mode a new layer starts with */
@@ -663,6 +819,41 @@ export interface components {
       wetness: number;
       /** @description where the wind blows to */
       wind: number[] | null;
+    };
+    /** @description double a layer; the copy brings its id and name */
+    CopyLayer: {
+      /**
+       * Format: int64
+       * @description innermost 0; -1 outermost
+       */
+      index?: number;
+      /** @enum {string} */
+      kind: 'layer.copy';
+      /** @description id and name of the copy */
+      layer: components['schemas']['Layer'];
+      /** @description the group's id; empty: the stack itself */
+      parent?: string;
+      /** @description the layer's id */
+      target: string;
+    };
+    /** @description keep layers for the actor to paste, here or in another project */
+    CopyRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /** @description ids */
+      layers: string[] | null;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'copy';
     };
     CoreLayer: {
       /** Format: float */
@@ -789,6 +980,30 @@ export interface components {
       /** @enum {string} */
       t: 'drafted';
     };
+    /** @description ask for a core sample */
+    DrillRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * @description steps: with every step's value
+       * @enum {string}
+       */
+      kind?: '' | 'steps';
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      nrm: number[] | null;
+      pos: number[] | null;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'drill';
+    };
     Drilled: {
       /** Format: int64 */
       id: number;
@@ -827,6 +1042,32 @@ export interface components {
         | 'angle'
         | 'hue'
         | 'value';
+    };
+    /** @description ask which edges a click means */
+    EdgeRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /** @enum {string} */
+      kind: 'edge' | 'loop' | 'path' | 'seam';
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      nrm: number[] | null;
+      pos: number[] | null;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /**
+       * Format: int64
+       * @description the corner (3·triangle + corner) at which a path begins
+       */
+      seq: number;
+      /** @enum {string} */
+      t: 'edge';
     };
     Edges: {
       /**
@@ -872,6 +1113,23 @@ export interface components {
       x?: number;
       /** Format: double */
       y?: number;
+    };
+    /** @description keep the stroke */
+    EndStrokeRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'stroke.end';
     };
     ErrorDetail: {
       /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -985,6 +1243,24 @@ export interface components {
       /** @description the place: triangles, at most 4000 */
       tris: number[] | null;
     };
+    /** @description say which layer is open: its steps get cards */
+    FocusRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      layer: string;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'focus';
+    };
     Grain: {
       /**
        * Format: float
@@ -1003,6 +1279,52 @@ export interface components {
        * @description metres
        */
       size: number;
+    };
+    /** @description add points to the stroke */
+    GrowStrokeRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /** @description and to which side */
+      lean?: number[] | null;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      points: number[] | null;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'stroke.add';
+      /** @description of the pen, one a point, or none */
+      tilt?: number[] | null;
+    };
+    /** @description the pen hovers there: what a stroke on that layer would need around it is made ready */
+    HoverRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      layer: string;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      pos: number[] | null;
+      /**
+       * Format: float
+       * @description metres
+       */
+      radius: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'near';
     };
     IDColor: {
       /** @description sRGB-encoded, 0..1 */
@@ -1027,6 +1349,28 @@ export interface components {
       name: string;
       /** Format: int64 */
       size: number;
+    };
+    /** @description go to the state after an entry of the ledger, on any branch */
+    JumpRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /**
+       * Format: int64
+       * @description 0: the beginning
+       */
+      seq: number;
+      /** @enum {string} */
+      t: 'jump';
     };
     Kind: {
       /** Format: int64 */
@@ -1182,7 +1526,7 @@ export interface components {
       mine: boolean;
       /** @description led to the state now shown */
       on: boolean;
-      out?: unknown;
+      out?: components['schemas']['Op'];
       /** Format: int64 */
       seq: number;
     };
@@ -1238,9 +1582,51 @@ export interface components {
       /** @description end of the file name */
       suffix: string;
     };
+    /** @description name a state */
+    MarkRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description empty: takes the mark away */
+      name: string;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /**
+       * Format: int64
+       * @description of the entry; 0: the beginning
+       */
+      seq: number;
+      /** @enum {string} */
+      t: 'mark';
+    };
     Match: {
       dense: string[] | null;
       part: string;
+    };
+    /** @description bake a layer and the one below it, or a group, to a picture layer */
+    MergeRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      layer: string;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'merge';
     };
     Mirror: {
       at: components['schemas']['Vec3'];
@@ -1260,20 +1646,73 @@ export interface components {
       /** @enum {string} */
       t: 'model';
     };
-    Op: {
-      /** Format: int64 */
+    /** @description put a layer elsewhere */
+    MoveLayer: {
+      /**
+       * Format: int64
+       * @description counted without the layer itself; -1 outermost
+       */
       index?: number;
-      kind: string;
-      label?: string;
-      layer?: components['schemas']['Layer'];
-      newStep?: components['schemas']['Step'];
-      ops?: components['schemas']['Op'][] | null;
+      /** @enum {string} */
+      kind: 'layer.move';
+      /** @description the group's id; empty: the stack itself */
       parent?: string;
+      /** @description the layer's id */
+      target: string;
+    };
+    /** @description put a step elsewhere in its layer */
+    MoveStep: {
+      /**
+       * Format: int64
+       * @description counted without the step itself; -1 last
+       */
+      index?: number;
+      /** @enum {string} */
+      kind: 'step.move';
+      /** @description the stream: mask (or empty), a channel, or step:<id> for the stream in a step */
       path?: string;
-      step?: string;
-      stroke?: string;
-      target?: string;
-      value?: unknown;
+      step: string;
+      /** @description the layer's id */
+      target: string;
+    };
+    Op:
+      | components['schemas']['AddLayer']
+      | components['schemas']['CopyLayer']
+      | components['schemas']['RemoveLayer']
+      | components['schemas']['MoveLayer']
+      | components['schemas']['SetLayer']
+      | components['schemas']['AddStep']
+      | components['schemas']['RemoveStep']
+      | components['schemas']['MoveStep']
+      | components['schemas']['SetStep']
+      | components['schemas']['AddStroke']
+      | components['schemas']['RemoveStroke']
+      | components['schemas']['SizeSheet']
+      | components['schemas']['SetLight']
+      | components['schemas']['AddChannel']
+      | components['schemas']['RemoveChannel']
+      | components['schemas']['SetPalette']
+      | components['schemas']['SetConditions']
+      | components['schemas']['SetPrepared']
+      | components['schemas']['ReplaceDocument']
+      | components['schemas']['Batch'];
+    /** @description make and keep a change */
+    OpRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      op: components['schemas']['Op'];
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'op';
     };
     Options: {
       /**
@@ -1373,11 +1812,56 @@ export interface components {
       /** Format: int64 */
       triangles: number;
     };
+    /** @description add what the actor copied last */
+    PasteRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description -1: outermost
+       */
+      index: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description the group's id; empty: the stack itself */
+      parent: string;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'paste';
+    };
     'Patch-api-projects-by-idRequest': {
       name: string;
     };
     'Patch-api-stock-by-idRequest': {
       name: string;
+    };
+    /** @description ask what lies at a place */
+    PickRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /** @description comes back with the answer */
+      kind?: string;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      nrm: number[] | null;
+      pos: number[] | null;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'pick';
     };
     Picked: {
       /** Format: int64 */
@@ -1407,12 +1891,6 @@ export interface components {
       /** Format: int64 */
       width: number;
     };
-    Point: {
-      Nrm: components['schemas']['Vec3'];
-      Pos: components['schemas']['Vec3'];
-      /** Format: float */
-      Pressure: number;
-    };
     'Post-api-stock-by-id-useRequest': {
       project: string;
     };
@@ -1420,6 +1898,13 @@ export interface components {
       layer: string;
       name: string;
       project: string;
+    };
+    Preparation: {
+      prepared: components['schemas']['Prepared'];
+      /** @description which sheets there are; none: the same */
+      sheets?: {
+        [key: string]: components['schemas']['SheetSize'];
+      };
     };
     Prepared: {
       /** @description by sheet, then by map */
@@ -1457,6 +1942,25 @@ export interface components {
       shapes: components['schemas']['Described'][] | null;
       treats: components['schemas']['Described'][] | null;
     };
+    /** @description show a change to everybody without keeping it; null ends it */
+    PreviewRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description none: ends it */
+      op?: components['schemas']['Op'];
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'preview';
+    };
     Project: {
       id: string;
       name: string;
@@ -1483,6 +1987,23 @@ export interface components {
       /** @description laid one on the other */
       shapes: components['schemas']['Shape'][] | null;
     };
+    /** @description make what was taken back again */
+    RedoRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'redo';
+    };
     Refused: {
       /** @description it is not known whether it was kept: it is to be sent again, and counts but once */
       again?: boolean;
@@ -1491,6 +2012,38 @@ export interface components {
       message: string;
       /** @enum {string} */
       t: 'error';
+    };
+    /** @description delete an added channel; the layers lose their coats of it */
+    RemoveChannel: {
+      /** @enum {string} */
+      kind: 'channel.remove';
+      /** @description the channel */
+      target: string;
+    };
+    /** @description delete a layer */
+    RemoveLayer: {
+      /** @enum {string} */
+      kind: 'layer.remove';
+      /** @description the layer's id */
+      target: string;
+    };
+    /** @description delete a step */
+    RemoveStep: {
+      /** @enum {string} */
+      kind: 'step.remove';
+      step: string;
+      /** @description the layer's id */
+      target: string;
+    };
+    /** @description take a stroke out */
+    RemoveStroke: {
+      /** @enum {string} */
+      kind: 'stroke.remove';
+      /** @description the hand step's id; empty: the paint layer itself */
+      step?: string;
+      stroke: string;
+      /** @description the layer's id */
+      target: string;
     };
     Repeat: {
       /**
@@ -1518,6 +2071,13 @@ export interface components {
       /** @description on a circle each is turned outward */
       turn?: boolean;
     };
+    /** @description put another state in the place of this one */
+    ReplaceDocument: {
+      /** @enum {string} */
+      kind: 'document';
+      /** @description everything, as Encode writes it without strokes */
+      value: unknown;
+    };
     Report: {
       findings: components['schemas']['Finding'][] | null;
       /** Format: int64 */
@@ -1529,37 +2089,29 @@ export interface components {
        */
       size: number;
     };
-    Request: {
-      gens: number[] | null;
-      /** Format: int64 */
-      id: number;
-      /** Format: int64 */
-      index: number;
-      kind: string;
-      layer: string;
-      layers: string[] | null;
-      lean: number[] | null;
-      /** Format: int64 */
-      n: number;
-      name: string;
-      nrm: number[] | null;
-      op: components['schemas']['Op'];
-      parent: string;
-      points: components['schemas']['Point'][] | null;
-      pos: number[] | null;
-      /** Format: float */
-      radius: number;
-      request: string;
-      /** Format: int64 */
-      seq: number;
-      sizes: number[] | null;
-      step: string;
-      stroke: components['schemas']['Stroke'];
-      t: string;
-      tilt: number[] | null;
-      vp: number[] | null;
-      within: string;
-    };
+    Said:
+      | components['schemas']['OpRequest']
+      | components['schemas']['PreviewRequest']
+      | components['schemas']['UndoRequest']
+      | components['schemas']['RedoRequest']
+      | components['schemas']['JumpRequest']
+      | components['schemas']['MarkRequest']
+      | components['schemas']['CopyRequest']
+      | components['schemas']['PasteRequest']
+      | components['schemas']['MergeRequest']
+      | components['schemas']['CancelWorkRequest']
+      | components['schemas']['BeginStrokeRequest']
+      | components['schemas']['GrowStrokeRequest']
+      | components['schemas']['EndStrokeRequest']
+      | components['schemas']['CancelStrokeRequest']
+      | components['schemas']['HoverRequest']
+      | components['schemas']['SidesRequest']
+      | components['schemas']['ViewRequest']
+      | components['schemas']['AloneRequest']
+      | components['schemas']['FocusRequest']
+      | components['schemas']['DrillRequest']
+      | components['schemas']['PickRequest']
+      | components['schemas']['EdgeRequest'];
     SavedMask: {
       /** Format: date-time */
       at: string;
@@ -1575,6 +2127,64 @@ export interface components {
       colors: string[] | null;
       id: string;
       name: string;
+    };
+    /** @description set the conditions */
+    SetConditions: {
+      /** @enum {string} */
+      kind: 'conditions.set';
+      /** @description for the ledger */
+      label?: string;
+      /** @description none: the usual ones */
+      value?: components['schemas']['Conditions'];
+    };
+    /** @description set one of a layer's settings */
+    SetLayer: {
+      /** @enum {string} */
+      kind: 'layer.set';
+      /** @description name, visible, locked, amount, blend, isolated, reach or channels.<channel> */
+      path: string;
+      /** @description the layer's id */
+      target: string;
+      /** @description of the setting; null takes a channel off */
+      value: unknown;
+    };
+    /** @description set in what light colours are mixed */
+    SetLight: {
+      /** @enum {string} */
+      kind: 'light.set';
+      /** @enum {string} */
+      value: '' | 'encoded' | 'linear';
+    };
+    /** @description set the project's colours */
+    SetPalette: {
+      /** @enum {string} */
+      kind: 'palette.set';
+      /** @description for the ledger */
+      label?: string;
+      /** @description each # and six digits */
+      value: string[] | null;
+    };
+    /** @description set what was prepared, and which sheets there are */
+    SetPrepared: {
+      /** @enum {string} */
+      kind: 'prepare.set';
+      /** @description for the ledger */
+      label?: string;
+      value: components['schemas']['Preparation'];
+    };
+    /** @description set one of a step's settings, or all its parameters */
+    SetStep: {
+      /** @enum {string} */
+      kind: 'step.set';
+      /** @description for the ledger; empty: made from the setting */
+      label?: string;
+      /** @description on, name, blend, amount, params.<name>, or params: all of them */
+      path: string;
+      step: string;
+      /** @description the layer's id */
+      target: string;
+      /** @description of the setting; null gives a parameter its usual value */
+      value: unknown;
     };
     Setting: {
       choices?: string[] | null;
@@ -1853,6 +2463,49 @@ export interface components {
       /** @enum {string} */
       t: 'sides';
     };
+    /** @description tell how far two faces correspond, or bring strokes over */
+    SidesRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description its counterpart
+       */
+      index: number;
+      /** @enum {string} */
+      kind: 'show' | 'copy' | 'flip' | 'exchange';
+      layer?: string;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /**
+       * Format: int64
+       * @description a face
+       */
+      seq: number;
+      step?: string;
+      /** @enum {string} */
+      t: 'sides';
+    };
+    /** @description set how many texels a sheet has */
+    SizeSheet: {
+      /** @enum {string} */
+      kind: 'sheet.size';
+      /** @description the sheet's name */
+      target: string;
+      /**
+       * Format: int64
+       * @description texels a side
+       */
+      value: number;
+    };
     Spread: {
       /** Format: double */
       max: number;
@@ -1930,7 +2583,7 @@ export interface components {
       penFlow?: boolean;
       /** @description pressure drives the radius */
       penSize?: boolean;
-      points: components['schemas']['Point'][] | null;
+      points: number[] | null;
       /**
        * Format: float
        * @description metres at full pressure
@@ -2010,6 +2663,23 @@ export interface components {
        */
       sharp?: number;
     };
+    /** @description take the actor's own last change back */
+    UndoRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @enum {string} */
+      t: 'undo';
+    };
     Vec3: {
       /** Format: float */
       X: number;
@@ -2017,6 +2687,29 @@ export interface components {
       Y: number;
       /** Format: float */
       Z: number;
+    };
+    /** @description where the cards' camera is, and what the page holds and can show of each sheet */
+    ViewRequest: {
+      /** @description generation of what the page holds of each sheet: of another one than before it holds nothing */
+      gens: number[] | null;
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /** @description how many texels a side of each sheet can be seen */
+      sizes: number[] | null;
+      /** @enum {string} */
+      t: 'view';
+      /** @description view-projection of the cards' camera, 16 numbers; what it sees is drawn first */
+      vp: number[] | null;
     };
     WorkLine: {
       /** Format: int64 */

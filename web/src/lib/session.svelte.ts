@@ -2,22 +2,13 @@
 import { applyPatch, type Operation } from 'fast-json-patch';
 import { actor, newID } from './id';
 import { Line, type Message, type Wire } from './line';
-import type { About, ChannelInfo, Doc, Failure, Job, Layer, Live, Step } from '../api/client';
+import type { About, ChannelInfo, Doc, Failure, Job, Layer, Live } from '../api/client';
 
-export type LedgerLine = Omit<Live['LedgerLine'], 'out'> & { out?: Op };
-export interface Op {
-  kind: string;
-  target?: string;
-  parent?: string;
-  label?: string;
-  step?: string;
-  path?: string;
-  index?: number;
-  value?: unknown;
-  layer?: Layer;
-  newStep?: Step;
-  ops?: Op[];
-}
+export type LedgerLine = Live['LedgerLine'];
+/** A change of the document: one of the registered kinds. */
+export type Op = Live['Op'];
+/** What the page says over the line. */
+export type Said = Live['Said'];
 export interface DrillLayer {
   layer: string;
   mask: number;
@@ -183,18 +174,18 @@ export class Session {
    * be drawn in full is only what it had been told by then */
   private asked = 0;
 
-  private counted<T extends Message>(m: T): T {
+  private counted<T extends Said>(m: T): T {
     this.settled = false;
     return { ...m, n: ++this.asked };
   }
 
   /** Says something that is of no account when the line is cut. */
-  tell(m: Message) {
+  tell(m: Said) {
     this.line.tell(m);
   }
 
   /** Makes a change of any kind; it is kept here until the server has kept it. */
-  change(m: Message, kept?: (m: Message) => void, refused?: (why: string) => void) {
+  change(m: Said, kept?: (m: Message) => void, refused?: (why: string) => void) {
     this.line.change(this.counted(m), kept as () => void, refused);
   }
 
@@ -205,7 +196,7 @@ export class Session {
 
   /** Shows a change while a control is dragged, without keeping it. */
   preview(op: Op | null) {
-    this.tell({ t: 'preview', op });
+    this.tell({ t: 'preview', op: op ?? undefined });
   }
 
   undo() {
@@ -217,11 +208,11 @@ export class Session {
   }
 
   /** Begins a stroke and returns the number under which it grows. */
-  beginStroke(m: Message, id: string): number {
+  beginStroke(m: Said, id: string): number {
     return this.line.begin(this.counted(m), id);
   }
 
-  growStroke(stroke: number, m: Message) {
+  growStroke(stroke: number, m: Said) {
     this.line.grow(stroke, this.counted(m));
   }
 
@@ -236,13 +227,13 @@ export class Session {
   /** Tells the camera, how many texels a side of each sheet can be seen from there, and the
    * generations of the sheets' textures: of another one the server knows that it is empty. */
   view(vp: number[], sizes: number[], gens: number[]) {
-    const m = JSON.stringify({ t: 'view', vp, sizes, gens });
+    const message: Said = { t: 'view', vp, sizes, gens };
+    const m = JSON.stringify(message);
     if (m === this.lastView) return;
     const key = `${sizes.join()} ${gens.join()}`;
     const finer = key !== this.lastSizes;
     this.lastSizes = key;
     this.lastView = m;
-    const message = { t: 'view', vp, sizes, gens };
     this.tell(finer ? this.counted(message) : message);
   }
 
@@ -292,7 +283,7 @@ export class Session {
   sides = $state.raw<Partial<Live['Sides']> | null>(null);
 
   /** Asks how far two picked faces correspond, or brings strokes over. */
-  correspond(m: { kind: string; seq: number; index: number; layer?: string; step?: string }) {
+  correspond(m: Omit<Live['SidesRequest'], 't'>) {
     const answered = (a: Message) => {
       if (a.t === 'sides') this.sides = a as unknown as Live['Sides'];
     };
@@ -407,7 +398,7 @@ export class Session {
       this.strokes = all;
     }
     if (m.ledger?.length || m.fresh) {
-      for (const l of (m.ledger ?? []) as unknown as LedgerLine[]) this.lines.set(l.seq, l);
+      for (const l of m.ledger ?? []) this.lines.set(l.seq, l);
       this.ledger = [...this.lines.values()].sort((a, b) => b.seq - a.seq);
     }
     this.model = m.model;

@@ -1,9 +1,12 @@
 // What this page looks at and paints with; nothing here is kept by the server.
 import type { Setting } from '../view/twins';
 import { SvelteSet } from 'svelte/reactivity';
-import type { Kit, MadeBrush, Step, StepKind } from '../api/client';
+import type { Kit, Live, MadeBrush, Step, StepKind } from '../api/client';
 import type { Picked, Session } from './session.svelte';
 import { addStep, eachStep, title } from './stack';
+
+export type Within = NonNullable<Live['BeginStrokeRequest']['within']>;
+export type Does = NonNullable<Live['Stroke']['does']>;
 
 export type Station = 'Prepare' | 'Layer' | 'Judge' | 'Deliver';
 export type Tool = 'orbit' | 'brush' | 'erase' | 'clone' | 'smear' | 'fill' | 'lasso' | 'drill' | 'reach';
@@ -90,13 +93,13 @@ export class UI {
     name: 'Round',
     kit: null as Kit | null, // none: the stroke is swept
     blend: '',
-    does: '',
+    does: '' as Does,
     onScreen: false, // the size stays the same on the screen
     pixels: 24, // that size, as a radius
     steady: 0, // how far the brush lags behind the hand, 0..0.95
-    within: '', // what a stroke stays in, by the place it begins: part, island, sheet, face
+    within: '' as Within, // what a stroke stays in, by the place it begins: part, island, sheet, face
     seen: false, // only what is seen from the camera
-    filled: 'part', // what the fill tool fills: these, or all
+    filled: 'part' as Within, // what the fill tool fills: these, or all
     around: false, // a fading fill goes along the surface, not straight through space
     of: '', // the fill layer whose material is laid, by its id; none: the values
     alike: '', // the channel by which a stroke stays where it looks like its beginning
@@ -131,7 +134,7 @@ export class UI {
     b.name = m.name;
     b.kit = m.kit ? (JSON.parse(JSON.stringify(m.kit)) as Kit) : null;
     b.blend = m.blend ?? '';
-    b.does = m.does ?? '';
+    b.does = (m.does ?? '') as Does;
     b.strength = m.strength;
     b.hardness = m.hardness;
     b.penSize = !!m.penSize;

@@ -1,7 +1,7 @@
 <script lang="ts">
   // The open layer: a line a channel, with on/off, source, blend mode and amount.
   import type { ChannelInfo, Coat, Layer, Step } from '../api/client';
-  import { newID, type Session } from '../lib/session.svelte';
+  import { newID, type Op, type Session } from '../lib/session.svelte';
   import { heightRange, modeName, newCoat } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
   import AddChannel from './AddChannel.svelte';
@@ -13,7 +13,7 @@
 
   const coat = (c: ChannelInfo): Coat =>
     (layer.channels?.[c.channel] as Coat) ?? { ...newCoat(c), on: group, blend: group ? '' : c.blend };
-  const op = (c: ChannelInfo, change: Partial<Coat>) => ({
+  const op = (c: ChannelInfo, change: Partial<Coat>): Op => ({
     kind: 'layer.set',
     target: layer.id,
     path: `channels.${c.channel}`,

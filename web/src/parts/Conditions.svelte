@@ -48,8 +48,7 @@
       class="chip"
       disabled={!session.doc?.conditions}
       title="Back to thirty years on the landing"
-      onclick={() => session.op({ kind: 'conditions.set', value: null, label: 'The usual conditions' })}
-      >The usual</button
+      onclick={() => session.op({ kind: 'conditions.set', label: 'The usual conditions' })}>The usual</button
     >
     <button class="chip" onclick={() => (ui.conditions = false)}>Close</button>
   </header>

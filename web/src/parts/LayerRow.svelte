@@ -2,7 +2,7 @@
   // One layer of the section: its part of the cut face, its mask, its amount; and
   // when it is open, all it does.
   import { css } from '../lib/color';
-  import type { Row, Session } from '../lib/session.svelte';
+  import type { Op, Row, Session } from '../lib/session.svelte';
   import { doubleLayers, groupLayers, modeName, removeLayers } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
   import ChannelTable from './ChannelTable.svelte';
@@ -25,7 +25,7 @@
   const unfolded = $derived(ui.opened.has(layer.id) || !!ui.find);
   let naming = $state(false);
 
-  const set = (path: string, value: unknown) => ({ kind: 'layer.set', target: layer.id, path, value });
+  const set = (path: string, value: unknown): Op => ({ kind: 'layer.set', target: layer.id, path, value });
   const drilled = $derived(session.drill?.layers.find((d) => d.layer === layer.id));
   /** the colour on the cut face: the layer's own, as thick as it is at the drilled point */
   const face = $derived(

@@ -1,7 +1,7 @@
 <script lang="ts">
   // Mirroring afterwards: two picked faces give the whole correspondence between two
   // halves or parts that are built alike; strokes are brought over by it.
-  import type { Step } from '../api/client';
+  import type { Live, Step } from '../api/client';
   import { newID, type Session } from '../lib/session.svelte';
   import type { Target, UI } from '../lib/ui.svelte';
 
@@ -27,7 +27,7 @@
       },
     };
   }
-  function ask(kind: string) {
+  function ask(kind: Live['SidesRequest']['kind']) {
     if (!ui.pair) return;
     session.correspond({ kind, seq: ui.pair.a, index: ui.pair.b, layer: t.layer, step: t.step });
   }
@@ -40,7 +40,7 @@
     session.op({ kind: 'step.add', target: ui.selected, path: ui.stream, index: -1, newStep });
     ui.step = id;
   }
-  const does: [string, string, string][] = [
+  const does: ['copy' | 'flip' | 'exchange', string, string][] = [
     ['copy', 'Copy', 'The strokes of this side are laid on the other too'],
     ['flip', 'Flip', 'The strokes of this side go over to the other'],
     ['exchange', 'Exchange', 'Both sides change places'],

@@ -2,7 +2,7 @@
   // One step of a stream: the picture of the result up to it, how it meets what
   // came before, and its controls.
   import { api, type BakeOrder, type BakeSettings, type Layer, type Step } from '../api/client';
-  import type { Session } from '../lib/session.svelte';
+  import type { Op, Session } from '../lib/session.svelte';
   import { title } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
   import NameField from './NameField.svelte';
@@ -24,7 +24,7 @@
   const kind = $derived(session.about.steps!.find((k) => k.kind === step.kind)!);
   const open = $derived(ui.step === step.id);
   const name = $derived(title(session.about.steps!, step));
-  const op = (path: string, value: unknown) => ({ kind: 'step.set', target: layer.id, step: step.id, path, value });
+  const op = (path: string, value: unknown): Op => ({ kind: 'step.set', target: layer.id, step: step.id, path, value });
   const params = $derived(
     (kind.params ?? []).filter((p) => !(kind.kind === 'follow' && p.unit === 'mm' && step.params?.what !== 'height')),
   );
@@ -73,7 +73,11 @@
       Object.entries(step.params ?? {}).filter(([k]) => ['seed', 'layer', 'what'].includes(k)),
     );
     session.op({
-      ...op('params', { ...kept, ...preset.params }),
+      kind: 'step.set',
+      target: layer.id,
+      step: step.id,
+      path: 'params',
+      value: { ...kept, ...preset.params },
       label: `${name} for ${title(session.about.steps!, step)}`,
     });
   }

@@ -2,7 +2,7 @@
   import { Box3, Vector3 } from 'three';
   import { onDestroy, onMount, untrack } from 'svelte';
   import { api } from '../api/client';
-  import type { Session } from '../lib/session.svelte';
+  import type { Op, Session } from '../lib/session.svelte';
   import { strokes, target, type Tool, type UI, type ViewMode } from '../lib/ui.svelte';
   import type { Prep } from '../lib/prep.svelte';
   import { conditionsOf, conditionsOp } from '../lib/conditions';
@@ -237,7 +237,7 @@
     if (!layer || !step || !kind) return null;
     return {
       show: (over: Record<string, unknown>) => stepGrips(kind, step, over, stage!.bounds),
-      op: (over: Record<string, unknown>, label: string) => {
+      op: (over: Record<string, unknown>, label: string): Op => {
         const [[name, value]] = Object.entries(over);
         const text = `Pull ${label} of ${title(session.about.steps!, step)}`;
         return { kind: 'step.set', target: layer.id, step: step.id, path: `params.${name}`, value, label: text };

@@ -2,7 +2,7 @@
   // What the selected thing is made of: the stream of the mask or of a channel,
   // left to right, a card a step; and the brush.
   import type { ChannelInfo, Coat } from '../api/client';
-  import type { Session } from '../lib/session.svelte';
+  import type { Op, Session } from '../lib/session.svelte';
   import { findStep, heightRange, streamOf, title } from '../lib/stack';
   import { strokes, target, type UI } from '../lib/ui.svelte';
   import Brush from './Brush.svelte';
@@ -79,7 +79,7 @@
     ui.stream = stream;
     ui.step = '';
   };
-  const range = (c: ChannelInfo, i: number, v: number) => {
+  const range = (c: ChannelInfo, i: number, v: number): Op => {
     const coat = layer!.channels![c.channel] as Coat;
     const r = [...(coat.range?.length === 2 ? coat.range : c.range!)];
     r[i] = v;

@@ -1,6 +1,6 @@
 // Pointer events to strokes: samples are found on the surface and sent as they come.
 import { Quaternion, Vector3 } from 'three';
-import type { Session } from '../lib/session.svelte';
+import type { Said, Session } from '../lib/session.svelte';
 import { newID } from '../lib/session.svelte';
 import { target, type UI } from '../lib/ui.svelte';
 import type { Hit, Stage } from './stage';
@@ -223,7 +223,7 @@ export class Painter {
     }
     this.drawing = newID();
     this.count = 0;
-    const message = {
+    const message: Said = {
       t: 'stroke.begin',
       layer: t.layer,
       step: t.step,

@@ -1,7 +1,7 @@
 <script lang="ts">
   // The line that is drawn: size, strength, what is laid and where it stays.
   import type { Session } from '../../lib/session.svelte';
-  import type { Target, UI } from '../../lib/ui.svelte';
+  import type { Target, UI, Within } from '../../lib/ui.svelte';
   import Choice from '../Choice.svelte';
   import ColorField from '../ColorField.svelte';
   import NumberField from '../NumberField.svelte';
@@ -190,7 +190,7 @@
     value={b.does || asMode(b.blend)}
     options={[...modes.map((m) => [asMode(m), saysMode(m)] as const), ...doing]}
     take={(v) => {
-      b.does = doing.some(([d]) => d === v) ? v : '';
+      b.does = doing.find(([d]) => d === v)?.[0] ?? '';
       b.blend = b.does ? '' : v.replace(' mode', '');
     }}
   />
@@ -201,7 +201,7 @@
       help="A click fills it; dragged, it fades from where one pressed to where one lets go"
       value={b.filled}
       options={[...areas, ['all', 'everything']]}
-      take={(v) => (b.filled = v)}
+      take={(v) => (b.filled = v as Within)}
     />
     <span class="quiet" title="A dragged fill fades by the way over the surface, not straight through space"
       >around bends</span
@@ -216,7 +216,7 @@
       help="By the place where the stroke begins"
       value={b.within}
       options={[['', 'anywhere'], ...areas]}
-      take={(v) => (b.within = v)}
+      take={(v) => (b.within = v as Within)}
     />
   {/if}
   <span class="quiet" title="Only where that channel looks as it does where the stroke begins, at this layer"

@@ -49,7 +49,7 @@
     class="pick"
     value={session.doc?.light || 'encoded'}
     title="Encoded looks as most painters expect; linear light mixes as light does"
-    onchange={(e) => session.op({ kind: 'light.set', value: e.currentTarget.value })}
+    onchange={(e) => session.op({ kind: 'light.set', value: e.currentTarget.value as 'encoded' | 'linear' })}
   >
     <option value="encoded">encoded values</option>
     <option value="linear">linear light</option>

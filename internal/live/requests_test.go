@@ -1,0 +1,97 @@
+package live
+
+import (
+	"encoding/json"
+	"errors"
+	"reflect"
+	"strings"
+	"testing"
+
+	"velvetgrime/core/stack"
+)
+
+// Every kind of message is read as what it is, is carried out in one of the three ways, and
+// says what it does.
+func TestEveryMessageOfAPageIsOfAKind(t *testing.T) {
+	for _, k := range Requests() {
+		b, _ := json.Marshal(map[string]any{"t": k.T, "id": 7, "request": "r"})
+		r, err := parse(b)
+		if err != nil {
+			t.Errorf("%s: %v", k.T, err)
+			continue
+		}
+		if reflect.TypeOf(r).Elem() != reflect.TypeOf(k.Zero) || r.head().ID != 7 || r.head().Request != "r" || k.Help == "" {
+			t.Errorf("%s is read as %#v", b, r)
+		}
+		ways := 0
+		for _, ok := range []bool{is[deed](r), is[question](r), is[glance](r)} {
+			if ok {
+				ways++
+			}
+		}
+		if ways != 1 {
+			t.Errorf("%s can be carried out in %d ways", k.T, ways)
+		}
+	}
+}
+
+func is[T any](r request) bool { _, ok := r.(T); return ok }
+
+// What is not readable is refused by its kind, and under the id that the page waits for.
+func TestMessagesThatAreNotReadable(t *testing.T) {
+	for text, want := range map[string]string{
+		`{`:                                        "not readable",
+		`{"t":"shine","id":3}`:                     `"shine" is unknown`,
+		`{"t":"jump","id":3,"seq":"last"}`:         `"jump" is not readable`,
+		`{"t":"op","id":3,"op":{"kind":"x"}}`:      `"x" is unknown`,
+		`{"t":"stroke.add","id":3,"points":[1,2]}`: "seven make a point",
+	} {
+		_, err := parse([]byte(text))
+		if err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v does not say %q", text, err, want)
+		}
+		if m := (*misread)(nil); len(text) > 1 && (!errors.As(err, &m) || m.id != 3) {
+			t.Errorf("%s: the refusal does not name the message: %v", text, err)
+		}
+	}
+}
+
+// The wish is what was said last of each thing.
+func TestWhatAPageLooksAt(t *testing.T) {
+	var w wish
+	for _, text := range []string{`{"t":"view","vp":[],"sizes":[512],"gens":[2],"n":9}`, `{"t":"alone","kind":"mask","layer":"a"}`, `{"t":"focus","layer":"b"}`, `{"t":"view","vp":[1,2],"sizes":[1],"gens":[3]}`} {
+		r, err := parse([]byte(text))
+		if err != nil {
+			t.Fatal(err)
+		}
+		w = r.(glance).wish(w)
+	}
+	if w.alone != "mask" || w.layer != "a" || w.focus != "b" || w.n != 9 || len(w.sizes) != 1 || w.sizes[0] != 512 || w.gens[0] != 2 {
+		t.Errorf("the page wishes %+v; a camera of two numbers is none", w)
+	}
+}
+
+// Whatever comes over the line is refused or is a message; an operation in it is refused or
+// leaves a document that passes its check.
+func FuzzMessages(f *testing.F) {
+	for _, k := range requests {
+		b, _ := json.Marshal(k.Zero)
+		f.Add([]byte(strings.Replace(string(b), `"t":""`, `"t":"`+k.T+`"`, 1)))
+	}
+	f.Add([]byte(`{"t":"op","id":1,"op":{"kind":"batch","ops":[{"kind":"layer.add","layer":{"id":"a","kind":"paint"},"index":-1},{"kind":"stroke.add","target":"a","stroke":"s"}]}}`))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		r, err := parse(data)
+		if err != nil {
+			return
+		}
+		if o, ok := r.(*OpRequest); ok && o.Op.Op != nil {
+			next, _, _, err := stack.New([]string{"S"}, 256).Apply(o.Op.Op)
+			if err == nil && next.Check() != nil {
+				t.Fatal("an accepted operation makes a document that does not pass its check")
+			}
+		}
+		if g, ok := r.(*GrowStrokeRequest); ok && len(g.Points) > len(data) {
+			t.Fatal("more points than bytes")
+		}
+	})
+}
