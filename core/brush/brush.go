@@ -7,6 +7,7 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 
@@ -114,11 +115,12 @@ func (s *Stroke) Check() error {
 			}
 		}
 	}
-	if !slices.Contains(Does, s.Does) {
-		return fmt.Errorf("a stroke cannot %q; it can %v", s.Does, Does)
+	e, ok := effects[s.Does]
+	if !ok {
+		return fmt.Errorf("a stroke cannot %q; it can %v", s.Does, slices.Sorted(maps.Keys(effects)))
 	}
-	if s.Does == Clone || s.Does == Opposite {
-		if err := s.Take.check(s.Does); err != nil {
+	if e.check != nil {
+		if err := e.check(s.Take); err != nil {
 			return err
 		}
 	}

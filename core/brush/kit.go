@@ -118,32 +118,6 @@ type Mirror struct {
 	Fade float32 `json:"fade,omitempty"`
 }
 
-// What a stroke does.
-const (
-	Paint    = ""         // lays its values
-	Lighten  = "lighten"  // raises what is there towards the most
-	Darken   = "darken"   // lowers what is there towards nothing
-	Soften   = "soften"   // takes what is there towards its own blur
-	Sharpen  = "sharpen"  // takes it away from that
-	Clone    = "clone"    // lays what was painted at another place
-	Smear    = "smear"    // draws what is there along
-	Pinch    = "pinch"    // draws what is there together, towards the line
-	Flatten  = "flatten"  // takes what is there to what it is where the stroke began
-	Opposite = "opposite" // makes what is there what it is on the counterparts of its faces
-)
-
-// Does are the things a stroke can do.
-var Does = []string{Paint, Lighten, Darken, Soften, Sharpen, Clone, Smear, Pinch, Flatten, Opposite}
-
-// Spread is the standard deviation, in metres, of the blur that a softening or
-// sharpening stroke works with; 0: the stroke does not look around itself.
-func (s *Stroke) Spread() float32 {
-	if s.Erase || s.Does != Soften && s.Does != Sharpen {
-		return 0
-	}
-	return 0.22 * s.Radius
-}
-
 const maxTwins = 64
 
 // diameters below which two dabs are never set.

@@ -71,29 +71,15 @@ func Preview(s Stroke, w, h int) *image.RGBA {
 		}
 	}
 	at := func(x, y int) float32 { return c.Cover[min(max(y, 0), h-1)*w+min(max(x, 0), w-1)] }
+	sample := s.effect().sample
+	if sample == nil {
+		sample = func(share float32, _ int, values [3]float32) (under, made [3]float32) { return slope(share), values }
+	}
 	img := image.NewRGBA(image.Rect(0, 0, w, h))
 	for y := range h {
 		for x := range w {
 			i := y*w + x
-			back := [3]float32{0.36, 0.36, 0.36}
-			if s.Does != Paint { // on what is there already
-				g := 0.25 + 0.4*float32(x)/float32(w)
-				back = [3]float32{g, g, g}
-			}
-			v := paint
-			switch s.Does {
-			case Soften, Sharpen: // on bars: hard ones become soft, soft ones hard
-				wave := math.Sin(float64(x) * 2 * math.Pi / 18)
-				soft, hard := float32(0.45+0.13*wave), float32(0.45+0.2*min(max(wave*4, -1), 1))
-				if s.Does == Sharpen {
-					soft, hard = hard, soft
-				}
-				back, v = [3]float32{hard, hard, hard}, [3]float32{soft, soft, soft}
-			case Lighten:
-				v = [3]float32{1, 1, 1}
-			case Darken:
-				v = [3]float32{}
-			}
+			back, v := sample(float32(x)/float32(w), x, paint)
 			if s.Values["baseColor"] == nil && height != 0 {
 				v = [3]float32{0.5, 0.5, 0.5}
 			}
@@ -126,4 +112,10 @@ func Preview(s Stroke, w, h int) *image.RGBA {
 // Stroke returns a stroke of the brush, without points.
 func (m Made) Stroke() Stroke {
 	return Stroke{Radius: m.Radius, Strength: m.Strength, Hardness: m.Hardness, Does: m.Does, Blend: m.Blend, PenSize: m.PenSize, PenFlow: m.PenFlow, Kit: m.Kit, Values: m.Values}
+}
+
+// slope is what a preview of what works on paint has under it.
+func slope(share float32) [3]float32 {
+	g := 0.25 + 0.4*share
+	return [3]float32{g, g, g}
 }

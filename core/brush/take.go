@@ -1,7 +1,6 @@
 package brush
 
 import (
-	"fmt"
 	"math"
 
 	"velvetgrime/core/geom"
@@ -22,36 +21,6 @@ type Take struct {
 	ToNrm geom.Vec3 `json:"toNrm,omitzero"`
 	Past  string    `json:"past,omitempty"`
 }
-
-func (t *Take) check(does string) error {
-	if t == nil && does == Opposite {
-		return fmt.Errorf("a stroke that takes from the other side needs a face and its counterpart; pick two first")
-	}
-	if t == nil {
-		return fmt.Errorf("a cloning stroke needs a place to take from; mark one first")
-	}
-	if does == Opposite && (!t.To.Finite() || !t.ToNrm.Finite() || !(t.ToNrm.Length() > 0.5)) {
-		return fmt.Errorf("the counterpart that a stroke takes from is no place on the surface")
-	}
-	if !t.At.Finite() || !t.Nrm.Finite() || !(t.Nrm.Length() > 0.5) {
-		return fmt.Errorf("the place that a cloning stroke takes from is none")
-	}
-	return nil
-}
-
-// Elsewhere reports whether the stroke lays what was painted at other places.
-func (s *Stroke) Elsewhere() bool {
-	return !s.Erase && (s.Does == Clone || s.Does == Smear || s.Does == Pinch || s.Does == Flatten || s.Does == Opposite)
-}
-
-// pinched is by how much of its distance from the line a pinching stroke draws paint in.
-const pinched = 0.45
-
-// Pull is how far a smearing stroke draws paint along, in radii.
-const Pull = 3
-
-// smears is from how many places along the line a smear is mixed.
-const smears = 6
 
 // Source is a place that paint is taken from, and its share; the shares of a point make 1.
 type Source struct {
@@ -153,23 +122,32 @@ func (r turn) of(v geom.Vec3) geom.Vec3 {
 	return v.Mul(r.cos).Add(r.axis.Cross(v).Mul(r.sin)).Add(r.axis.Mul(r.axis.Dot(v) * (1 - r.cos)))
 }
 
+// foot is the place of a stroke's line, at one of its twins, that lies nearest to a point:
+// t of the way along a segment.
+type foot struct {
+	*path
+	twin twin
+	seg  int
+	t    float32
+}
+
 // Trace knows which place of a stroke's line lies nearest to each covered point of a
 // frame. It grows with the stroke.
 type Trace struct {
 	points int
-	near   []place
+	near   []found
 	paths  []path
 	twins  []twin
 }
 
-type place struct {
+type found struct {
 	twin, seg int32
 	t, d2     float32
 }
 
 // NewTrace is the trace of nothing on a frame of n points.
 func NewTrace(n int) *Trace {
-	t := &Trace{near: make([]place, n)}
+	t := &Trace{near: make([]found, n)}
 	for i := range t.near {
 		t.near[i].d2 = float32(math.Inf(1))
 	}
@@ -199,7 +177,7 @@ func (t *Trace) Grow(s *Stroke, f *raster.Frame, cover []float32) (changed []int
 		was := n.d2
 		for k := range t.paths {
 			if seg, u, d := t.paths[k].nearest(f.Pos[i], from, n.d2); seg >= 0 {
-				*n = place{int32(k), int32(seg), u, d}
+				*n = found{int32(k), int32(seg), u, d}
 			}
 		}
 		if n.d2 < was {
@@ -214,38 +192,5 @@ func (t *Trace) Grow(s *Stroke, f *raster.Frame, cover []float32) (changed []int
 // They lie on the surface or a little beside it.
 func (t *Trace) Sources(s *Stroke, f *raster.Frame, i int32, list []Source) []Source {
 	n := &t.near[i]
-	return s.sources(&t.paths[n.twin], t.twins[n.twin], int(n.seg), n.t, f.Pos[i], f.Nrm[i], list)
-}
-
-func (s *Stroke) sources(p *path, w twin, seg int, t float32, q, n geom.Vec3, list []Source) []Source {
-	if s.Does == Clone {
-		from, nrm := w.pos(s.Take.At), w.dir(s.Take.Nrm.Unit())
-		base, up := p.pts[0].Pos, p.pts[0].Nrm.Unit()
-		if s.Take.Stays {
-			base, up, _ = p.at(seg, t)
-		}
-		r := turnTo(up, nrm)
-		return append(list, Source{from.Add(r.of(q.Sub(base))), r.of(n), 1})
-	}
-	if s.Does == Flatten {
-		return append(list, Source{p.pts[0].Pos, p.pts[0].Nrm.Unit(), 1})
-	}
-	pos, up, dir := p.at(seg, t)
-	if s.Does == Pinch { // from farther out, most halfway to the rim, and not at all at it
-		off := q.Sub(pos)
-		u := min(off.Length()/s.Radius, 1)
-		return append(list, Source{pos.Add(off.Mul(1 + pinched*(1-u)*(1-u))), n, 1})
-	}
-	far := min(Pull*s.Radius, p.way[seg]+t*(p.way[min(seg+1, len(p.way)-1)]-p.way[seg]))
-	off := q.Sub(pos)
-	for k := range smears {
-		u := (float32(k) + 0.5) / smears
-		a, b := p.back(seg, t, far*u)
-		pos, nrm, way := p.at(a, b)
-		// as the surface turns, then as the line turns on it
-		r := turnTo(up, nrm)
-		x := turnTo(r.of(dir), way)
-		list = append(list, Source{pos.Add(x.of(r.of(off))), r.of(n), (1.3 - u) / (0.8 * smears)})
-	}
-	return list
+	return s.effect().sources(s, foot{&t.paths[n.twin], t.twins[n.twin], int(n.seg), n.t}, f.Pos[i], f.Nrm[i], list)
 }

@@ -57,7 +57,7 @@ func (c *Carrier) Stroke(s *brush.Stroke, id string) (*brush.Stroke, bool) {
 		if at, ok := c.place(t.At, t.Nrm); ok {
 			moved := *t
 			moved.At = at.Pos
-			if to, ok := c.place(t.To, t.ToNrm); ok && s.Does == brush.Opposite {
+			if to, ok := c.place(t.To, t.ToNrm); ok && s.Counterparts() {
 				moved.To = to.Pos
 			}
 			n.Take = &moved

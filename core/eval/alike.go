@@ -166,7 +166,7 @@ func (p *Program) ShowsAt(ctx context.Context, u *Surface, layer, handStep strin
 // bound lets a stroke's coverage of a frame show only where there is another side to take
 // from, and as a ramp along the surface has it. It writes the coverage.
 func (s *Scene) bound(f *raster.Frame, st *brush.Stroke, cover []float32) error {
-	if st.Does == brush.Opposite && !st.Erase { // what has no counterpart stays as it is
+	if st.Counterparts() { // what has no counterpart stays as it is
 		over, err := s.OfTake(st.Take)
 		if err != nil {
 			return err

@@ -467,6 +467,11 @@ func TestWarmIsFreshForEveryFieldOfAStroke(t *testing.T) {
 			s.Does, s.Take = brush.Clone, &brush.Take{At: geom.V3(0.35, 0, 0.25), Nrm: geom.V3(0, 1, 0), Stays: true}
 		},
 	}
+	for _, e := range brush.Effects() {
+		if changes[e.Name] == nil && e.Name != brush.Paint && e.Name != brush.Opposite { // side_test has that
+			t.Errorf("no change tries what %q reads", e.Name)
+		}
+	}
 	warm := b.scene()
 	count := 0
 	document := func(list []*brush.Stroke) *stack.Document { return doc(masked1(handOf(list...))) }

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"sync"
 
-	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
@@ -426,10 +425,10 @@ func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []int, 
 			return nil, err
 		}
 		at, s := list[i], q.list.All[list[i]]
-		var soft [][]float32
+		var from [][]float32
 		if s.Spread() > 0 {
 			var err error
-			if soft, err = p.softened(ctx, u, q, at, channel, components); err != nil {
+			if from, err = p.softened(ctx, u, q, at, channel, components); err != nil {
 				return nil, err
 			}
 		}
@@ -441,7 +440,7 @@ func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []int, 
 			return nil, err
 		}
 		if s.Elsewhere() {
-			if soft, err = p.taken(ctx, u, q, at, c, channel, components); err != nil {
+			if from, err = p.taken(ctx, u, q, at, c, channel, components); err != nil {
 				return nil, err
 			}
 		}
@@ -449,7 +448,7 @@ func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []int, 
 		if err != nil {
 			return nil, err
 		}
-		p.fold(s, c.Coverage, soft, of, cur, channel, components)
+		p.fold(s, c.Coverage, from, of, cur, channel)
 		if i == len(list)-2 {
 			keep := make(planes, len(cur))
 			for c := range cur {
@@ -479,166 +478,15 @@ func (p *Program) softened(ctx context.Context, u *Surface, q pulls, i int, chan
 	return p.filtered(ctx, u, sp, 0)
 }
 
-// fold lays one stroke on what was painted before it; soft is the blur of that, for
-// strokes that look around themselves, or what was painted where they take from; of the
-// material that it lays, or nil.
-func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, soft, of [][]float32, cur planes, channel string, components int) {
-	from, to := c.Span() // a stroke covers few of a tile's rows
-	cover, hue, light := c.Cover[from:to], c.Hue, c.Light
-	if hue != nil {
-		hue, light = hue[from:to], light[from:to]
-	}
-	cur = slices.Clone(cur)
-	for i := range cur {
-		cur[i].Data = cur[i].Data[from:to]
-	}
-	soft, of = rowsOf(soft, from, to), rowsOf(of, from, to)
+// fold lays one stroke on what was painted before it; from is what it takes from there, or
+// elsewhere, and of the material that it lays, both or nil.
+func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, from, of [][]float32, cur planes, channel string) {
 	lo, hi := float32(0), float32(1)
 	if info, ok := p.Doc.Info(stack.Channel(channel)); ok && channel != stack.MaskStream {
 		lo, hi = info.Min, info.Max
 	}
-	cov := cur[components].Data
-	switch {
-	case s.Erase:
-		for c := range cur {
-			d := cur[c].Data
-			for k, w := range cover {
-				if w > 0 {
-					d[k] -= w * s.Strength * d[k]
-				}
-			}
-		}
-		return
-	case soft != nil && s.Does == brush.Clone: // over what is there
-		a := soft[components]
-		for c := range cur {
-			d, b := cur[c].Data, soft[c]
-			for k, w := range cover {
-				if w > 0 {
-					d[k] += w * s.Strength * (b[k] - a[k]*d[k])
-				}
-			}
-		}
-		return
-	case soft != nil:
-		for c := range cur {
-			d, b := cur[c].Data, soft[min(c, len(soft)-1)]
-			for k, w := range cover {
-				if w <= 0 {
-					continue
-				}
-				v := b[k]
-				if s.Does == brush.Sharpen {
-					least, most := lo*cov[k], hi*cov[k]
-					if c == components {
-						least, most = 0, 1
-					}
-					v = min(max(2*d[k]-b[k], least), most)
-				}
-				d[k] += w * s.Strength * (v - d[k])
-			}
-		}
-		return
-	case s.Does != brush.Paint: // what is there goes towards an end
-		end := hi
-		if s.Does == brush.Darken {
-			end = lo
-		}
-		for c := range components {
-			d := cur[c].Data
-			for k, w := range cover {
-				if w > 0 {
-					d[k] += w * s.Strength * (end*cov[k] - d[k])
-				}
-			}
-		}
-		return
-	}
-	var value [3]float32
-	for c := range components {
-		value[c] = 1
-		if v := s.Values[channel]; c < len(v) {
-			value[c] = v[c]
-		}
-	}
-	colored := components == 3 && hue != nil && (channel == string(stack.BaseColor) || channel == string(stack.Emissive))
-	if (s.Blend == "" || s.Blend == blend.Normal) && !colored && of != nil {
-		for c := range cur {
-			d := cur[c].Data
-			for k, w := range cover {
-				if w > 0 {
-					v := float32(1)
-					if c < components {
-						v = of[c][k]
-					}
-					d[k] += w * s.Strength * (v - d[k])
-				}
-			}
-		}
-		return
-	}
-	if (s.Blend == "" || s.Blend == blend.Normal) && !colored {
-		for c := range cur {
-			v := float32(1) // the last plane is coverage itself
-			if c < components {
-				v = value[c]
-			}
-			d := cur[c].Data
-			for k, w := range cover {
-				if w > 0 {
-					w *= s.Strength
-					d[k] += w * (v - d[k])
-				}
-			}
-		}
-		return
-	}
-	// point by point: each has its own colour, or meets what is there by a blend mode
-	var b, src [3][]float32
-	for c := range 3 {
-		b[c], src[c] = make([]float32, 1), make([]float32, 1)
-	}
-	one := []float32{1}
-	for k, w := range cover {
-		if w <= 0 {
-			continue
-		}
-		w *= s.Strength
-		v := value
-		for c := range of {
-			v[c] = of[c][k]
-		}
-		if colored {
-			v = step.Tinted(v, hue[k], light[k])
-		}
-		if a := cov[k]; a > 0 && s.Blend != "" {
-			for i := range 3 {
-				j := min(i, components-1)
-				b[i][0], src[i][0] = cur[j].Data[k]/a, v[j]
-			}
-			blend.RowColor(s.Blend, b, src, one)
-			for i := range components {
-				v[i] = min(max((1-a)*v[i]+a*b[i][0], lo), hi)
-			}
-		}
-		for i := range components {
-			d := cur[i].Data
-			d[k] += w * (v[i] - d[k])
-		}
-		cov[k] += w * (1 - cov[k])
-	}
-}
-
-// rowsOf cuts rows to a range of points; nil stays nil.
-func rowsOf(rows [][]float32, from, to int) [][]float32 {
-	if rows == nil {
-		return nil
-	}
-	out := make([][]float32, len(rows))
-	for i, r := range rows {
-		out[i] = r[from:to]
-	}
-	return out
+	s.Fold(brush.Painted{Rows: rows(cur), Channel: channel, Least: lo, Most: hi,
+		Tints: channel == string(stack.BaseColor) || channel == string(stack.Emissive)}, c, from, of)
 }
 
 // lowerPart returns the program of what lies below a layer: its siblings within

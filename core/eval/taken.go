@@ -90,7 +90,7 @@ func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below p
 	m, tree := p.Scene.Model, p.Scene.wander().Tree
 	far := max(2*s.Radius, 4*f.Footprint)
 	var over *mesh.Counterparts
-	if s.Does == brush.Opposite {
+	if s.Counterparts() {
 		var err error
 		if over, err = p.Scene.OfTake(s.Take); err != nil {
 			return err

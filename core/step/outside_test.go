@@ -6,6 +6,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"testing"
+	"velvetgrime/core/blend"
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
@@ -230,11 +231,11 @@ func TestHue(t *testing.T) {
 	for _, c := range []struct{ h, s, l, r, g, b float32 }{
 		{120.0 / 360, 1, 0.25, 0, 0.501961 / 1.003922, 0}, {0, 0, 0.5, 0.5, 0.5, 0.5}, {39.0 / 360, 1, 0.5, 1, 0.65, 0}, {300.0 / 360, 0.5, 0.5, 0.75, 0.25, 0.75},
 	} {
-		r, g, b := fromHSL(c.h, c.s, c.l)
+		r, g, b := blend.FromHSL(c.h, c.s, c.l)
 		if math.Abs(float64(r-c.r))+math.Abs(float64(g-c.g))+math.Abs(float64(b-c.b)) > 1e-5 {
 			t.Errorf("hsl(%v %v %v) = %v %v %v, want %v %v %v", c.h*360, c.s, c.l, r, g, b, c.r, c.g, c.b)
 		}
-		h, s, l := toHSL(c.r, c.g, c.b)
+		h, s, l := blend.ToHSL(c.r, c.g, c.b)
 		if math.Abs(float64(h-c.h))+math.Abs(float64(s-c.s))+math.Abs(float64(l-c.l)) > 1e-5 {
 			t.Errorf("back: %v %v %v, want %v %v %v", h*360, s, l, c.h*360, c.s, c.l)
 		}

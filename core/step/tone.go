@@ -4,6 +4,7 @@ import (
 	"math"
 	"sort"
 
+	"velvetgrime/core/blend"
 	"velvetgrime/core/pix"
 )
 
@@ -79,8 +80,8 @@ func init() {
 		RunColor: func(in Input, out [3][]float32) {
 			turn, sat, l := in.Number("turn")/360, in.Number("saturation"), in.Number("lightness")
 			for i := range out[0] {
-				h, s, v := toHSL(out[0][i], out[1][i], out[2][i])
-				r, g, b := fromHSL(h+turn, clamp01(s*sat), v)
+				h, s, v := blend.ToHSL(out[0][i], out[1][i], out[2][i])
+				r, g, b := blend.FromHSL(h+turn, clamp01(s*sat), v)
 				out[0][i], out[1][i], out[2][i] = lighten(r, l), lighten(g, l), lighten(b, l)
 			}
 		},
@@ -120,7 +121,6 @@ func lighten(v, l float32) float32 {
 	return v * (1 + l)
 }
 
-// toHSL and fromHSL follow CSS Color 4, section 7; all values 0..1.
 // Grade changes a colour: hue turned in degrees, saturation scaled, then brightness
 // added, contrast −1..1 about the middle, and a gamma. Values stay within 0..1.
 type Grade struct{ Bright, Contrast, Gamma, Hue, Saturation float32 }
@@ -136,10 +136,10 @@ func (g Grade) Neutral() bool { return g == Grade{0, 0, 1, 0, 1} }
 // Apply grades a colour, sRGB-encoded.
 func (g Grade) Apply(c [3]float32) [3]float32 {
 	if g.Hue != 0 || g.Saturation != 1 {
-		h, s, l := toHSL(c[0], c[1], c[2])
+		h, s, l := blend.ToHSL(c[0], c[1], c[2])
 		h += g.Hue / 360
 		h -= float32(math.Floor(float64(h)))
-		c[0], c[1], c[2] = fromHSL(h, clamp01(s*g.Saturation), l)
+		c[0], c[1], c[2] = blend.FromHSL(h, clamp01(s*g.Saturation), l)
 	}
 	slope := (1 + g.Contrast) / max(1-g.Contrast, 0.01)
 	if g.Contrast < 0 {
@@ -153,37 +153,6 @@ func (g Grade) Apply(c [3]float32) [3]float32 {
 		c[k] = v
 	}
 	return c
-}
-
-func toHSL(r, g, b float32) (h, s, l float32) {
-	hi, lo := max(r, g, b), min(r, g, b)
-	l = (hi + lo) / 2
-	d := hi - lo
-	if d <= 1e-9 {
-		return 0, 0, l
-	}
-	s = d / (1 - float32(math.Abs(float64(2*l-1))))
-	switch hi {
-	case r:
-		h = (g - b) / d
-	case g:
-		h = 2 + (b-r)/d
-	default:
-		h = 4 + (r-g)/d
-	}
-	if h < 0 {
-		h += 6
-	}
-	return h / 6, s, l
-}
-
-func fromHSL(h, s, l float32) (r, g, b float32) {
-	h -= float32(math.Floor(float64(h)))
-	f := func(n float32) float32 {
-		k := float32(math.Mod(float64(n+h*12), 12))
-		return clamp01(l - s*min(l, 1-l)*max(-1, min(k-3, 9-k, 1)))
-	}
-	return f(0), f(8), f(4)
 }
 
 func rampAt(stops [][]float32, between string, v float32) [3]float32 {
@@ -202,19 +171,4 @@ func rampAt(stops [][]float32, between string, v float32) [3]float32 {
 		t = t * t * (3 - 2*t)
 	}
 	return [3]float32{a[1] + (b[1]-a[1])*t, a[2] + (b[2]-a[2])*t, a[3] + (b[3]-a[3])*t}
-}
-
-// Tinted turns a colour's hue by a share of the circle and makes it lighter (towards
-// white) or darker (towards black) by up to half of what is possible; both −1..1.
-func Tinted(c [3]float32, hue, light float32) [3]float32 {
-	h, s, l := toHSL(c[0], c[1], c[2])
-	if light > 0 {
-		l += 0.5 * light * (1 - l)
-	} else {
-		l += 0.5 * light * l
-	}
-	h += hue
-	h -= float32(math.Floor(float64(h)))
-	r, g, b := fromHSL(h, s, l)
-	return [3]float32{r, g, b}
 }

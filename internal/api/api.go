@@ -15,6 +15,7 @@ import (
 
 	"velvetgrime/core/bake"
 	"velvetgrime/core/blend"
+	"velvetgrime/core/brush"
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/stack"
@@ -52,6 +53,7 @@ type Project struct {
 type About struct {
 	Channels []stack.ChannelInfo `json:"channels"`
 	Steps    []step.Description  `json:"steps"`
+	Effects  []brush.Effect      `json:"effects" doc:"what strokes can do"`
 	Modes    []blend.Mode        `json:"modes"`
 	Scalar   []blend.Mode        `json:"scalarModes"`
 	Maps     []deliver.Map       `json:"maps"`
@@ -155,7 +157,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	api := humagin.New(g, cfg)
 
 	huma.Get(api, "/api/about", func(context.Context, *struct{}) (*body[About], error) {
-		return &body[About]{About{stack.Channels, step.Descriptions(), blend.Modes(false), blend.Modes(true), deliver.Maps, bake.Maps(), bake.Default(), unwrap.Defaults(), stack.Usual()}}, nil
+		return &body[About]{About{stack.Channels, step.Descriptions(), brush.Effects(), blend.Modes(false), blend.Modes(true), deliver.Maps, bake.Maps(), bake.Default(), unwrap.Defaults(), stack.Usual()}}, nil
 	})
 	huma.Get(api, "/api/projects/{id}/pictures", func(ctx context.Context, in *idInput) (*body[[]store.Picture], error) {
 		list, err := s.Store.Pictures(ctx, in.ID)

@@ -81,7 +81,7 @@ func (v *viewer) sides(r *SidesRequest) error {
 // nothing (flip), or what was here (exchange); other strokes it returns as they are.
 func (s *Session) bothWays(op stack.AddStroke, ways string) (stack.Op, []*brush.Stroke, error) {
 	st := op.Stroke
-	if st.Does != brush.Opposite || st.Take == nil || ways != "flip" && ways != "exchange" {
+	if !st.Counterparts() || st.Take == nil || ways != "flip" && ways != "exchange" {
 		return op, nil, nil
 	}
 	c, err := s.Scene().OfTake(st.Take)

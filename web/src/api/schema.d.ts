@@ -480,6 +480,8 @@ export interface components {
       channels: components['schemas']['ChannelInfo'][] | null;
       /** @description of a project that has set none */
       conditions: components['schemas']['Conditions'];
+      /** @description what strokes can do */
+      effects: components['schemas']['Effect'][] | null;
       maps: components['schemas']['Map'][] | null;
       modes: string[] | null;
       scalarModes: string[] | null;
@@ -1113,6 +1115,14 @@ export interface components {
       x?: number;
       /** Format: double */
       y?: number;
+    };
+    Effect: {
+      /** @description a brush may be set to it; else it is a tool's own, or laying */
+      brush: boolean;
+      /** @description for lists: what a stroke of it does */
+      label: string;
+      /** @description as strokes have it */
+      name: string;
     };
     /** @description keep the stroke */
     EndStrokeRequest: {

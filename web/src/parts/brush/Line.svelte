@@ -1,7 +1,7 @@
 <script lang="ts">
   // The line that is drawn: size, strength, what is laid and where it stays.
   import type { Session } from '../../lib/session.svelte';
-  import type { Target, UI, Within } from '../../lib/ui.svelte';
+  import type { Does, Target, UI, Within } from '../../lib/ui.svelte';
   import Choice from '../Choice.svelte';
   import ColorField from '../ColorField.svelte';
   import NumberField from '../NumberField.svelte';
@@ -41,14 +41,7 @@
     ['id', 'its ID colour'],
   ] as const;
   /** what is done to what is there, instead of laying something */
-  const doing = [
-    ['lighten', 'lifts what is there'],
-    ['darken', 'sinks what is there'],
-    ['soften', 'softens what is there'],
-    ['sharpen', 'sharpens what is there'],
-    ['pinch', 'draws it together'],
-    ['flatten', 'levels to where it began'],
-  ] as const;
+  const doing = $derived(session.about.effects!.filter((e) => e.brush).map((e) => [e.name as Does, e.label] as const));
   /** two blend modes are called as two of these are */
   const asMode = (m: string) => (doing.some(([d]) => d === m) ? `${m} mode` : m);
   const modes = ['', 'multiply', 'screen', 'overlay', 'darken', 'lighten', 'add', 'subtract', 'soft light', 'color'];
