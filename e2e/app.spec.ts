@@ -229,6 +229,25 @@ test('projects: create from an OBJ, a broken file is refused, rename, delete, br
   await expect(page.getByRole('link', { name: 'Open Quay slab' })).toHaveCount(0);
   await page.getByRole('button', { name: 'Bring it back' }).click();
   await expect(page.getByRole('link', { name: 'Open Quay slab' })).toBeVisible();
+  // the bin keeps it until it expires, and no longer when one says so
+  await page.getByRole('button', { name: 'Delete Quay slab' }).click();
+  await page.getByRole('link', { name: 'Bin', exact: true }).click();
+  const line = page.getByRole('listitem').filter({ hasText: 'Quay slab' });
+  const year = new Date(Date.now() + 30 * 86_400_000).getFullYear();
+  await expect(line).toContainText(`goes for good on`);
+  await expect(line).toContainText(String(year));
+  expect(await serious(page)).toEqual([]);
+  await page.getByRole('button', { name: 'Bring Quay slab back' }).click();
+  await expect(page.getByRole('status')).toContainText('Quay slab');
+  await page.getByRole('link', { name: 'All projects' }).click();
+  await page.getByRole('button', { name: 'Delete Quay slab' }).click();
+  await page.getByRole('link', { name: 'Open the bin' }).click();
+  await page.getByRole('button', { name: 'Delete Quay slab for good' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Keep it' }).click();
+  await expect(line).toBeVisible();
+  await page.getByRole('button', { name: 'Delete Quay slab for good' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Delete for good' }).click();
+  await expect(line).toHaveCount(0);
 });
 
 test('axe finds nothing serious on the main views, light or dark', async ({ page }) => {

@@ -21,6 +21,7 @@ import (
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 	"velvetgrime/core/unwrap"
+	"velvetgrime/internal/build"
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
@@ -119,7 +120,7 @@ func (s *Server) engine() *gin.Engine {
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
 	g.Use(gin.Recovery())
-	s.shots.store, s.shots.build = s.Store, thisBuild()
+	s.shots.store, s.shots.build = s.Store, build.Name()
 	s.routes(g)
 	s.files(g)
 	s.stockFiles(g)
@@ -196,6 +197,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	huma.Post(api, "/api/projects/{id}/restore", func(ctx context.Context, in *idInput) (*struct{}, error) {
 		return nil, fail(s.Store.Restore(ctx, in.ID))
 	})
+	s.bin(api)
 	huma.Get(api, "/api/projects/{id}/facts", func(ctx context.Context, in *idInput) (*body[mesh.Facts], error) {
 		p, err := s.Hub.Open(ctx, in.ID)
 		if err != nil {

@@ -32,6 +32,7 @@ func refuse(c *gin.Context, code int, err error) {
 
 func (s *Server) files(g *gin.Engine) {
 	g.POST("/api/projects", s.upload)
+	g.GET("/api/bin/:id/picture", s.binPicture)
 	g.GET("/api/projects/:id/picture", func(c *gin.Context) {
 		p, err := s.Store.Project(c, c.Param("id"))
 		if err == nil && len(p.Picture) == 0 {

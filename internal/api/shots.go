@@ -2,17 +2,12 @@ package api
 
 import (
 	"context"
-	"fmt"
-	"io"
 	"log"
-	"os"
 	"sync"
 
 	"velvetgrime/core/press"
 	"velvetgrime/core/step"
 	"velvetgrime/internal/store"
-
-	"github.com/zeebo/xxh3"
 )
 
 // shots are the small pictures of what ships with the application, steps and stamps:
@@ -29,24 +24,6 @@ type shot struct {
 	mu  sync.Mutex
 	png []byte
 }
-
-// thisBuild names the running program by its content.
-var thisBuild = sync.OnceValue(func() string {
-	name, err := os.Executable()
-	if err != nil {
-		return ""
-	}
-	f, err := os.Open(name)
-	if err != nil {
-		return ""
-	}
-	defer f.Close()
-	h := xxh3.New()
-	if _, err := io.Copy(h, f); err != nil {
-		return ""
-	}
-	return fmt.Sprintf("%016x", h.Sum64())
-})
 
 // get returns a picture: the one that is there, or the one that make makes.
 func (s *shots) get(ctx context.Context, name string, make func() ([]byte, error)) ([]byte, error) {

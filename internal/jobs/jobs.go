@@ -105,6 +105,7 @@ func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, does 
 	}
 	if err == nil && does&Apply != 0 {
 		r.done.Go(func() { r.watch(ctx) })
+		r.done.Go(func() { r.clearAway(ctx) })
 	}
 	return r, err
 }

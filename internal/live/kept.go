@@ -4,15 +4,12 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
-	"io"
-	"os"
 	"sync"
 	"time"
 
 	"velvetgrime/core/eval"
+	"velvetgrime/internal/build"
 	"velvetgrime/internal/store"
-
-	"github.com/zeebo/xxh3"
 )
 
 // kept is what a page was sent, kept in the database under the keys of its content,
@@ -33,31 +30,13 @@ const (
 	keptAfter = 12 * time.Second // of rest
 )
 
-// made tells this program from others: another one may draw the same key otherwise.
-var made = sync.OnceValue(func() uint64 {
-	path, err := os.Executable()
-	if err != nil {
-		return 0
-	}
-	f, err := os.Open(path)
-	if err != nil {
-		return 0
-	}
-	defer f.Close()
-	h := xxh3.New()
-	if _, err = io.Copy(h, f); err != nil {
-		return 0
-	}
-	return h.Sum64()
-})
-
 func newKept(s *store.Store, project string) *kept {
 	return &kept{store: s, project: project, fresh: map[slot]store.FinishedTile{}}
 }
 
 // name is a slot's content key as the database has it: 25 bytes.
 func (k *kept) name(s slot, key eval.Key) string {
-	b := binary.BigEndian.AppendUint64(make([]byte, 0, 25), made())
+	b := binary.BigEndian.AppendUint64(make([]byte, 0, 25), build.Sum())
 	b = binary.BigEndian.AppendUint64(b, key.Hi)
 	b = binary.BigEndian.AppendUint64(b, key.Lo)
 	return string(append(b, byte(s.kind)))

@@ -155,6 +155,11 @@ CREATE UNIQUE INDEX entries_by_request ON entries (project_id, request) WHERE re
 CREATE TABLE leases (project_id text PRIMARY KEY REFERENCES projects(id) ON DELETE CASCADE, holder text NOT NULL, until timestamptz NOT NULL);
 ALTER TABLE jobs ADD COLUMN lost int NOT NULL DEFAULT 0;`).Error
 	},
+}, {
+	ID: "0008",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(`CREATE TABLE loose_blobs (hash text PRIMARY KEY, since timestamptz NOT NULL);`).Error
+	},
 }}
 
 // Open connects and runs the migrations that are missing.
@@ -251,6 +256,12 @@ func (s *Store) PutBlob(ctx context.Context, data []byte) (string, error) {
 	sum := sha256.Sum256(data)
 	hash := hex.EncodeToString(sum[:])
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Exec("SELECT pg_advisory_xact_lock_shared(?)", blobLock).Error; err != nil {
+			return err
+		}
+		if err := tx.Exec("DELETE FROM loose_blobs WHERE hash = ?", hash).Error; err != nil { // who puts it means to reach it
+			return err
+		}
 		for n := 0; n == 0 || n*chunkSize < len(data); n++ {
 			part := data[n*chunkSize : min((n+1)*chunkSize, len(data))]
 			if err := tx.Exec("INSERT INTO blob_chunks (hash, n, data) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", hash, n, part).Error; err != nil {

@@ -19,13 +19,18 @@ import (
 
 var ctx = context.Background()
 
-func openStore(t *testing.T) *Store {
+func dsnOf(t *testing.T) string {
 	t.Helper()
 	dsn := os.Getenv("VELVETGRIME_TEST_DATABASE")
 	if dsn == "" {
 		t.Fatal("VELVETGRIME_TEST_DATABASE is not set; run 'make test-go', which starts a database")
 	}
-	s, err := Open(dsn)
+	return dsn
+}
+
+func openStore(t *testing.T) *Store {
+	t.Helper()
+	s, err := Open(dsnOf(t))
 	if err != nil {
 		t.Fatal(err)
 	}

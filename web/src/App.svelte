@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, type About } from './api/client';
+  import Bin from './stations/Bin.svelte';
   import ProjectPage from './stations/ProjectPage.svelte';
   import Projects from './stations/Projects.svelte';
 
@@ -33,5 +34,14 @@
     <ProjectPage id={project} {about} bind:dark />
   {/key}
 {:else}
-  <Projects bind:dark />
+  <header
+    class="flex h-11 items-center gap-4 border-b px-4"
+    style:border-color="var(--line)"
+    style:background="var(--panel)"
+  >
+    <span class="font-semibold" style:color="var(--plum)">Velvet Grime</span>
+    <span class="quiet grow">Low Wick landing workshop</span>
+    <button class="chip" onclick={() => (dark = !dark)}>{dark ? 'Light' : 'Dark'} surroundings</button>
+  </header>
+  {#if hash === '#/bin'}<Bin />{:else}<Projects />{/if}
 {/if}

@@ -3,6 +3,7 @@ import { actor } from '../lib/id';
 import type { components } from './schema';
 
 export type Project = components['schemas']['Project'];
+export type Binned = components['schemas']['Binned'];
 export type About = components['schemas']['About'];
 export type Facts = components['schemas']['Facts'];
 export type Layer = components['schemas']['Layer'];
@@ -87,6 +88,8 @@ export const api = {
   rename: (id: string, name: string) => call<void>('PATCH', at(id), { name }),
   remove: (id: string) => call<void>('DELETE', at(id)),
   restore: (id: string) => call<void>('POST', at(id, '/restore')),
+  bin: () => call<Binned[]>('GET', '/api/bin'),
+  discard: (id: string) => call<void>('DELETE', `/api/bin/${id}`),
   facts: (id: string) => call<Facts>('GET', at(id, '/facts')),
   picture: (id: string, png: Blob) => call<void>('PUT', at(id, '/picture'), png),
   pictures: (id: string) => call<StoredPicture[]>('GET', at(id, '/pictures')),

@@ -4,7 +4,6 @@
   import { scenesOf } from '../lib/scenes';
   import JobLine from './prepare/JobLine.svelte';
 
-  let { dark = $bindable() }: { dark: boolean } = $props();
   let list = $state<Project[] | null>(null);
   let error = $state('');
   let busy = $state('');
@@ -103,15 +102,6 @@
   }
 </script>
 
-<header
-  class="flex h-11 items-center gap-4 border-b px-4"
-  style:border-color="var(--line)"
-  style:background="var(--panel)"
->
-  <span class="font-semibold" style:color="var(--plum)">Velvet Grime</span>
-  <span class="quiet grow">Low Wick landing workshop</span>
-  <button class="chip" onclick={() => (dark = !dark)}>{dark ? 'Light' : 'Dark'} surroundings</button>
-</header>
 <main
   class="h-[calc(100%-44px)] overflow-auto p-6"
   class:over
@@ -180,6 +170,7 @@
       style:background="var(--panel)"
     >
       “{removed.name}” was deleted. <button class="chip" onclick={restore}>Bring it back</button>
+      <a class="chip" href="#/bin">Open the bin</a>
     </p>
   {/if}
   {#if list === null}
@@ -222,6 +213,7 @@
     </ul>
     <p class="quiet mt-6 text-sm">Drop a GLB, a glTF with its files, or an OBJ here to begin another.</p>
   {/if}
+  <p class="mt-6"><a class="chip" href="#/bin">Bin</a></p>
 </main>
 {#if several}
   <Modal open title="Which scene?" size="xs" onclose={() => (several = null)}>
