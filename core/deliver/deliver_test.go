@@ -14,10 +14,13 @@ import (
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 
 	"testing/fstest"
+
+	"github.com/qmuntal/gltf"
 )
 
 func bollard(t *testing.T) *eval.Program {
@@ -136,5 +139,38 @@ func TestCancelledDeliveryStops(t *testing.T) {
 	}, func(string) (io.Writer, error) { return io.Discard, nil })
 	if err == nil || count > 30 {
 		t.Fatalf("error %v after %d reports", err, count)
+	}
+}
+
+// A sheet whose normals lie in a baked map alone has them in the GLB, as its PNG has: layers
+// need not set them.
+func TestABakedNormalAloneIsInTheGLB(t *testing.T) {
+	m := sample.Bollard()
+	tilted := image.NewNRGBA(image.Rect(0, 0, 4, 4))
+	for i := 0; i < len(tilted.Pix); i += 4 {
+		copy(tilted.Pix[i:], []byte{200, 128, 230, 255})
+	}
+	images := func(baked map[string]stack.Baked) (n int, normal bool) {
+		d := stack.New([]string{"Cast iron"}, 64)
+		d.Layers = []*stack.Layer{{ID: "a", Name: "a", Kind: stack.Fill, Visible: true, Amount: 1,
+			Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Value: []float32{0.8, 0.4, 0.2}, Amount: 1}}}}
+		d.Prepared = &stack.Prepared{Baked: map[string]map[string]stack.Baked{"Cast iron": baked}}
+		sc := eval.NewScene(m, eval.NewCache(64<<20))
+		sc.Picture = func(string) (*pix.Picture, error) { return pix.NewPicture(tilted), nil }
+		b, err := deliver.GLB(t.Context(), eval.Compile(sc, d, "", ""), deliver.Order{GLB: true}, func(float64) {})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var doc gltf.Document
+		if err := gltf.NewDecoder(bytes.NewReader(b)).Decode(&doc); err != nil {
+			t.Fatal(err)
+		}
+		return len(doc.Images), doc.Materials[0].NormalTexture != nil
+	}
+	if n, normal := images(nil); n != 2 || normal {
+		t.Errorf("without a normal anywhere the GLB has %d pictures, a normal map: %v", n, normal)
+	}
+	if n, normal := images(map[string]stack.Baked{"normal": {Picture: "p", Size: 4, Range: [2]float32{-1, 1}}}); n != 3 || !normal {
+		t.Errorf("with a baked normal the GLB has %d pictures, a normal map: %v", n, normal)
 	}
 }

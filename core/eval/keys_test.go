@@ -14,6 +14,7 @@ import (
 	"testing"
 
 	_ "velvetgrime/core/agent"
+	"velvetgrime/core/bake"
 	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
@@ -163,7 +164,8 @@ func prepared(m *mesh.Model) *stack.Prepared {
 	p := &stack.Prepared{Baked: map[string]map[string]stack.Baked{}}
 	for _, s := range m.Sheets {
 		all := map[string]stack.Baked{}
-		for _, name := range []string{"ao", "curvature", "sky", "thickness", "id", "position", "normal", "height", "worldNormal"} {
+		for _, k := range bake.Maps() {
+			name := k.Name
 			all[name] = stack.Baked{Picture: s.Name + name, Size: 64, Range: [2]float32{0, 1}}
 		}
 		p.Baked[s.Name] = all
@@ -613,5 +615,104 @@ func TestWarmIsFreshOverRandomOperations(t *testing.T) {
 				t.Fatalf("after operation %d (%s) %s differs from a fresh one in %d values", i, op.Kind(), scene, n)
 			}
 		}
+	}
+}
+
+// Each baked map, as channels and steps show it: another picture, size or range, and none.
+// What shows it is seen in a warm scene as in a fresh one; all together at least the maps
+// show that lie under channels or that a step reads.
+func TestWarmIsFreshForEveryBakedMap(t *testing.T) {
+	b := newBench(t, sample.Bollard(), 128)
+	sheet := b.m.Sheets[0].Name
+	var steps []*stack.Step
+	read, _ := step.Get(stack.BakedStep)
+	for _, c := range read.Params[0].Choices {
+		steps = append(steps, &stack.Step{ID: c, Kind: stack.BakedStep, On: true, Amount: 0.3, Blend: "add", Params: map[string]any{"map": c}})
+	}
+	steps = append(steps, &stack.Step{ID: "id", Kind: stack.IDStep, On: true, Amount: 0.3, Blend: "add"})
+	document := func(all map[string]stack.Baked) *stack.Document {
+		d := b.around(st("noise", nil))
+		d.Layers[2].Mask = append(d.Layers[2].Mask, steps...)
+		d.Prepared = &stack.Prepared{Baked: map[string]map[string]stack.Baked{sheet: all}}
+		return d
+	}
+	shown := func(s *Scene, d *stack.Document) (out []pix.Plane) {
+		p := Compile(s, d, "", "")
+		for _, tile := range b.tiles[:1] {
+			for _, c := range []stack.Channel{stack.BaseColor, stack.Normal, stack.Occlusion} {
+				v, err := p.Channel(t.Context(), s.OnTile(tile), c)
+				if err != nil {
+					t.Fatal(err)
+				}
+				out = append(out, v...)
+			}
+		}
+		return out
+	}
+	first := prepared(b.m).Baked[sheet]
+	warm := b.scene()
+	was := shown(warm, document(first))
+	showing := map[string]bool{}
+	for _, k := range bake.Maps() {
+		for how, change := range map[string]func(all map[string]stack.Baked){
+			"another picture": func(all map[string]stack.Baked) { one := all[k.Name]; one.Picture += " anew"; all[k.Name] = one },
+			"another range": func(all map[string]stack.Baked) {
+				one := all[k.Name]
+				one.Range = [2]float32{-0.5, 0.7}
+				all[k.Name] = one
+			},
+			"another size":   func(all map[string]stack.Baked) { one := all[k.Name]; one.Size = 32; all[k.Name] = one },
+			"numbers beside": func(all map[string]stack.Baked) { one := all[k.Name]; one.Floats = one.Picture; all[k.Name] = one },
+			"none":           func(all map[string]stack.Baked) { delete(all, k.Name) },
+		} {
+			all := maps.Clone(first)
+			change(all)
+			now := shown(warm, document(all))
+			if n := different(now, shown(b.scene(), document(all))); n != 0 {
+				t.Errorf("%s, %s: %d values differ from a fresh scene", k.Name, how, n)
+			}
+			showing[k.Name] = showing[k.Name] || different(now, was) != 0
+		}
+		if n := different(shown(warm, document(first)), was); n != 0 {
+			t.Errorf("%s: back again %d values are others", k.Name, n)
+		}
+	}
+	for _, name := range []string{"ao", "curvature", "sky", "thickness", "normal"} {
+		if !showing[name] {
+			t.Errorf("no change of %s shows: nothing was tried", name)
+		}
+	}
+}
+
+// However many strokes grow and are never ended, no more are remembered than pens can be.
+func TestStrokesThatNeverEndAreForgotten(t *testing.T) {
+	s := newBench(t, sample.Bollard(), 128).scene()
+	up := geom.V3(0, 1, 0)
+	stroke := func(i, points int) *brush.Stroke {
+		st := &brush.Stroke{ID: fmt.Sprint("s", i), Radius: 0.01}
+		for k := range points {
+			st.Points = append(st.Points, brush.Point{Pos: geom.V3(float32(k), 0, 0), Nrm: up, Pressure: 1})
+		}
+		return st
+	}
+	for i := range 5 * maxGrowing {
+		s.grows(stroke(i, 2))
+	}
+	if n := len(s.growing); n != maxGrowing {
+		t.Errorf("%d growing strokes are remembered; at most %d pens draw", n, maxGrowing)
+	}
+	last := 5*maxGrowing - 1
+	g := s.grows(stroke(last, 5))
+	if g.last.Segments() != 4 || len(s.growing) != maxGrowing {
+		t.Error("a stroke that went on is another one")
+	}
+	other := stroke(last, 5)
+	other.Radius = 0.5
+	if s.grows(other) == g {
+		t.Error("a stroke of the same id with another radius goes on with what was drawn of the first")
+	}
+	s.Forget(other.ID)
+	if n := len(s.growing); n != maxGrowing-1 {
+		t.Errorf("%d are remembered after one was forgotten", n)
 	}
 }
