@@ -62,7 +62,7 @@ test('several layers are grouped, folded, isolated, alone, locked, moved and tak
   await layer(page, name).click();
   await page.keyboard.press('k');
   await page.keyboard.press('a');
-  await expect(page.locator('.alone')).toContainText(`${name} alone`);
+  await expect(page.locator('.hint')).toContainText(`${name} alone`);
   await settled(page);
   expect(apart(await pixel(page, ...middle), shaded)).toBeGreaterThan(12);
   await button(page, 'Show all').click();

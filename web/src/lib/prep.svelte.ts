@@ -88,12 +88,12 @@ export class Prep {
       const look = this.look;
       if (look === 'checker')
         await o.cover(
-          this.stage.sheets.map(() => 'checker'),
+          this.stage.worn.list.map(() => 'checker'),
           true,
         );
       else if (look === 'plain')
         await o.cover(
-          this.stage.sheets.map(() => ''),
+          this.stage.worn.list.map(() => ''),
           true,
         );
       else if (look.startsWith('baked.')) {
@@ -102,7 +102,7 @@ export class Prep {
         const url = (s: string) =>
           `/api/projects/${this.id}/baked/${encodeURIComponent(s)}/${name}?edge=1024&v=${baked[s]?.[name]?.picture.slice(0, 12)}`;
         await o.cover(
-          this.stage.sheets.map((s) => (baked[s.name]?.[name] ? url(s.name) : '')),
+          this.stage.worn.list.map((s) => (baked[s.name]?.[name] ? url(s.name) : '')),
           false,
         );
       } else if (look === 'shell') {

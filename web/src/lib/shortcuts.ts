@@ -3,7 +3,8 @@
 // out where the view is.
 import type { Session } from './session.svelte';
 import { addLayer, doubleLayers, groupLayers, removeLayers } from './stack';
-import { target, type UI } from './ui.svelte';
+import { target } from './target';
+import type { UI } from './ui.svelte';
 
 export interface Shortcut {
   keys: string;

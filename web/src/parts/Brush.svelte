@@ -2,7 +2,8 @@
   // The brush, with a drawn preview of a stroke as it will be.
   import { api, type Brushes } from '../api/client';
   import type { Session } from '../lib/session.svelte';
-  import type { Target, UI } from '../lib/ui.svelte';
+  import type { Target } from '../lib/target';
+  import type { UI } from '../lib/ui.svelte';
   import BrushShelf from './BrushShelf.svelte';
   import Chance from './brush/Chance.svelte';
   import Line from './brush/Line.svelte';
@@ -32,7 +33,7 @@
   // a stroke as it will be, drawn by what draws strokes
   let picture = $state('');
   $effect(() => {
-    const made = ui.madeBrush();
+    const made = ui.brush.made();
     made.values = inMask ? { mask: [b.mask] } : t.channels.includes('baseColor') ? { baseColor: [...b.color] } : {};
     if (t.channels.includes('height') && !inMask) made.values.height = [b.values.height ?? 0];
     const wait = setTimeout(() => {

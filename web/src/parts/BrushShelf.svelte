@@ -45,7 +45,7 @@
       class="flex grow justify-end gap-1"
       onsubmit={(e) => {
         e.preventDefault();
-        void act(() => api.keepBrush({ ...ui.madeBrush(), name: name.trim() }));
+        void act(() => api.keepBrush({ ...ui.brush.made(), name: name.trim() }));
         name = '';
       }}
     >

@@ -1,20 +1,20 @@
 <script lang="ts">
   import type { UI } from '../lib/ui.svelte';
   let { ui }: { ui: UI } = $props();
-  const a = $derived(((ui.light - 90) * Math.PI) / 180);
+  const a = $derived(((ui.look.light - 90) * Math.PI) / 180);
   function drag(e: PointerEvent) {
     const el = e.currentTarget as HTMLElement;
     if (e.type === 'pointerdown') el.setPointerCapture(e.pointerId);
     if (!el.hasPointerCapture(e.pointerId)) return;
     const r = el.getBoundingClientRect();
     const deg = (Math.atan2(e.clientY - r.top - r.height / 2, e.clientX - r.left - r.width / 2) * 180) / Math.PI + 90;
-    ui.light = (deg + 360) % 360;
+    ui.look.light = (deg + 360) % 360;
   }
   function key(e: KeyboardEvent) {
     const d = { ArrowLeft: -5, ArrowRight: 5, ArrowUp: 5, ArrowDown: -5 }[e.key];
     if (d) {
       e.preventDefault();
-      ui.light = (ui.light + d + 360) % 360;
+      ui.look.light = (ui.look.light + d + 360) % 360;
     }
   }
 </script>
@@ -26,14 +26,14 @@
   aria-label="Light"
   aria-valuemin="0"
   aria-valuemax="360"
-  aria-valuenow={Math.round(ui.light)}
+  aria-valuenow={Math.round(ui.look.light)}
   title="Turn the light: drag here, or hold L and move"
   onpointerdown={drag}
   onpointermove={drag}
   onkeydown={key}
 >
   <span class="sun" style:left={`${37 + 32 * Math.cos(a)}px`} style:top={`${37 + 32 * Math.sin(a)}px`}></span>
-  <span>light {Math.round(ui.light)}°</span>
+  <span>light {Math.round(ui.look.light)}°</span>
 </div>
 
 <style>

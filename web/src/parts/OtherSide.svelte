@@ -3,7 +3,8 @@
   // halves or parts that are built alike; strokes are brought over by it.
   import type { Live, Step } from '../api/client';
   import { newID, type Session } from '../lib/session.svelte';
-  import type { Target, UI } from '../lib/ui.svelte';
+  import type { Target } from '../lib/target';
+  import type { UI } from '../lib/ui.svelte';
 
   let { session, ui, t }: { session: Session; ui: UI; t: Target } = $props();
   const sides = $derived(session.sides);

@@ -4,7 +4,8 @@
   import type { ChannelInfo, Coat } from '../api/client';
   import type { Op, Session } from '../lib/session.svelte';
   import { findStep, heightRange, streamOf, title } from '../lib/stack';
-  import { strokes, target, type UI } from '../lib/ui.svelte';
+  import { target } from '../lib/target';
+  import { strokes, type UI } from '../lib/ui.svelte';
   import Brush from './Brush.svelte';
   import NumberField from './NumberField.svelte';
   import Picture from './Picture.svelte';

@@ -15,7 +15,7 @@
     session.alone(what === 'height' ? 'height' : '');
   }
   function sharpness(v: number) {
-    ui.sharpness = v;
+    ui.look.sharpness = v;
     localStorage.setItem('sharpness', String(v));
   }
 </script>
@@ -34,39 +34,39 @@
   <div class="fields">
     <span class="quiet">light</span><NumberField
       label="Light"
-      value={ui.light}
+      value={ui.look.light}
       min={0}
       max={360}
       unit="°"
       fallback={312}
-      preview={(v) => (ui.light = v)}
-      commit={(v) => (ui.light = v)}
+      preview={(v) => (ui.look.light = v)}
+      commit={(v) => (ui.look.light = v)}
     />
     <span class="quiet">exposure</span><NumberField
       label="Exposure"
-      value={ui.exposure}
+      value={ui.look.exposure}
       min={0.1}
       max={4}
       log
       fallback={1}
-      preview={(v) => (ui.exposure = v)}
-      commit={(v) => (ui.exposure = v)}
+      preview={(v) => (ui.look.exposure = v)}
+      commit={(v) => (ui.look.exposure = v)}
     />
     <span class="quiet">blur</span><NumberField
       label="Background blur"
-      value={ui.blur}
+      value={ui.look.blur}
       min={0}
       max={1}
       fallback={0.6}
-      preview={(v) => (ui.blur = v)}
-      commit={(v) => (ui.blur = v)}
+      preview={(v) => (ui.look.blur = v)}
+      commit={(v) => (ui.look.blur = v)}
     />
   </div>
-  <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.background} /> background</label>
-  <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.shadows} /> shadows</label>
+  <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.look.background} /> background</label>
+  <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.look.shadows} /> shadows</label>
   <label class="whitespace-nowrap" title="Fewer drawn pixels suit machines without a graphics card">
     <span class="quiet">sharpness</span>
-    <select class="pick" value={ui.sharpness} onchange={(e) => sharpness(Number(e.currentTarget.value))}>
+    <select class="pick" value={ui.look.sharpness} onchange={(e) => sharpness(Number(e.currentTarget.value))}>
       {#each [1, 0.75, 0.5] as v (v)}<option value={v}>{v * 100} %</option>{/each}
     </select>
   </label>

@@ -62,7 +62,7 @@ export class Overlay {
 
   constructor(private readonly stage: Stage) {
     stage.scene.add(this.solid, this.lines);
-    stage.flatScene.add(this.flat, this.flatLines);
+    stage.flat.scene.add(this.flat, this.flatLines);
   }
 
   /** Takes everything away again. */
@@ -70,7 +70,7 @@ export class Overlay {
     this.drop(this.solid);
     this.drop(this.flat);
     for (const m of this.stage.meshes) m.visible = true;
-    this.stage.cover(null);
+    this.stage.worn.cover(null);
     for (const m of this.covers) m.dispose();
     this.covers = [];
     this.stage.invalidate();
@@ -118,7 +118,7 @@ export class Overlay {
   private tintFlat(t: Tinted, tints: BufferAttribute) {
     const at = new Float32Array(9 * t.count);
     for (let i = 0; i < t.count; i++) {
-      const o = this.stage.sheets[t.sheet[i]]?.flat?.position;
+      const o = this.stage.worn.list[t.sheet[i]]?.flat?.position;
       for (let k = 0; k < 3; k++) {
         at[9 * i + 3 * k] = t.uv[6 * i + 2 * k] + (o?.x ?? 0);
         at[9 * i + 3 * k + 1] = -t.uv[6 * i + 2 * k + 1] + (o?.y ?? 0);
@@ -138,7 +138,7 @@ export class Overlay {
     this.clear();
     const loader = new TextureLoader();
     const maps = await Promise.all(urls.map((u) => (u === 'checker' ? checker() : u ? loader.loadAsync(u) : null)));
-    const covers = this.stage.sheets.map((_, i) => {
+    const covers = this.stage.worn.list.map((_, i) => {
       const map = maps[i];
       if (map) {
         map.flipY = false;
@@ -155,7 +155,7 @@ export class Overlay {
       this.covers.push(m, flat);
       return { solid: m, flat };
     });
-    this.stage.cover(covers);
+    this.stage.worn.cover(covers);
   }
 
   /** Draws edges in space and on the sheets: UV borders, marked seams, and what a click would take. */
@@ -182,7 +182,7 @@ export class Overlay {
   private laidOut(flat: Float32Array): Float32Array {
     const out = new Float32Array((flat.length / 5) * 6);
     for (let i = 0; i < flat.length / 5; i++) {
-      const o = this.stage.sheets[flat[5 * i]]?.flat?.position;
+      const o = this.stage.worn.list[flat[5 * i]]?.flat?.position;
       for (let e = 0; e < 2; e++) {
         out[6 * i + 3 * e] = flat[5 * i + 1 + 2 * e] + (o?.x ?? 0);
         out[6 * i + 3 * e + 1] = -flat[5 * i + 2 + 2 * e] + (o?.y ?? 0);

@@ -2,7 +2,8 @@
 import { Quaternion, Vector3 } from 'three';
 import type { Said, Session } from '../lib/session.svelte';
 import { newID } from '../lib/session.svelte';
-import { target, type UI } from '../lib/ui.svelte';
+import { target } from '../lib/target';
+import type { UI } from '../lib/ui.svelte';
 import type { Hit, Stage } from './stage';
 import { otherEnd } from './pointers';
 import { mirrorOf } from './twins';

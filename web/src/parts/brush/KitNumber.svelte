@@ -31,5 +31,5 @@
   {whole}
   {nought}
   fallback={min}
-  commit={(v) => ui.setKit(of, v as never)}
+  commit={(v) => ui.brush.setKit(of, v as never)}
 />

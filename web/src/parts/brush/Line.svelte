@@ -1,7 +1,9 @@
 <script lang="ts">
   // The line that is drawn: size, strength, what is laid and where it stays.
   import type { Session } from '../../lib/session.svelte';
-  import type { Does, Target, UI, Within } from '../../lib/ui.svelte';
+  import type { Does, Within } from '../../lib/brush.svelte';
+  import type { Target } from '../../lib/target';
+  import type { UI } from '../../lib/ui.svelte';
   import Choice from '../Choice.svelte';
   import ColorField from '../ColorField.svelte';
   import NumberField from '../NumberField.svelte';

@@ -15,10 +15,10 @@
     const rest = drives.filter((d) => d.what !== what);
     const was = drives.find((d) => d.what === what);
     const full = what === 'angle' || what === 'hue' ? 0.25 : 1;
-    ui.setKit('pen', by ? [...rest, { from: 0.1, to: full, bend: 1, ...was, by, what } as Drive] : rest);
+    ui.brush.setKit('pen', by ? [...rest, { from: 0.1, to: full, bend: 1, ...was, by, what } as Drive] : rest);
   }
   function bend(what: string, part: Partial<Drive>) {
-    ui.setKit(
+    ui.brush.setKit(
       'pen',
       drives.map((d) => (d.what === what ? { ...d, ...part } : d)),
     );
@@ -118,7 +118,7 @@
       ['facing', 'what faces the pen'],
       ['through', 'right through'],
     ]}
-    take={(v) => ui.setKit('through', v === 'through')}
+    take={(v) => ui.brush.setKit('through', v === 'through')}
   />
   {#if !k?.through}
     <NumberField
@@ -128,7 +128,7 @@
       max={180}
       unit="°"
       fallback={90}
-      commit={(v) => ui.setKit('facing', v)}
+      commit={(v) => ui.brush.setKit('facing', v)}
     />
     <NumberField
       label="Fades over"
@@ -137,7 +137,7 @@
       max={90}
       unit="°"
       fallback={30}
-      commit={(v) => ui.setKit('fade', v)}
+      commit={(v) => ui.brush.setKit('fade', v)}
     />
   {:else}<span></span><span></span>{/if}
   <NumberField
@@ -148,6 +148,6 @@
     log
     unit="× radius"
     fallback={1}
-    commit={(v) => ui.setKit('depth', v)}
+    commit={(v) => ui.brush.setKit('depth', v)}
   />
 </div>

@@ -21,7 +21,7 @@
     label="tip"
     value={k?.tip ?? ''}
     options={(about?.tips ?? []).map((x) => [x.name, x.name || 'round', x.help] as const)}
-    take={(v) => ui.setKit('tip', v)}
+    take={(v) => ui.brush.setKit('tip', v)}
   />
   <span class="quiet" title="A picture of the project as the tip: white lays, black does not">stamp</span>
   <span class="wide whole flex items-center gap-1">
@@ -30,8 +30,8 @@
       label="picture for the tip"
       value={k?.picture ?? ''}
       commit={(v) => {
-        ui.setKit('picture', v || undefined);
-        if (v && (k?.spacing ?? 0) < 0.5) ui.setKit('spacing', 1.2);
+        ui.brush.setKit('picture', v || undefined);
+        if (v && (k?.spacing ?? 0) < 0.5) ui.brush.setKit('spacing', 1.2);
       }}
     />
     <button class="chip" title="Make a stamp, or take one (Shift P)" onclick={() => (ui.press = true)}>press …</button>
@@ -81,7 +81,7 @@
       ><input
         type="checkbox"
         checked={k?.along ?? false}
-        onchange={(e) => ui.setKit('along', e.currentTarget.checked)}
+        onchange={(e) => ui.brush.setKit('along', e.currentTarget.checked)}
       /> with the stroke</label
     >
   </span>
@@ -95,15 +95,15 @@
         ['', 'by hardness'],
         ['curve', 'a curve'],
       ]}
-      take={(v) => ui.setKit('falloff', v ? sloping() : undefined)}
+      take={(v) => ui.brush.setKit('falloff', v ? sloping() : undefined)}
     />
     {#if k?.falloff}
       <div class="curve">
         <CurveField
           label="Falloff from the middle to the rim"
           value={k.falloff as number[][]}
-          preview={(v) => ui.setKit('falloff', v)}
-          commit={(v) => ui.setKit('falloff', pair(v))}
+          preview={(v) => ui.brush.setKit('falloff', v)}
+          commit={(v) => ui.brush.setKit('falloff', pair(v))}
         />
       </div>
     {/if}
@@ -114,7 +114,7 @@
     value={k?.grain?.kind ?? ''}
     options={[['', 'none'], ...(about?.grains ?? []).map((g) => [g, g] as const)]}
     take={(kind) =>
-      ui.setKit('grain', kind ? ({ size: 0.0015, amount: 0.8, ...k?.grain, kind } as Kit['grain']) : undefined)}
+      ui.brush.setKit('grain', kind ? ({ size: 0.0015, amount: 0.8, ...k?.grain, kind } as Kit['grain']) : undefined)}
   />
   {#if k?.grain}
     {@const g = k.grain}
@@ -128,7 +128,7 @@
         ['line', 'the line, along it'],
         ['tip', 'the tip, each dab'],
       ]}
-      take={(v) => ui.setKit('grain', { ...g, in: v || undefined } as Kit['grain'])}
+      take={(v) => ui.brush.setKit('grain', { ...g, in: v || undefined } as Kit['grain'])}
     />
     <span class="quiet">its size</span>
     <NumberField
@@ -160,7 +160,7 @@
       ><input
         type="checkbox"
         checked={k?.build ?? false}
-        onchange={(e) => ui.setKit('build', e.currentTarget.checked)}
+        onchange={(e) => ui.brush.setKit('build', e.currentTarget.checked)}
       /> builds up</label
     >
   </span>

@@ -1,7 +1,8 @@
 <script lang="ts">
   // Symmetry: where each stroke is repeated.
   import type { Session } from '../../lib/session.svelte';
-  import type { Target, UI } from '../../lib/ui.svelte';
+  import type { Target } from '../../lib/target';
+  import type { UI } from '../../lib/ui.svelte';
   import Choice from '../Choice.svelte';
   import NumberField from '../NumberField.svelte';
   import OtherSide from '../OtherSide.svelte';

@@ -1,8 +1,8 @@
 <script lang="ts">
   // One setting of a shape or treatment of the stamp press, drawn from its description.
-  import type { PressSetting } from '../api/client';
-  import CurveField from './CurveField.svelte';
-  import NumberField from './NumberField.svelte';
+  import type { PressSetting } from '../../api/client';
+  import CurveField from '../CurveField.svelte';
+  import NumberField from '../NumberField.svelte';
 
   interface Props {
     s: PressSetting;

@@ -1,0 +1,11 @@
+// How the view looks: its light, and how it is drawn.
+export class Look {
+  /** where the light stands, degrees */
+  light = $state(312);
+  exposure = $state(1);
+  blur = $state(0.6);
+  background = $state(false);
+  shadows = $state(true);
+  /** drawn pixels a pixel of the screen; kept in the browser, as it suits the machine */
+  sharpness = $state(Number(localStorage.getItem('sharpness')) || 1);
+}

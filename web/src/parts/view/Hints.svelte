@@ -1,0 +1,53 @@
+<script lang="ts">
+  // What is shown alone, and what a click would do.
+  import type { Prep } from '../../lib/prep.svelte';
+  import type { Session } from '../../lib/session.svelte';
+  import type { UI } from '../../lib/ui.svelte';
+
+  let { session, ui, prep }: { session: Session; ui: UI; prep: Prep | null } = $props();
+  const alone = $derived.by(() => {
+    if (ui.alone === 'step') return 'result up to this step';
+    if (ui.alone) return session.channels.find((c) => c.channel === ui.alone)?.label ?? ui.alone;
+    return session.layer(ui.solo)?.name;
+  });
+  const marks = $derived.by(() => {
+    if (!prep || prep.hand === 'look' || ui.station !== 'Prepare') return '';
+    if (prep.hand === 'island') return 'A click chooses an island, or lets it go';
+    const edge = { loop: 'a whole loop', path: prep.corner < 0 ? 'the start of a path' : 'the way to here' };
+    const what = edge[prep.hand as keyof typeof edge] ?? 'an edge';
+    return `A click ${prep.away ? 'takes away' : 'marks'} ${what} · Alt turns the view`;
+  });
+</script>
+
+{#if ui.alone || ui.solo}<div class="hint">
+    {alone} alone
+    {#if !ui.alone}<button class="chip" onclick={() => (ui.solo = '')}>Show all</button>{/if}
+  </div>{/if}
+{#if marks}
+  <div class="hint">{marks}</div>
+{:else if ui.tool === 'lasso' && ui.station === 'Layer'}
+  <div class="hint">
+    Draw round what strokes may reach, or click corner by corner and end on the first · Alt turns the view
+  </div>
+{:else if ui.taking}
+  <div class="hint">
+    Click on the model or the flat sheet to {ui.taking.label}
+    <button class="chip" onclick={() => (ui.taking = null)}>Stop</button>
+  </div>
+{:else if ui.tool === 'reach' && ui.station === 'Layer'}
+  <div class="hint">
+    A click takes a {ui.reachKind} into the reach of {session.layer(ui.selected)?.name ?? 'no layer'}, or out of it
+  </div>
+{/if}
+
+<style>
+  .hint {
+    position: absolute;
+    left: 50%;
+    bottom: 12px;
+    translate: -50% 0;
+    background: var(--panel);
+    border-left: 3px solid var(--ochre);
+    padding: 2px 10px;
+  }
+</style>

@@ -1,0 +1,97 @@
+// Pulls what is drawn over the model: the conditions while they are open, else the places of
+// the open step.
+import { conditionsOf, conditionsOp } from '../../lib/conditions';
+import type { Op } from '../../lib/session.svelte';
+import { findStep, title } from '../../lib/stack';
+import { conditionGrips, stepGrips } from '../grips';
+import { Handles, type Shown } from '../handles';
+import type { Bench, Claim, Press, Tool } from './tool';
+
+/** What can be pulled: how it shows with other values, and the operation that sets them. */
+interface Pullable {
+  show(over: Record<string, unknown>): Shown;
+  op(over: Record<string, unknown>, label: string): Op;
+}
+
+export class Pull implements Tool {
+  /** the grip under the pointer, in pixels */
+  near = $state<{ x: number; y: number; label: string } | null>(null);
+  private handles: Handles | null = null;
+  private pulled = -1;
+  private change: Record<string, unknown> | null = null;
+
+  constructor(private readonly b: Bench) {}
+
+  readonly pullable: Pullable | null = $derived.by(() => {
+    const { ui, session, stage } = this.b;
+    if (ui.station !== 'Layer' || ui.mode === 'flat' || ui.painting) return null;
+    if (ui.conditions) {
+      const facts = conditionsOf(session);
+      return {
+        show: (over) => conditionGrips({ ...facts, ...over }, stage.bounds),
+        op: (over, label) => conditionsOp(session, over, `Pull ${label}`),
+      };
+    }
+    const layer = session.layer(ui.selected);
+    const step = ui.step ? findStep(layer, ui.step) : undefined;
+    const kind = step && session.about.steps!.find((k) => k.kind === step.kind);
+    if (!layer || !step || !kind) return null;
+    return {
+      show: (over) => stepGrips(kind, step, over, stage.bounds),
+      op: (over, label) => {
+        const [[name, value]] = Object.entries(over);
+        const text = `Pull ${label} of ${title(session.about.steps!, step)}`;
+        return { kind: 'step.set', target: layer.id, step: step.id, path: `params.${name}`, value, label: text };
+      },
+    };
+  });
+
+  /** Shows what can be pulled, or else what is given, or nothing. */
+  show(other: Shown | null) {
+    const { pullable } = this;
+    if (!pullable && !other && !this.handles) return;
+    this.handles ??= new Handles(this.b.stage);
+    if (this.pulled >= 0) return;
+    const shown = pullable ? pullable.show({}) : other;
+    if (shown) this.handles.show(shown);
+    else this.handles.clear();
+  }
+
+  private say(grip: number) {
+    const g = grip >= 0 ? this.handles!.grip(grip) : undefined;
+    if (!g) return void (this.near = null);
+    const q = this.b.stage.project(g.at);
+    this.near = { x: q.x, y: q.y, label: g.label };
+  }
+
+  down(p: Press): Claim {
+    if (!this.pullable || p.e.button !== 0 || this.b.ui.taking) return 'no';
+    const grip = this.handles?.hit(p.x, p.y) ?? -1;
+    if (grip < 0) return 'no';
+    this.pulled = grip;
+    return 'mine';
+  }
+
+  move(p: Press) {
+    const { pullable, handles } = this;
+    if (this.pulled < 0 || !pullable || !handles) return;
+    const grip = handles.grip(this.pulled)!;
+    this.change = grip.change(handles.drag(this.pulled, p.x, p.y, p.e.ctrlKey || p.e.metaKey));
+    this.b.session.preview(pullable.op(this.change, grip.label));
+    handles.show(pullable.show(this.change));
+    this.say(this.pulled);
+  }
+
+  hover(p: Press) {
+    if (this.pulled >= 0) return;
+    this.say(this.pullable && !p.e.buttons ? (this.handles?.hit(p.x, p.y) ?? -1) : -1);
+  }
+
+  up() {
+    const { change, pullable } = this;
+    if (this.pulled >= 0 && change && pullable)
+      this.b.session.op(pullable.op(change, this.handles!.grip(this.pulled)!.label));
+    this.pulled = -1;
+    this.change = this.near = null;
+  }
+}
