@@ -24,6 +24,7 @@ import (
 	"velvetgrime/core/noise"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 	"velvetgrime/internal/live"
 
 	"github.com/spf13/cobra"
@@ -400,7 +401,7 @@ func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err e
 		next.Points = append(next.Points[:len(next.Points):len(next.Points)], at(float64(i)*0.02))
 		st = &next
 		t := time.Now()
-		grown, _, _, err := d.Apply(stack.AddStroke{Target: "paint", StrokeID: st.ID, Stroke: st, Index: -1})
+		grown, _, _, err := step.Rules.Apply(d, stack.AddStroke{Target: "paint", StrokeID: st.ID, Stroke: st, Index: -1})
 		if err != nil {
 			return nil, 0, err
 		}
@@ -519,7 +520,7 @@ func benchSlider(ctx context.Context, r *report) error {
 	var draft, settled, undo []float64
 	for i := range 8 {
 		v, _ := json.Marshal(0.2 + 0.05*float64(i))
-		next, inv, _, err := d.Apply(stack.SetStep{Target: "l10", StepID: "n", Path: "params.persistence", Value: v})
+		next, inv, _, err := step.Rules.Apply(d, stack.SetStep{Target: "l10", StepID: "n", Path: "params.persistence", Value: v})
 		if err != nil {
 			return err
 		}
@@ -536,7 +537,7 @@ func benchSlider(ctx context.Context, r *report) error {
 			}
 			settled = append(settled, since(t))
 		}
-		back, _, _, err := next.Apply(inv)
+		back, _, _, err := step.Rules.Apply(next, inv)
 		if err != nil {
 			return err
 		}

@@ -9,6 +9,7 @@ import (
 	"velvetgrime/core/eval"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // benchDeep leans on the stack: 40 masked layers over four sheets of 4096. It
@@ -56,7 +57,7 @@ func benchDeep(ctx context.Context, r *report) error {
 		s.Radius = 0.004
 		s.Points = s.Points[:2]
 		t := time.Now()
-		next, inv, _, err := d.Apply(stack.AddStroke{Target: "strokes", StrokeID: s.ID, Stroke: s, Index: -1})
+		next, inv, _, err := step.Rules.Apply(d, stack.AddStroke{Target: "strokes", StrokeID: s.ID, Stroke: s, Index: -1})
 		if err != nil {
 			return err
 		}
@@ -74,7 +75,7 @@ func benchDeep(ctx context.Context, r *report) error {
 		if err != nil {
 			return err
 		}
-		prev, _, _, err := next.Apply(back)
+		prev, _, _, err := step.Rules.Apply(next, back)
 		if err != nil {
 			return err
 		}

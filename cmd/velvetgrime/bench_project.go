@@ -19,6 +19,7 @@ import (
 	"velvetgrime/core/render"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 	"velvetgrime/internal/api"
 	"velvetgrime/internal/intake"
 	"velvetgrime/internal/live"
@@ -60,7 +61,7 @@ func benchResize(ctx context.Context, r *report) error {
 	if err := evaluateAll(ctx, eval.Compile(sc, d, "", ""), []int{1024}, all); err != nil {
 		return err
 	}
-	next, _, _, err := d.Apply(stack.SizeSheet{Target: "Cast iron", Size: 4096})
+	next, _, _, err := step.Rules.Apply(d, stack.SizeSheet{Target: "Cast iron", Size: 4096})
 	if err != nil {
 		return err
 	}
@@ -180,7 +181,7 @@ func benchMemory(ctx context.Context, r *report) error {
 	last := eval.Compile(sc, d, "paint", "")
 	t := time.Now()
 	for i, s := range strokes {
-		next, _, _, err := d.Apply(stack.AddStroke{Target: "paint", StrokeID: s.ID, Stroke: s, Index: -1})
+		next, _, _, err := step.Rules.Apply(d, stack.AddStroke{Target: "paint", StrokeID: s.ID, Stroke: s, Index: -1})
 		if err != nil {
 			return err
 		}

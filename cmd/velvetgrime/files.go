@@ -16,6 +16,7 @@ import (
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
 
@@ -33,7 +34,7 @@ func readDocument(path string) (*stack.Document, error) {
 	if err != nil {
 		return nil, err
 	}
-	d, err := stack.Decode(b, nil)
+	d, err := step.Rules.Decode(b, nil)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}

@@ -40,7 +40,7 @@ func TestEveryExampleWorks(t *testing.T) {
 			{"id":"a","name":"A","kind":"fill","visible":true,"amount":1,"channels":{"height":{"on":true,"value":[0.001],"blend":"add","amount":1}},"mask":[{"id":"n","kind":"noise","on":true,"amount":1}]},
 			{"id":"b","name":"B","kind":"fill","visible":true,"amount":1,"channels":{"baseColor":{"on":true,"value":[1,0,0],"amount":1,"stream":[{"id":"n","kind":"noise","on":true,"amount":1},` + string(example) + `]}}},
 			{"id":"c","name":"C","kind":"fill","visible":true,"amount":1,"channels":{"baseColor":{"on":true,"value":[0,1,0],"amount":1}},"mask":[` + string(example) + `]}]}`
-		parsed, err := stack.Decode([]byte(doc), nil)
+		parsed, err := step.Rules.Decode([]byte(doc), nil)
 		if err != nil {
 			t.Errorf("%s: %v", d.Kind, err)
 			continue

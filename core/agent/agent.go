@@ -259,16 +259,8 @@ func (j *job) each(out []float32, f func(i int) float32) {
 
 func clamp(v, lo, hi float32) float32 { return min(max(v, lo), hi) }
 
-func smooth(a, b, v float32) float32 {
-	if b <= a {
-		if v < a {
-			return 0
-		}
-		return 1
-	}
-	t := clamp((v-a)/(b-a), 0, 1)
-	return t * t * (3 - 2*t)
-}
+// ramp goes smoothly from 0 at a to 1 at b; where b is not beyond a it is a hard step.
+func ramp(a, b, v float32) float32 { return geom.Smoothstep(a, max(a, b), v) }
 
 func pow(v, e float32) float32 {
 	if v <= 0 {
@@ -326,13 +318,13 @@ func agent(d step.Description) {
 		if ends && joint != nil {
 			far := in.Number("ends")
 			for i := range out {
-				out[i] *= smooth(0, far, joint[i])
+				out[i] *= ramp(0, far, joint[i])
 			}
 		}
 		if spares && hidden != nil {
 			k := in.Number("sheltered")
 			for i := range out {
-				out[i] *= 1 - k*smooth(0.15, 0.7, hidden[i])
+				out[i] *= 1 - k*ramp(0.15, 0.7, hidden[i])
 			}
 		}
 	}

@@ -45,7 +45,7 @@ type rows map[string]func(i int) float32
 func weather(t *testing.T, kind string, f *raster.Frame, p params, facts *stack.Conditions, read rows) []float32 {
 	t.Helper()
 	s := &stack.Step{ID: "a", Kind: kind, On: true, Amount: 1, Params: p}
-	if err := stack.CheckStep(s); err != nil {
+	if err := step.Rules.Step(s); err != nil {
 		t.Fatal(err)
 	}
 	in, d := step.NewInput(s, f, geom.Box{Min: geom.V3(0, 0, 0), Max: geom.V3(0.5, 0.5, 0.5)})

@@ -36,18 +36,18 @@ func init() {
 			j.each(out, func(i int) float32 {
 				n := j.Frame.Nrm[i]
 				open := at(sky, i, 0.5+0.5*n.Dot(j.up))
-				direct := max(n.Dot(sun), 0) * smooth(0.05, 0.5, open+0.25)
+				direct := max(n.Dot(sun), 0) * ramp(0.05, 0.5, open+0.25)
 				s := bySky*open*0.9 + (1-bySky)*direct
 				s *= 1 - 0.5*at(hidden, i, 0)
-				s *= 1 + edges*smooth(0, 0.4, at(wide, i, 0))
+				s *= 1 + edges*ramp(0, 0.4, at(wide, i, 0))
 				s *= 0.45 + 0.9*strength
 				s *= 0.55 + 0.45*vary[i]
-				m := s * (0.25 + 1.1*j.much) * smooth(0, 0.12, j.much)
-				m += j.inner * 0.35 * (tear[i] - 0.5) * smooth(0.05, 0.4, m)
+				m := s * (0.25 + 1.1*j.much) * ramp(0, 0.12, j.much)
+				m += j.inner * 0.35 * (tear[i] - 0.5) * ramp(0.05, 0.4, m)
 				if chalky > 0 {
-					m += chalky * 0.5 * (smooth(0.42, 0.75, chalk[i]) - 0.3) * smooth(0.25, 0.8, m)
+					m += chalky * 0.5 * (ramp(0.42, 0.75, chalk[i]) - 0.3) * ramp(0.25, 0.8, m)
 				}
-				return smooth(0, 1, m)
+				return ramp(0, 1, m)
 			})
 		},
 	})

@@ -66,7 +66,7 @@ func creep(in step.Input, out []float32) {
 	fringe := j.field(noise.Clouds, j.Number("grain")*3, 5, 0.6, 6)
 	spots := j.field(noise.Clouds, j.Number("grain")*0.9, 4, 0.6, 7)
 	holes := j.field(noise.Clouds, j.Number("grain")*1.6, 4, 0.6, 8)
-	torn := ragged * smooth(0, 0.4, j.much)
+	torn := ragged * ramp(0, 0.4, j.much)
 	// what varies within a texel widens the borders: noises too fine for it, and the way
 	// that the front goes in it
 	lost := func(size float32, octaves int, salt uint32) float32 {
@@ -81,13 +81,13 @@ func creep(in step.Input, out []float32) {
 			return 0
 		}
 		front := far*(0.55+0.45*vary[i]) + torn*(1.1*(tear[i]-0.5)+1.2*(fringe[i]-0.5))
-		m := smooth(-soft, soft, front-t)
+		m := ramp(-soft, soft, front-t)
 		// outposts before the front, holes behind it
-		ahead := 1 - smooth(0, rate*1.1, t-front)
-		m = max(m, smooth(0.7-speck, 0.7+speck, spots[i]+0.2*(tear[i]-0.5))*ahead*ahead*0.9)
-		m *= 1 - 0.85*smooth(0.75-hole, 0.75+hole, holes[i])*(1-smooth(rate*0.2, rate*1.5, front-t))
+		ahead := 1 - ramp(0, rate*1.1, t-front)
+		m = max(m, ramp(0.7-speck, 0.7+speck, spots[i]+0.2*(tear[i]-0.5))*ahead*ahead*0.9)
+		m *= 1 - 0.85*ramp(0.75-hole, 0.75+hole, holes[i])*(1-ramp(rate*0.2, rate*1.5, front-t))
 		if ring > 0 {
-			m *= 1 - ring*0.85*smooth(rate*0.1, rate*0.7, front-t)
+			m *= 1 - ring*0.85*ramp(rate*0.1, rate*0.7, front-t)
 		}
 		return m
 	})

@@ -56,16 +56,16 @@ func nook(in step.Input, out []float32) {
 	j.each(out, func(i int) float32 {
 		a := at(hidden, i, 0)
 		c := max(clamp(1.5*at(crease, i, 0), 0, 1), clamp(2.2*at(wide, i, 0), 0, 1))
-		s := max(hollows*smooth(0.18, 0.85, a)*1.1, pow(c, 0.75)*(0.7+0.3*smooth(0, 0.4, a)))
+		s := max(hollows*ramp(0.18, 0.85, a)*1.1, pow(c, 0.75)*(0.7+0.3*ramp(0, 0.4, a)))
 		ring, rise := gathers(raised, around, i)
 		s = max(s, 0.95*ring)
 		s *= 1 - max(rise, 0)
-		s *= 1 - 0.6*washed*smooth(0.55, 0.95, at(sky, i, 0.5))
+		s *= 1 - 0.6*washed*ramp(0.55, 0.95, at(sky, i, 0.5))
 		s *= vary[i]
-		open := smooth(0.02, 0.25, s)
-		m := smooth(-soft, soft, s-level+j.inner*0.8*(tear[i]-0.5)*open)
+		open := ramp(0.02, 0.25, s)
+		m := ramp(-soft, soft, s-level+j.inner*0.8*(tear[i]-0.5)*open)
 		if film > 0 {
-			f := film * j.much * smooth(0.525-thin, 0.525+thin, veil[i]) * (0.5 + 0.5*smooth(0.05, 0.4, a)) * vary[i]
+			f := film * j.much * ramp(0.525-thin, 0.525+thin, veil[i]) * (0.5 + 0.5*ramp(0.05, 0.4, a)) * vary[i]
 			m += (1 - m) * f
 		}
 		return m

@@ -74,22 +74,22 @@ func rub(in step.Input, out []float32) {
 		e := max(0.95*pow(clamp(1.5*(at(edge, i, 0)-0.05), 0, 1), 0.75), 0.8*pow(clamp(2.2*(at(wide, i, 0)-0.04), 0, 1), 0.75))
 		_, rise := gathers(raised, around, i)
 		e = max(e, rise)
-		e *= 1 - sheltered*smooth(0.25, 0.75, at(hidden, i, 0))
-		e *= 1 - sided*(1-smooth(-0.3, 0.6, n.Dot(side)))
+		e *= 1 - sheltered*ramp(0.25, 0.75, at(hidden, i, 0))
+		e *= 1 - sided*(1-ramp(-0.3, 0.6, n.Dot(side)))
 		h := 1 - (j.Frame.Pos[i].Dot(j.up)-floor)/tall
 		e *= 1 + low*(h-0.3)
 		e *= 0.35 + 0.65*vary[i]
 		t := float32(0)
 		if touched > 0 && touch != nil {
-			t = touched * (1 - smooth(0.15, 1, touch[i]))
-			e = max(e+0.35*t*smooth(0.05, 0.4, e), 0.75*t*t)
+			t = touched * (1 - ramp(0.15, 1, touch[i]))
+			e = max(e+0.35*t*ramp(0.05, 0.4, e), 0.75*t*t)
 		}
 		// chips in the open: fewer where it is sheltered
 		if strays > 0 {
-			s := smooth(0.76-0.2*strays*j.much, 0.8-0.2*strays*j.much, chips[i]) * (1 - sheltered*at(hidden, i, 0)) * vary[i]
+			s := ramp(0.76-0.2*strays*j.much, 0.8-0.2*strays*j.much, chips[i]) * (1 - sheltered*at(hidden, i, 0)) * vary[i]
 			e = max(e, s*0.95)
 		}
-		open := smooth(0.02, 0.2, e)
-		return smooth(-soft, soft, e-level+j.inner*(1.25*(tear[i]-0.5)+0.9*(chips[i]-0.5))*open)
+		open := ramp(0.02, 0.2, e)
+		return ramp(-soft, soft, e-level+j.inner*(1.25*(tear[i]-0.5)+0.9*(chips[i]-0.5))*open)
 	})
 }

@@ -1,6 +1,8 @@
 package agent
 
-import "velvetgrime/core/step"
+import (
+	"velvetgrime/core/step"
+)
 
 func init() {
 	list := common(0.5, 0.003,
@@ -41,9 +43,9 @@ func init() {
 				if v <= 0 {
 					return 0
 				}
-				v *= 1 - j.inner*0.75*(1-smooth(0.2, 0.62, tear[i]))
-				v *= 1 - 0.3*smooth(0.5, 0.95, at(hidden, i, 0))
-				return smooth(0.10*(1-soft), 1-0.45*(1-soft), v)
+				v *= 1 - j.inner*0.75*(1-ramp(0.2, 0.62, tear[i]))
+				v *= 1 - 0.3*ramp(0.5, 0.95, at(hidden, i, 0))
+				return ramp(0.10*(1-soft), 1-0.45*(1-soft), v)
 			})
 		},
 	})

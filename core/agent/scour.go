@@ -64,13 +64,13 @@ func scour(in step.Input, out []float32) {
 	vary, tear := j.vary(), j.tear()
 	j.each(out, func(i int) float32 {
 		p, n := j.Frame.Pos[i], j.Frame.Nrm[i]
-		w := 1 - sheltered*smooth(0.12, 0.6, at(hidden, i, 0))
-		w *= 1 - standing*(1-smooth(0, 0.3, at(wide, i, 0.15)))
-		w *= smooth(0, ends, at(joint, i, 1))
+		w := 1 - sheltered*ramp(0.12, 0.6, at(hidden, i, 0))
+		w *= 1 - standing*(1-ramp(0, 0.3, at(wide, i, 0.15)))
+		w *= ramp(0, ends, at(joint, i, 1))
 		if touch != nil {
-			w *= 1 + touched*1.5*(1-smooth(0.2, 1, touch[i]))
+			w *= 1 + touched*1.5*(1-ramp(0.2, 1, touch[i]))
 		}
-		w *= vary[i] * (1 - j.inner*0.8*(1-smooth(0.3, 0.6, tear[i])))
+		w *= vary[i] * (1 - j.inner*0.8*(1-ramp(0.3, 0.6, tear[i])))
 		share := j.much * w
 		if share <= 0.003 {
 			return 0

@@ -1,6 +1,8 @@
 package agent
 
-import "velvetgrime/core/step"
+import (
+	"velvetgrime/core/step"
+)
 
 func init() {
 	agent(step.Description{
@@ -50,19 +52,19 @@ func settle(in step.Input, out []float32) {
 		if up <= flat-0.42 {
 			return 0
 		}
-		lies := smooth(flat-0.22, flat+0.38, up) // it begins to slide before it falls
+		lies := ramp(flat-0.22, flat+0.38, up) // it begins to slide before it falls
 		seen, a := at(sky, i, 0.5+0.5*up), at(hidden, i, 0)
 		// dust comes down from the sky but stays where neither rain nor wind gets at it
-		s := lies * (0.35 + 0.65*smooth(0, 0.35, seen))
-		s *= 1 - 0.75*rained*smooth(0.45, 0.95, seen)*smooth(0.2, 0.9, up)
-		s *= 1 - 0.6*blown*smooth(0, 0.8, -n.Dot(wind))*smooth(0.3, 0.8, seen)
+		s := lies * (0.35 + 0.65*ramp(0, 0.35, seen))
+		s *= 1 - 0.75*rained*ramp(0.45, 0.95, seen)*ramp(0.2, 0.9, up)
+		s *= 1 - 0.6*blown*ramp(0, 0.8, -n.Dot(wind))*ramp(0.3, 0.8, seen)
 		ring, rise := gathers(raised, around, i)
-		drift := max(smooth(0.15, 0.7, a), clamp(2.4*at(heap, i, 0), 0, 1), ring)
-		s += drifts * 0.75 * drift * smooth(flat-0.4, flat+0.3, up)
+		drift := max(ramp(0.15, 0.7, a), clamp(2.4*at(heap, i, 0), 0, 1), ring)
+		s += drifts * 0.75 * drift * ramp(flat-0.4, flat+0.3, up)
 		s *= (1 - 0.5*max(rise, 0)) * (0.5 + 0.5*vary[i])
-		open := smooth(0.03, 0.3, s)
+		open := ramp(0.03, 0.3, s)
 		// a thin veil first, and only drifts lie thick
-		m := smooth(-soft, soft+0.45, s-level+j.inner*(0.9*(tear[i]-0.5)+0.35*(vary[i]-1))*open)
+		m := ramp(-soft, soft+0.45, s-level+j.inner*(0.9*(tear[i]-0.5)+0.35*(vary[i]-1))*open)
 		return m * (0.62 + 0.38*max(drift*drifts, j.much))
 	})
 }

@@ -73,7 +73,7 @@ func tide(in step.Input, out []float32) {
 		}
 		a := at(hidden, i, 0)
 		ring, _ := gathers(raised, around, i)
-		climb := soaked * (0.5*smooth(0.2, 0.8, a) + 0.7*clamp(2*at(crease, i, 0), 0, 1) + 0.4*ring)
+		climb := soaked * (0.5*ramp(0.2, 0.8, a) + 0.7*clamp(2*at(crease, i, 0), 0, 1) + 0.4*ring)
 		h := j.Frame.Pos[i].Dot(j.up) - base
 		// the line wanders: broad tongues, and small teeth
 		line := top * (1 + climb + 0.9*(broad[i]-0.5)*vary[i])
@@ -83,17 +83,17 @@ func tide(in step.Input, out []float32) {
 		case "in a band":
 			d := h / max(line, 1e-5) // −1..1 across the band
 			b := 1 - d*d
-			return smooth(0.25-soft, 0.25+soft+0.35, b+0.55*teeth) * min(0.35+j.much, 1)
+			return ramp(0.25-soft, 0.25+soft+0.35, b+0.55*teeth) * min(0.35+j.much, 1)
 		case "in lines":
 			k := h/max(top, 1e-5)*lines + 0.8*(broad[i]-0.5) + 0.25*teeth
 			_, f := floor(k)
-			edge := smooth(0.45, 0.97, f) * (1 - smooth(0.97, 1, f))
-			return salted * edge * (1 - smooth(0.8, 1.05, h/max(line, 1e-5))) * smooth(0.25, 0.6, tear[i]) * (0.3 + 0.7*j.much)
+			edge := ramp(0.45, 0.97, f) * (1 - ramp(0.97, 1, f))
+			return salted * edge * (1 - ramp(0.8, 1.05, h/max(line, 1e-5))) * ramp(0.25, 0.6, tear[i]) * (0.3 + 0.7*j.much)
 		}
-		m := smooth(-soft, soft, 0.5-x*0.5+0.5*teeth-0.12)
-		m *= mix(0.55+0.45*smooth(0.3, 0.62, tear[i]), 1, smooth(0.2, 1, j.much))
+		m := ramp(-soft, soft, 0.5-x*0.5+0.5*teeth-0.12)
+		m *= mix(0.55+0.45*ramp(0.3, 0.62, tear[i]), 1, ramp(0.2, 1, j.much))
 		if spots != nil {
-			s := smooth(0.62, 0.72, spots[i]) * smooth(1+4*splashed, 0.2, x) * splashed
+			s := ramp(0.62, 0.72, spots[i]) * ramp(1+4*splashed, 0.2, x) * splashed
 			m = max(m, s*min(1, 1.4*j.much))
 		}
 		return m

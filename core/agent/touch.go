@@ -40,20 +40,20 @@ func init() {
 			tear, vary := j.tear(), j.vary()
 			j.each(out, func(i int) float32 {
 				d := at(touch, i, 2) / reach
-				s := 1 - smooth(0.1, 1, d)
-				s = max(s, elsewhere*smooth(0.5, 0.75, wipe[i]))
+				s := 1 - ramp(0.1, 1, d)
+				s = max(s, elsewhere*ramp(0.5, 0.75, wipe[i]))
 				if s <= 0 {
 					return 0
 				}
-				s *= 1 - 0.85*smooth(0.2, 0.75, at(hidden, i, 0))
-				s *= 1 - proud*(0.6-0.6*smooth(0, 0.35, at(wide, i, 0)+0.12))
+				s *= 1 - 0.85*ramp(0.2, 0.75, at(hidden, i, 0))
+				s *= 1 - proud*(0.6-0.6*ramp(0, 0.35, at(wide, i, 0)+0.12))
 				s *= 0.6 + 0.4*vary[i]
 				m := s * 2.4 * j.much
-				m += j.inner * 0.6 * (tear[i] - 0.5) * smooth(0.02, 0.35, m)
+				m += j.inner * 0.6 * (tear[i] - 0.5) * ramp(0.02, 0.35, m)
 				if fingers > 0 {
-					m *= 1 - fingers*0.75 + fingers*0.75*clamp(finger(j, i, size)+smooth(0.45, 0.9, s*j.much), 0, 1)
+					m *= 1 - fingers*0.75 + fingers*0.75*clamp(finger(j, i, size)+ramp(0.45, 0.9, s*j.much), 0, 1)
 				}
-				return smooth(0.02, 0.98, m)
+				return ramp(0.02, 0.98, m)
 			})
 		},
 	})
@@ -75,7 +75,7 @@ func finger(j *job, i int, size float32) float32 {
 				}
 				x, y := c.Dot(t)/0.34, c.Dot(b)/0.5
 				if d := x*x + y*y; d < 1 {
-					best = max(best, smooth(1, 0.55, d)*(0.4+0.6*noise.Random(h, 4)))
+					best = max(best, ramp(1, 0.55, d)*(0.4+0.6*noise.Random(h, 4)))
 				}
 			}
 		}

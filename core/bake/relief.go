@@ -86,7 +86,7 @@ func (w *worker) identify(s *site, out []float32) {
 	if w.ID == "color" && m.Color != nil {
 		// the nearest corner's, so that the colours stay flat
 		t := m.Tri[s.tri]
-		b := shares(s.pos, m.Pos[t[0]], m.Pos[t[1]], m.Pos[t[2]])
+		b := geom.Barycentric(s.pos, m.Pos[t[0]], m.Pos[t[1]], m.Pos[t[2]])
 		k := 0
 		for i := range b {
 			if b[i] > b[k] {

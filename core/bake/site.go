@@ -72,19 +72,6 @@ func hash(x uint32) uint32 {
 	return x ^ x>>16
 }
 
-// shares returns the barycentric coordinates of p in triangle (a, b, c).
-func shares(p, a, b, c geom.Vec3) [3]float32 {
-	ab, ac, ap := b.Sub(a), c.Sub(a), p.Sub(a)
-	d00, d01, d11 := float64(ab.Dot(ab)), float64(ab.Dot(ac)), float64(ac.Dot(ac))
-	d20, d21 := float64(ap.Dot(ab)), float64(ap.Dot(ac))
-	det := d00*d11 - d01*d01
-	if math.Abs(det) < 1e-30 {
-		return [3]float32{1, 0, 0}
-	}
-	v, u := (d11*d20-d01*d21)/det, (d00*d21-d01*d20)/det
-	return [3]float32{float32(1 - v - u), float32(v), float32(u)}
-}
-
 func mix(v []geom.Vec3, t [3]uint32, s [3]float32) geom.Vec3 {
 	return v[t[0]].Mul(s[0]).Add(v[t[1]].Mul(s[1])).Add(v[t[2]].Mul(s[2]))
 }
@@ -95,7 +82,7 @@ func (w *worker) look(f *raster.Frame, i, salt int) {
 	m := w.Low
 	*s = site{lowPos: f.Pos[i], lowNrm: f.Nrm[i], lowTri: f.Tri[i], seed: hash(uint32(salt) + 1)}
 	t := m.Tri[s.lowTri]
-	s.share = shares(s.lowPos, m.Pos[t[0]], m.Pos[t[1]], m.Pos[t[2]])
+	s.share = geom.Barycentric(s.lowPos, m.Pos[t[0]], m.Pos[t[1]], m.Pos[t[2]])
 	part := m.TriPart[s.lowTri]
 	s.group = w.group[part]
 	s.dense = w.dense && s.group != nil

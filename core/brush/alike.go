@@ -3,6 +3,8 @@ package brush
 import (
 	"fmt"
 	"math"
+
+	"velvetgrime/core/geom"
 )
 
 // Alike keeps a stroke to places that look like one: where a channel, as it shows at the
@@ -49,6 +51,6 @@ func (a *Alike) Hold(cover []float32, rows [][]float32) {
 			most = max(most, float32(math.Abs(float64(row[i]-want))))
 		}
 		t := min(max((a.Tolerance-most)/soft+0.5, 0), 1)
-		cover[i] = c * t * t * (3 - 2*t)
+		cover[i] = c * geom.Smooth(t)
 	}
 }

@@ -319,7 +319,7 @@ func (w *swept) at(p, n geom.Vec3) float32 {
 	u := (float32(math.Sqrt(float64(d2)))/r - w.hard) / (1 - w.hard)
 	c := float32(1)
 	if u > 0 {
-		c = 1 - u*u*(3-2*u)
+		c = 1 - geom.Smooth(u)
 	}
 	return c * (w.f0 + w.df*t) * facing(w.na.Add(w.dn.Mul(t)).Dot(n))
 }

@@ -209,7 +209,7 @@ func falloff(table []float32, d, hard float32) float32 {
 	if u <= 0 {
 		return 1
 	}
-	return 1 - u*u*(3-2*u)
+	return 1 - geom.Smooth(u)
 }
 
 // facing returns how much paint a surface takes by the cosine of the angle between
@@ -254,7 +254,7 @@ func (s *Stroke) Held(f *raster.Frame, c *Coverage) {
 // held is the share of a coverage that a grain holds: paint reaches down to a depth that
 // grows with its amount. h is 0 on a hill and 1 in a pit.
 func held(h, cover, seen float32) float32 {
-	return 1 - seen + seen*step01(h*0.85-0.15, h*0.85+0.15, cover)
+	return 1 - seen + seen*geom.Smoothstep(h*0.85-0.15, h*0.85+0.15, cover)
 }
 
 // seen is how much of a grain shows where a texel has such a footprint: in one of less
@@ -263,7 +263,7 @@ func (g *Grain) seen(footprint float32) float32 {
 	if g == nil {
 		return 0
 	}
-	return g.Amount * (1 - step01(0.4, 1, footprint/g.Size))
+	return g.Amount * (1 - geom.Smoothstep(0.4, 1, footprint/g.Size))
 }
 
 func (k *Kit) grainIn(in string) bool {
@@ -291,7 +291,7 @@ func grainAt(kind string, p, n geom.Vec3, inv float32) float32 {
 	case "ripple": // bows close behind each other, each steep at its front
 		bow := float64(q.Y) + 0.7*math.Sqrt(1+0.5*float64(q.X*q.X)) + 0.14*float64(noise.Simplex(q.X*0.6, q.Y*0.35, q.Z*0.6, 0x72))
 		t := float32(bow - math.Floor(bow))
-		return 1 - t*t*step01(1, 0.86, t)
+		return 1 - t*t*geom.Smoothstep(1, 0.86, t)
 	case "fibre":
 		return min(max(0.5+0.55*noise.Simplex(q.X*3, q.Y*0.35, q.Z*3, 0x66)+0.2*noise.Simplex(q.X*7, q.Y*0.8, q.Z*7, 0x67), 0), 1)
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"sync"
 
+	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
 )
 
@@ -148,10 +149,6 @@ func sampled(b []float32, n int, x, y float32) float32 {
 
 func hyp(x, y float32) float32 { return float32(math.Sqrt(float64(x*x + y*y))) }
 func mag(v float32) float32    { return max(v, -v) }
-func step01(a, b, x float32) float32 {
-	t := min(max((x-a)/(b-a), 0), 1)
-	return t * t * (3 - 2*t)
-}
 
 // within is 1 where d is below 0, over a border of the given width.
 func within(d, edge float32) float32 { return min(max(0.5-d/max(edge, 1e-4), 0), 1) }
@@ -165,7 +162,7 @@ func line(d, w, edge float32) float32 {
 }
 
 // ball fades a square to a disc, so that no corner shows.
-func ball(x, y, from float32) float32 { return 1 - step01(from, 1, hyp(x, y)) }
+func ball(x, y, from float32) float32 { return 1 - geom.Smoothstep(from, 1, hyp(x, y)) }
 
 func octaves(x, y float32, h uint32, n int) float32 {
 	var sum, amp, all float32 = 0, 1, 0
@@ -184,7 +181,7 @@ func slab(x, y, edge float32) float32 {
 func grit(x, y, _ float32, h uint32) float32 {
 	f1, _, id, _ := noise.Cellular(x*7, y*7, 0.5, h, noise.Euclidean, 0.9)
 	size := 0.12 + 0.38*noise.Random(id, 2)
-	return within(f1-size, 0.12) * step01(1.05, 0.5, hyp(x, y)+0.35*noise.Random(id, 3)) * (0.5 + 0.5*noise.Random(id, 4))
+	return within(f1-size, 0.12) * geom.Smoothstep(1.05, 0.5, hyp(x, y)+0.35*noise.Random(id, 3)) * (0.5 + 0.5*noise.Random(id, 4))
 }
 
 func bristle(h uint32) tip {
@@ -198,7 +195,7 @@ func bristle(h uint32) tip {
 	return func(x, y, _ float32) (v float32) {
 		for _, q := range hairs {
 			if dx, dy := (x-q.x)*0.7, y-q.y; dx*dx+dy*dy < q.r*q.r {
-				v = max(v, (1-step01(0.3*q.r, q.r, hyp(dx, dy)))*q.v)
+				v = max(v, (1-geom.Smoothstep(0.3*q.r, q.r, hyp(dx, dy)))*q.v)
 			}
 		}
 		return
@@ -207,13 +204,13 @@ func bristle(h uint32) tip {
 
 func sponge(x, y, _ float32, h uint32) float32 {
 	f1, f2, _, _ := noise.Cellular(x*4.5, y*4.5, 0.5, h, noise.Euclidean, 1)
-	holes := step01(0.05, 0.28, f2-f1) // walls between holes stay
-	return (1 - 0.92*holes*step01(-0.3, 0.5, octaves(x*3, y*3, h, 2))) * step01(1, 0.62, hyp(x, y)+0.22*octaves(x*3, y*3, h^1, 3))
+	holes := geom.Smoothstep(0.05, 0.28, f2-f1) // walls between holes stay
+	return (1 - 0.92*holes*geom.Smoothstep(-0.3, 0.5, octaves(x*3, y*3, h, 2))) * geom.Smoothstep(1, 0.62, hyp(x, y)+0.22*octaves(x*3, y*3, h^1, 3))
 }
 
 func chalk(x, y, _ float32, h uint32) float32 {
 	d := hyp(x, y) + 0.16*octaves(x*4, y*4, h, 3)
-	return step01(0.86, 0.7, d) * (0.25 + 0.75*step01(-0.35, 0.2, octaves(x*11, y*11, h^5, 3)))
+	return geom.Smoothstep(0.86, 0.7, d) * (0.25 + 0.75*geom.Smoothstep(-0.35, 0.2, octaves(x*11, y*11, h^5, 3)))
 }
 
 func spatter(h uint32) tip {
@@ -258,9 +255,9 @@ func flake(h uint32) tip {
 func scratch(x, y, edge float32, h uint32) float32 {
 	bow := 0.14 * (noise.Random(h, 1) - 0.5)
 	off := y - bow*(1-x*x) - 0.02*noise.Simplex(x*5, 3, 1, h)
-	width := 0.05 * (1 - step01(0.55, 0.98, mag(x))) * (0.6 + 0.6*octaves(x*4, 1, h, 2))
-	breaks := step01(-0.62, -0.4, octaves(x*3.5, 9, h, 2))
-	return line(off, width, max(2*edge, 0.02)) * breaks * step01(0.98, 0.9, mag(x))
+	width := 0.05 * (1 - geom.Smoothstep(0.55, 0.98, mag(x))) * (0.6 + 0.6*octaves(x*4, 1, h, 2))
+	breaks := geom.Smoothstep(-0.62, -0.4, octaves(x*3.5, 9, h, 2))
+	return line(off, width, max(2*edge, 0.02)) * breaks * geom.Smoothstep(0.98, 0.9, mag(x))
 }
 
 func crack(x, y, edge float32, h uint32) float32 {
@@ -276,8 +273,8 @@ func crack(x, y, edge float32, h uint32) float32 {
 		main := 0.22*octaves(x*2.2, 0.3, h, 3) + 0.05*octaves(x*9, 2, h, 2)
 		off := y - main - slope*max(x-from, 0)*float32(min(k, 1)) - 0.05*octaves(x*7, 5, s, 2)*float32(min(k, 1))
 		end := min(x-from, to-x)
-		w := (0.012 + 0.028*min(max(end, 0), 0.5)) * (0.5 + 0.8*step01(-0.6, 0.5, octaves(x*5, 8, s, 2)))
-		v = max(v, line(off, w, max(2*edge, 0.012))*step01(0, 0.06, end))
+		w := (0.012 + 0.028*min(max(end, 0), 0.5)) * (0.5 + 0.8*geom.Smoothstep(-0.6, 0.5, octaves(x*5, 8, s, 2)))
+		v = max(v, line(off, w, max(2*edge, 0.012))*geom.Smoothstep(0, 0.06, end))
 	}
 	return v * ball(x, y, 0.93)
 }
@@ -285,7 +282,7 @@ func crack(x, y, edge float32, h uint32) float32 {
 func dust(x, y, _ float32, h uint32) float32 {
 	f1, _, id, _ := noise.Cellular(x*9, y*9, 0.5, h, noise.Euclidean, 1)
 	r := 0.25 + 0.45*noise.Random(id, 1)
-	speck := step01(r, 0.3*r, f1)
+	speck := geom.Smoothstep(r, 0.3*r, f1)
 	if noise.Random(id, 2) < 0.3 {
 		speck = 0
 	}
@@ -294,7 +291,7 @@ func dust(x, y, _ float32, h uint32) float32 {
 
 func cloud(x, y, _ float32, h uint32) float32 {
 	d := hyp(x, y)
-	return step01(1, 0.1, d+0.3*octaves(x*1.8, y*1.8, h, 4)*step01(1.1, 0.4, d)) * ball(x, y, 0.7)
+	return geom.Smoothstep(1, 0.1, d+0.3*octaves(x*1.8, y*1.8, h, 4)*geom.Smoothstep(1.1, 0.4, d)) * ball(x, y, 0.7)
 }
 
 func bloom(x, y, _ float32, h uint32) float32 {
@@ -302,10 +299,10 @@ func bloom(x, y, _ float32, h uint32) float32 {
 	d := r*(1+0.3*octaves(x*1.6, y*1.6, h, 3)) + 0.17*octaves(x*4.5, y*4.5, h^3, 4)
 	// dense in the middle, eaten away outward, and grains that ran ahead of it
 	grain := octaves(x*10, y*10, h^7, 3)
-	body := step01(0.16, -0.3, d-0.68+0.26*grain) * (0.62 + 0.38*step01(-0.45, 0.35, octaves(x*4, y*4, h^5, 3)))
-	stain := 0.3 * step01(0.98, 0.5, d) * (0.6 + 0.4*octaves(x*3, y*3, h^8, 2))
+	body := geom.Smoothstep(0.16, -0.3, d-0.68+0.26*grain) * (0.62 + 0.38*geom.Smoothstep(-0.45, 0.35, octaves(x*4, y*4, h^5, 3)))
+	stain := 0.3 * geom.Smoothstep(0.98, 0.5, d) * (0.6 + 0.4*octaves(x*3, y*3, h^8, 2))
 	f1, _, id, _ := noise.Cellular(x*8, y*8, 0.5, h^11, noise.Euclidean, 1)
-	ahead := step01(0.34*max(1-0.7*d, 0), 0.1*max(1-0.7*d, 0), f1) * (0.4 + 0.6*noise.Random(id, 1))
+	ahead := geom.Smoothstep(0.34*max(1-0.7*d, 0), 0.1*max(1-0.7*d, 0), f1) * (0.4 + 0.6*noise.Random(id, 1))
 	if noise.Random(id, 2) > 0.62-0.35*d {
 		ahead = 0
 	}
@@ -318,7 +315,7 @@ func tuft(x, y, _ float32, h uint32) float32 {
 		f1, _, id, _ := noise.Cellular(x*f, y*f, 0.5, h+uint32(f), noise.Euclidean, 0.9)
 		r := 0.3 + 0.35*noise.Random(id, 1)
 		b := max(1-f1/r, 0)
-		v = max(v, float32(math.Sqrt(float64(b)))*(0.55+0.45*noise.Random(id, 2))*step01(0.95, 0.5, hyp(x, y)+0.4*noise.Random(id, 4)))
+		v = max(v, float32(math.Sqrt(float64(b)))*(0.55+0.45*noise.Random(id, 2))*geom.Smoothstep(0.95, 0.5, hyp(x, y)+0.4*noise.Random(id, 4)))
 	}
 	return v
 }
@@ -332,12 +329,12 @@ func leaf(x, y, edge float32) float32 {
 
 func feather(x, y, edge float32, h uint32) float32 {
 	// the shaft lies along x; barbs slant towards the tip
-	w := 0.34 * float32(math.Pow(float64(max(1-x*x*x*x, 0)), 0.5)) * step01(-1, -0.55, x)
+	w := 0.34 * float32(math.Pow(float64(max(1-x*x*x*x, 0)), 0.5)) * geom.Smoothstep(-1, -0.55, x)
 	barb := x - 0.9*mag(y)
 	lines := 0.72 + 0.28*noise.Simplex(barb*26, 1, y*3, h)
-	split := step01(-0.75, -0.6, octaves(barb*5, sign(y)*3, h^4, 2)) // barbs that have come apart
+	split := geom.Smoothstep(-0.75, -0.6, octaves(barb*5, sign(y)*3, h^4, 2)) // barbs that have come apart
 	shaft := line(y, 0.022*(1.1-x), 2*edge)
-	return max(within(mag(y)-w, 3*edge)*lines*(0.3+0.7*split)*step01(1.02, 0.6, hyp(x, 2.2*y)), shaft*step01(0.99, 0.9, mag(x)))
+	return max(within(mag(y)-w, 3*edge)*lines*(0.3+0.7*split)*geom.Smoothstep(1.02, 0.6, hyp(x, 2.2*y)), shaft*geom.Smoothstep(0.99, 0.9, mag(x)))
 }
 
 func plume(x, y, edge float32, h uint32) float32 {
@@ -347,13 +344,13 @@ func plume(x, y, edge float32, h uint32) float32 {
 		t := (x - 0.2) / 0.76
 		w *= float32(math.Sqrt(float64(max(1-t*t, 0))))
 	} else {
-		w *= 0.55 + 0.45*step01(-1, 0.2, x)
+		w *= 0.55 + 0.45*geom.Smoothstep(-1, 0.2, x)
 	}
 	w += 0.02 * noise.Simplex(x*3, 1, sign(y), h)
 	barb := x*0.8 - 0.7*mag(y)
 	lines := 0.88 + 0.12*noise.Simplex(barb*34, 2, y*4, h)
-	slit := 1 - 0.75*line(barb-0.1-0.35*noise.Random(h, uint32(3+sign(y))), 0.02, 3*edge)*step01(0.15, 0.5, mag(y)/max(w, 0.05))
-	return within(mag(y)-w, 3*edge) * lines * slit * step01(-0.98, -0.45, x) * (1 - 0.3*line(y, 0.025, 2*edge))
+	slit := 1 - 0.75*line(barb-0.1-0.35*noise.Random(h, uint32(3+sign(y))), 0.02, 3*edge)*geom.Smoothstep(0.15, 0.5, mag(y)/max(w, 0.05))
+	return within(mag(y)-w, 3*edge) * lines * slit * geom.Smoothstep(-0.98, -0.45, x) * (1 - 0.3*line(y, 0.025, 2*edge))
 }
 
 func sign(v float32) float32 {
@@ -370,7 +367,7 @@ func stitch(x, y, _ float32) float32 {
 		return 0
 	}
 	twist := 0.86 + 0.14*float32(math.Cos(float64(9*(x+0.8*y))*2))
-	sink := 1 - 0.45*step01(0.3, 0.8, mag(x))
+	sink := 1 - 0.45*geom.Smoothstep(0.3, 0.8, mag(x))
 	return float32(math.Sqrt(float64(1-d*d))) * twist * sink
 }
 
@@ -381,8 +378,8 @@ func bead(x, y, _ float32) float32 {
 		return 0
 	}
 	dome := float32(math.Sqrt(float64(1 - d*d)))
-	ripple := 0.82 + 0.18*step01(0.55, 0.95, hyp(x+0.45, y))
-	return dome * ripple * step01(-0.95, 0.2, x+0.4)
+	ripple := 0.82 + 0.18*geom.Smoothstep(0.55, 0.95, hyp(x+0.45, y))
+	return dome * ripple * geom.Smoothstep(-0.95, 0.2, x+0.4)
 }
 
 func strand(x, y, _ float32) float32 {
@@ -395,7 +392,7 @@ func strand(x, y, _ float32) float32 {
 		return 0
 	}
 	fibre := 0.93 + 0.07*float32(math.Cos(float64(d)*14+float64(v)*6))
-	return float32(math.Sqrt(float64(1-d*d))) * fibre * step01(1, 0.75, mag(v))
+	return float32(math.Sqrt(float64(1-d*d))) * fibre * geom.Smoothstep(1, 0.75, mag(v))
 }
 
 func dome(x, y, _ float32) float32 {
@@ -421,7 +418,7 @@ func comb(h uint32) tip {
 		for k := range at {
 			v = max(v, line(y-at[k], width[k], max(2*edge, 0.02))*grey[k])
 		}
-		return v * step01(0.95, 0.6, mag(x))
+		return v * geom.Smoothstep(0.95, 0.6, mag(x))
 	}
 }
 
@@ -435,7 +432,7 @@ func drop(x, y, edge float32, h uint32) float32 {
 	for k := range uint32(2) {
 		cx := 0.5 * wide * (noise.Random(h, 10+k) - 0.5) * float32(1+k)
 		end := -0.82 + 0.8*noise.Random(h, 20+k)*float32(k)
-		w := (0.035 + 0.05*noise.Random(h, 30+k)) * (0.55 + 0.45*step01(end+0.5, end, y))
+		w := (0.035 + 0.05*noise.Random(h, 30+k)) * (0.55 + 0.45*geom.Smoothstep(end+0.5, end, y))
 		off := x - cx - 0.05*noise.Simplex(1, y*1.7, float32(k), h)
 		v = max(v, line(off, w, 3*edge)*within(end-y, 3*edge)*within(y-0.5, 0.1))
 		v = max(v, within(hyp(off, (y-end)*0.8)-w*1.35, 3*edge)) // where it stopped

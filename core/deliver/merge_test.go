@@ -10,12 +10,13 @@ import (
 	"velvetgrime/core/pix"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // Two layers that blend normally, baked to pictures, look as they did: in colours,
 // in numbers, and in heights below and above nought.
 func TestAMergedLayerLooksAsItsLayersDid(t *testing.T) {
-	step := func(id string, p map[string]any) *stack.Step {
+	st := func(id string, p map[string]any) *stack.Step {
 		return &stack.Step{ID: id, Kind: "noise", On: true, Amount: 1, Params: p}
 	}
 	coat := func(v ...float32) stack.Coat { return stack.Coat{On: true, Value: v, Blend: "normal", Amount: 1} }
@@ -24,7 +25,7 @@ func TestAMergedLayerLooksAsItsLayersDid(t *testing.T) {
 	down := coat(-0.0007)
 	down.Blend = "add"
 	layer := func(id string, c map[stack.Channel]stack.Coat, seed float64) *stack.Layer {
-		stream := []*stack.Step{step("n", map[string]any{"seed": seed, "amplitude": 2.0})}
+		stream := []*stack.Step{st("n", map[string]any{"seed": seed, "amplitude": 2.0})}
 		return &stack.Layer{ID: id, Name: id, Kind: stack.Fill, Visible: true, Amount: 0.9, Channels: c, Mask: stream}
 	}
 	m := sample.Bollard()
@@ -57,7 +58,7 @@ func TestAMergedLayerLooksAsItsLayersDid(t *testing.T) {
 	merged.ID = "m"
 	after := *d
 	after.Layers = []*stack.Layer{ground, merged}
-	if err := after.Check(); err != nil {
+	if err := step.Rules.Check(&after); err != nil {
 		t.Fatal(err)
 	}
 	p := eval.Compile(scene, &after, "", "")

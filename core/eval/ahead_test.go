@@ -8,6 +8,7 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // missed is how often the cache was asked for something that it did not have.
@@ -35,7 +36,7 @@ func TestReadyTilesHoldWhatAStrokeNeeds(t *testing.T) {
 		if where != "stack" {
 			d.Layers = []*stack.Layer{coat("base", 7, 0.3), {ID: "g", Name: "g", Kind: stack.Group, Visible: true, Amount: 1, Isolated: where != "group", Layers: d.Layers}, coat("top", 8, 0.5)}
 		}
-		painted, _, _, err := d.Apply(stack.AddStroke{Target: "paint", StrokeID: "s", Stroke: st, Index: -1})
+		painted, _, _, err := step.Rules.Apply(d, stack.AddStroke{Target: "paint", StrokeID: "s", Stroke: st, Index: -1})
 		if err != nil {
 			t.Fatal(err)
 		}

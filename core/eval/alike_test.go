@@ -12,6 +12,7 @@ import (
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // everything is the area of all triangles of a model.
@@ -58,7 +59,7 @@ func TestFillingWhatIsAlike(t *testing.T) {
 	s := NewScene(m, NewCache(64<<20))
 	compile := func(d *stack.Document) *Program {
 		t.Helper()
-		if err := d.Check(); err != nil {
+		if err := step.Rules.Check(d); err != nil {
 			t.Fatal(err)
 		}
 		return Compile(s, d, "", "")
@@ -122,7 +123,7 @@ func TestFillingWhatIsAlike(t *testing.T) {
 func TestLookingBelowMakesNoLoops(t *testing.T) {
 	d := alikeDocument(strip(t, false), 1)
 	d.Layers[1].Mask = append(d.Layers[1].Mask, st("follow", map[string]any{"layer": "paint", "what": "metallic"}))
-	if err := d.Check(); err == nil || !strings.Contains(err.Error(), "loop") {
+	if err := step.Rules.Check(d); err == nil || !strings.Contains(err.Error(), "loop") {
 		t.Errorf("a loop is refused with %v", err)
 	}
 }
@@ -157,7 +158,7 @@ func TestARampAlongTheSurface(t *testing.T) {
 			Within: everything(m), Fill: &brush.Fill{Ramp: true, Along: along, From: geom.V3(0.1, 0, 0.5), To: geom.V3(1, 0.3, 0.5)}}}
 		d := stack.New([]string{"A"}, 256)
 		d.Layers = []*stack.Layer{layer("a", stack.Fill, nil, st("even", map[string]any{"value": 0.0}), hand)}
-		if err := d.Check(); err != nil {
+		if err := step.Rules.Check(d); err != nil {
 			t.Fatal(err)
 		}
 		tri := int32(2) // of the wall
@@ -209,7 +210,7 @@ func TestMaterialsAsPaint(t *testing.T) {
 		if gone {
 			d.Layers = []*stack.Layer{d.Layers[0], paint}
 		}
-		if err := d.Check(); err != nil {
+		if err := step.Rules.Check(d); err != nil {
 			t.Fatal(err)
 		}
 		return Compile(s, d, "", "")
@@ -251,7 +252,7 @@ func TestMaterialsAsPaint(t *testing.T) {
 	l := *d.Layers[1]
 	l.Channels = map[stack.Channel]stack.Coat{stack.Roughness: {On: true, Blend: "normal", Amount: 1, Value: []float32{0.5}, Stream: []*stack.Step{st("follow", map[string]any{"layer": "paint", "what": "roughness"})}}}
 	d.Layers = []*stack.Layer{d.Layers[0], &l, d.Layers[2]}
-	if err := d.Check(); err == nil || !strings.Contains(err.Error(), "loop") {
+	if err := step.Rules.Check(&d); err == nil || !strings.Contains(err.Error(), "loop") {
 		t.Errorf("a material that follows what is painted with it is refused with %v", err)
 	}
 }

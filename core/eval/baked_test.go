@@ -10,6 +10,7 @@ import (
 	"velvetgrime/core/pix"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // split is a picture whose left half has one colour and whose right half another.
@@ -60,7 +61,7 @@ func TestBakedMapsAreRead(t *testing.T) {
 	entry := func(name string, r [2]float32) stack.Baked { return stack.Baked{Picture: name, Size: 64, Range: r} }
 	with.Prepared = &stack.Prepared{Baked: map[string]map[string]stack.Baked{sheet: {
 		"ao": entry("ao", [2]float32{0, 1}), "curvature": entry("curve", [2]float32{-1, 1}), "id": entry("id", [2]float32{0, 1}), "normal": entry("normal", [2]float32{-1, 1})}}}
-	if err := with.Check(); err != nil {
+	if err := step.Rules.Check(&with); err != nil {
 		t.Fatal(err)
 	}
 	p, none := Compile(scene, &with, "", ""), Compile(scene, bare, "", "")
@@ -139,15 +140,15 @@ func TestBakedMapsAreRead(t *testing.T) {
 func TestPreparingHasAnInverse(t *testing.T) {
 	d := stack.New([]string{"a"}, 256)
 	p := &stack.Prepared{Layout: "blob", Seams: []int32{1, 5, 9}}
-	next, inverse, label, err := d.Apply(stack.Prepare(p, map[string]stack.SheetSize{"a": {Size: 256}, "b": {Size: 512}}, "Unwrap"))
+	next, inverse, label, err := step.Rules.Apply(d, stack.Prepare(p, map[string]stack.SheetSize{"a": {Size: 256}, "b": {Size: 512}}, "Unwrap"))
 	if err != nil || label != "Unwrap" || len(next.Sheets) != 2 || next.Preparation().Layout != "blob" {
 		t.Fatalf("%v, %q, %+v", err, label, next)
 	}
-	back, _, _, err := next.Apply(inverse)
+	back, _, _, err := step.Rules.Apply(next, inverse)
 	if err != nil || len(back.Sheets) != 1 || back.Prepared != nil {
 		t.Fatalf("undone: %v, %+v", err, back)
 	}
-	if _, _, _, err := d.Apply(stack.Prepare(&stack.Prepared{Seams: []int32{5, 1}}, nil, "")); err == nil {
+	if _, _, _, err := step.Rules.Apply(d, stack.Prepare(&stack.Prepared{Seams: []int32{5, 1}}, nil, "")); err == nil {
 		t.Error("seams out of order were taken")
 	}
 }

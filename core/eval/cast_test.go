@@ -265,7 +265,7 @@ func TestABevelledCoat(t *testing.T) {
 	d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1,
 		Channels: map[stack.Channel]stack.Coat{stack.Height: {On: true, Value: []float32{0.001}, Blend: "add", Amount: 1, Bevel: width}}}}
 	d.Layers[0].Mask = append(d.Layers[0].Mask, half)
-	if err := d.Check(); err != nil {
+	if err := step.Rules.Check(d); err != nil {
 		t.Fatal(err)
 	}
 	p := Compile(s, d, "", "")
@@ -319,7 +319,7 @@ func TestWaysDoNotDependOnTheAge(t *testing.T) {
 				Channels: map[stack.Channel]stack.Coat{stack.Metallic: {On: true, Value: []float32{1}, Blend: "normal", Amount: 1}}}
 		}
 		d.Layers = []*stack.Layer{one("paint", "gradient", map[string]any{"start": cut, "end": cut + 0.02}), one("rust", "creep", map[string]any{"from": "what it follows", "layer": "paint", "rate": 0.06, "seeds": 0.1, "share": share})}
-		if err := d.Check(); err != nil {
+		if err := step.Rules.Check(d); err != nil {
 			t.Fatal(err)
 		}
 		return Compile(s, d, "", "")

@@ -12,6 +12,7 @@ import (
 	"velvetgrime/core/raster"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // sharedHalves is the plate in two halves with the same UVs, the second of which run
@@ -41,7 +42,7 @@ func texels(t *testing.T, s *Scene, l *stack.Layer, live string) (out [512][512]
 	t.Helper()
 	d := stack.New([]string{"Sheet 1"}, 512)
 	d.Layers = []*stack.Layer{l}
-	if err := d.Check(); err != nil {
+	if err := step.Rules.Check(d); err != nil {
 		t.Fatal(err)
 	}
 	p := Compile(s, d, "", live)

@@ -14,7 +14,7 @@ import (
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
-	_ "velvetgrime/core/step"
+	"velvetgrime/core/step"
 )
 
 // strip is a flat 2 × 1 m band in the XZ plane, facing up, cut in the middle
@@ -318,7 +318,7 @@ func TestKeysChangeOnlyWhereTheStrokeIs(t *testing.T) {
 	p := Compile(sc, d, "paint", "")
 	s := stroke("new", map[string][]float32{"baseColor": {0, 1, 0}}, geom.V3(0.2, 0, 0.85))
 	s.Radius = 0.04
-	next, inv, label, err := d.Apply(stack.AddStroke{Target: "paint", StrokeID: "new", Stroke: s, Index: -1})
+	next, inv, label, err := step.Rules.Apply(d, stack.AddStroke{Target: "paint", StrokeID: "new", Stroke: s, Index: -1})
 	if err != nil || label == "" {
 		t.Fatal(err, label)
 	}
@@ -336,7 +336,7 @@ func TestKeysChangeOnlyWhereTheStrokeIs(t *testing.T) {
 	if changed == 0 || changed > 4 {
 		t.Fatalf("a dab of 4 cm changes the keys of %d of %d tiles", changed, len(tiles))
 	}
-	back, _, _, err := next.Apply(inv)
+	back, _, _, err := step.Rules.Apply(next, inv)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -301,7 +301,7 @@ func TestWarmIsFreshForEveryParameter(t *testing.T) {
 					if change != nil {
 						change(doc)
 					}
-					if err := doc.Check(); err != nil {
+					if err := step.Rules.Check(doc); err != nil {
 						return // it cannot be set
 					}
 					got, want := b.result(t, warm, doc, ""), b.result(t, b.scene(), doc, "")
@@ -482,7 +482,7 @@ func TestWarmIsFreshForEveryFieldOfAStroke(t *testing.T) {
 		list := base()
 		change(list[1])
 		d := document(list)
-		if err := d.Check(); err != nil {
+		if err := step.Rules.Check(d); err != nil {
 			t.Errorf("%s: %v", name, err)
 			continue
 		}
@@ -602,7 +602,7 @@ func TestWarmIsFreshOverRandomOperations(t *testing.T) {
 				op = stack.RemoveStep{Target: l.ID, StepID: l.Mask[0].ID}
 			}
 		}
-		next, _, _, err := d.Apply(op)
+		next, _, _, err := step.Rules.Apply(d, op)
 		if err != nil {
 			b, _ := stack.EncodeOp(op)
 			t.Fatalf("operation %d: %v: %s", i, err, b)

@@ -16,6 +16,7 @@ import (
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 type coats = map[stack.Channel]stack.Coat
@@ -37,7 +38,7 @@ func even(v float64) *stack.Step { return st("even", map[string]any{"value": v})
 // at evaluates a channel in the middle of the plate.
 func middle(t *testing.T, d *stack.Document, c stack.Channel) []float32 {
 	t.Helper()
-	if err := d.Check(); err != nil {
+	if err := step.Rules.Check(d); err != nil {
 		t.Fatal(err)
 	}
 	s := NewScene(whole(t), NewCache(1<<26))
@@ -203,7 +204,7 @@ func TestAFollowersKeyHoldsWhatItFollows(t *testing.T) {
 	s := NewScene(whole(t), NewCache(1<<28))
 	before := doc(a, f)
 	stroke := &brush.Stroke{ID: "s", Radius: 5 * texel, Strength: 1, Values: map[string][]float32{"mask": {0}}, Points: brush.Points{{Pos: geom.V3(20*texel, 0, 64*texel), Nrm: geom.V3(0, 1, 0), Pressure: 1}}}
-	after, _, _, err := before.Apply(stack.AddStroke{Target: "a", StepID: hand.ID, StrokeID: "s", Stroke: stroke, Index: -1})
+	after, _, _, err := step.Rules.Apply(before, stack.AddStroke{Target: "a", StepID: hand.ID, StrokeID: "s", Stroke: stroke, Index: -1})
 	if err != nil {
 		t.Fatal(err)
 	}

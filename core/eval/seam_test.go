@@ -10,6 +10,7 @@ import (
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // texel is the edge of a texel of the test plates, in metres: 1 unit of UV is 2 m
@@ -101,7 +102,7 @@ func onScene(t *testing.T, s *Scene, steps []*stack.Step, live string) [256][128
 	m := s.Model
 	d := stack.New([]string{"Sheet 1", "Sheet 2"}, 512)
 	d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1, Mask: steps}}
-	if err := d.Check(); err != nil {
+	if err := step.Rules.Check(d); err != nil {
 		t.Fatal(err)
 	}
 	p := Compile(s, d, "", live)

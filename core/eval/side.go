@@ -58,15 +58,8 @@ func (s *Scene) OfTake(t *brush.Take) (*mesh.Counterparts, error) {
 // third.
 func corners(m *mesh.Model, t int32, p geom.Vec3) (u, v float32) {
 	k := m.Tri[t]
-	a, b, c := m.Pos[k[0]], m.Pos[k[1]], m.Pos[k[2]]
-	e, f, d := b.Sub(a), c.Sub(a), p.Sub(a)
-	ee, ef, ff, de, df := e.Dot(e), e.Dot(f), f.Dot(f), d.Dot(e), d.Dot(f)
-	det := ee*ff - ef*ef
-	if det <= 0 {
-		return 0, 0
-	}
-	u, v = (ff*de-ef*df)/det, (ee*df-ef*de)/det
-	u, v = max(u, 0), max(v, 0) // a texel may lie a little outside
+	at := geom.Barycentric(p, m.Pos[k[0]], m.Pos[k[1]], m.Pos[k[2]])
+	u, v = max(at[1], 0), max(at[2], 0) // a texel may lie a little outside
 	if s := u + v; s > 1 {
 		u, v = u/s, v/s
 	}

@@ -10,6 +10,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // The strip's two squares correspond by half a turn about (1, 0.5): the mesh says so,
@@ -23,7 +24,7 @@ func masks(t *testing.T, s *Scene, steps []*stack.Step) func(x, z float32) float
 	t.Helper()
 	d := stack.New([]string{"A"}, 512)
 	d.Layers = []*stack.Layer{layer("a", stack.Fill, nil, steps...)}
-	if err := d.Check(); err != nil {
+	if err := step.Rules.Check(d); err != nil {
 		t.Fatal(err)
 	}
 	p := Compile(s, d, "", "")

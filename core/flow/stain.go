@@ -98,7 +98,7 @@ func Grown(list []Mark, age float32) float32 {
 	clean := float32(1)
 	for _, m := range list {
 		if m.Rank < age {
-			grown := smoothstep(m.Rank, m.Rank+0.35, age)
+			grown := geom.Smoothstep(m.Rank, m.Rank+0.35, age)
 			clean *= 1 - min(m.Much*(0.35+0.65*grown), 1)
 		}
 	}
@@ -124,7 +124,7 @@ func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) floa
 	at := a.At + t*(b.At-a.At)
 	share := flow / max(run.Source.Amount, 1e-9)
 	w := l.Width * min(0.35+0.65*float32(math.Sqrt(float64(share))), maxWide)
-	w *= smoothstep(0, 3*l.Width, at) // it begins at a point
+	w *= geom.Smoothstep(0, 3*l.Width, at) // it begins at a point
 	// no farther than its raggedness could bring it
 	if far := w * (1 + 0.5*l.Ragged); d.Dot(d) > pow2(max(far, texel)+0.3*l.Ragged*far) {
 		return 0
@@ -145,9 +145,9 @@ func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) floa
 		return 0
 	}
 	ax := max(x, -x)
-	v := 1 - smoothstep(0.55, 1, ax)
+	v := 1 - geom.Smoothstep(0.55, 1, ax)
 	if l.Rim > 0 {
-		v *= 1 - l.Rim*0.6*(1-smoothstep(0.35, 0.75, ax))
+		v *= 1 - l.Rim*0.6*(1-geom.Smoothstep(0.35, 0.75, ax))
 	}
 	if l.Streaks > 0 {
 		st := 0.55 + 0.45*noise.Simplex(x*3.1+k, at/l.Width*0.06, k, l.Seed+1) + 0.35*noise.Simplex(x*7+k, at/l.Width*0.11, k, l.Seed+2)
@@ -163,8 +163,3 @@ func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) floa
 }
 
 func pow2(v float32) float32 { return v * v }
-
-func smoothstep(a, b, v float32) float32 {
-	t := min(max((v-a)/(b-a), 0), 1)
-	return t * t * (3 - 2*t)
-}

@@ -2,7 +2,11 @@
 // textures: the same point always has the same value, so no seam can show.
 package noise
 
-import "math"
+import (
+	"math"
+
+	"velvetgrime/core/geom"
+)
 
 // Kind is how octaves are shaped before they are added.
 type Kind string
@@ -166,8 +170,7 @@ func (f FBM) At(x, y, z, footprint float32) float32 {
 // fade is 1 while a cycle has five texels or more and 0 at one and a half, which is close
 // to what a texel's own square leaves of a noise whose cycles are of many lengths.
 func fade(cyclesPerTexel float32) float32 {
-	t := clamp01((0.65 - cyclesPerTexel) / 0.45)
-	return t * t * (3 - 2*t)
+	return geom.Smooth(clamp01((0.65 - cyclesPerTexel) / 0.45))
 }
 
 func abs(v float32) float32 { return math.Float32frombits(math.Float32bits(v) &^ (1 << 31)) }

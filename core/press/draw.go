@@ -9,6 +9,7 @@ import (
 	"runtime"
 	"slices"
 
+	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
 	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
@@ -261,7 +262,7 @@ func formed(form string, t float32) float32 {
 	case "hollow":
 		return 1 - float32(math.Sqrt(float64(max(1-t*t, 0))))
 	case "soft":
-		return t * t * (3 - 2*t)
+		return geom.Smooth(t)
 	}
 	return t
 }
@@ -593,7 +594,7 @@ func (st *Stamp) cut(level, sharp float32) {
 			w := max(soft, 0.6*float32(math.Hypot(float64(gx), float64(gy))), 1e-5)
 			t := min(max((at(x, y)-level)/(2*w)+0.5, 0), 1)
 			if soft > 0.6*w {
-				t = t * t * (3 - 2*t)
+				t = geom.Smooth(t)
 			}
 			st.Grey[y*n+x] = t
 		}

@@ -97,14 +97,8 @@ func (u *unfolder) fill(e entry, p [3][2]float64) {
 // inside returns the barycentric coordinates of a point, and whether none is below
 // eps.
 func inside(p [3][2]float64, x, y, eps float64) (b [3]float64, ok bool) {
-	det := (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])
-	if math.Abs(det) < 1e-14 {
-		return b, false
-	}
-	b[1] = ((x-p[0][0])*(p[2][1]-p[0][1]) - (y-p[0][1])*(p[2][0]-p[0][0])) / det
-	b[2] = ((p[1][0]-p[0][0])*(y-p[0][1]) - (p[1][1]-p[0][1])*(x-p[0][0])) / det
-	b[0] = 1 - b[1] - b[2]
-	return b, b[0] >= eps && b[1] >= eps && b[2] >= eps
+	b, ok = geom.Barycentric2(p, x, y)
+	return b, ok && b[0] >= eps && b[1] >= eps && b[2] >= eps
 }
 
 // flood reaches the texels beyond the island, nearest first. An island too small to

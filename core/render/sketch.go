@@ -201,12 +201,12 @@ func surroundings(r, right geom.Vec3, rough float32) [3]float32 {
 	ground := [3]float32{0.10, 0.095, 0.085}
 	sky := [3]float32{0.62, 0.70, 0.82}
 	low := [3]float32{0.95, 0.92, 0.86}
-	t := soft(-blur, blur, r.Y)
+	t := geom.Smoothstep(-blur, blur, r.Y)
 	hor := float32(math.Exp(float64(-(r.Y - 0.08) * (r.Y - 0.08) / (0.03 + 0.5*rough*rough))))
 	lamp := func(d geom.Vec3, size, power float32) float32 {
 		c := r.Dot(d.Unit())
 		s := size + 0.8*rough
-		return power * soft(float32(math.Cos(float64(s*1.6))), float32(math.Cos(float64(s*0.5))), c) * size / s
+		return power * geom.Smoothstep(float32(math.Cos(float64(s*1.6))), float32(math.Cos(float64(s*0.5))), c) * size / s
 	}
 	l := lamp(right.Mul(-0.9).Add(geom.V3(0, 0.35, 0)), 0.38, 2.6) + lamp(right.Mul(0.8).Add(geom.V3(0, 0.9, 0)), 0.30, 3.2)
 	var out [3]float32
@@ -214,11 +214,6 @@ func surroundings(r, right geom.Vec3, rough float32) [3]float32 {
 		out[k] = ground[k] + t*(sky[k]*(0.55+0.45*max(r.Y, 0))-ground[k]) + 0.45*hor*low[k] + l
 	}
 	return out
-}
-
-func soft(a, b, v float32) float32 {
-	t := min(max((v-a)/(b-a), 0), 1)
-	return t * t * (3 - 2*t)
 }
 
 // relief returns the normals that the height makes, from neighbouring pixels on the

@@ -203,7 +203,7 @@ func TestNookGathersAroundWhatItFollows(t *testing.T) {
 			Channels: map[stack.Channel]stack.Coat{stack.Height: {On: true, Value: []float32{0.002}, Blend: "add", Amount: 1}}}
 		bumps.Mask = append(bumps.Mask, hump)
 		d.Layers = append(d.Layers, bumps)
-		if err := d.Check(); err != nil {
+		if err := step.Rules.Check(d); err != nil {
 			t.Fatal(err)
 		}
 		at := func(p geom.Vec3) float32 {

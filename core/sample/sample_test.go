@@ -6,6 +6,7 @@ import (
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 func models() []*mesh.Model { return []*mesh.Model{Lantern(), Bollard()} }
@@ -62,11 +63,11 @@ func TestModelsAreRealSizedAndFaceOutward(t *testing.T) {
 
 func TestDocumentsAreValid(t *testing.T) {
 	for _, d := range []*stack.Document{LanternDocument(), BollardDocument(), GullDocument()} {
-		if err := d.Check(); err != nil {
+		if err := step.Rules.Check(d); err != nil {
 			t.Error(err)
 		}
 		b, _ := d.Encode(true)
-		if _, err := stack.Decode(b, nil); err != nil {
+		if _, err := step.Rules.Decode(b, nil); err != nil {
 			t.Error(err)
 		}
 	}

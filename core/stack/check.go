@@ -12,8 +12,11 @@ import (
 	"velvetgrime/core/brush"
 )
 
-// CheckStep is set by package step: it checks a step's kind and parameters.
-var CheckStep = func(*Step) error { return nil }
+// Rules are what a document must keep besides its own: which steps there are is not known
+// here. Package step has the rules of the steps that are registered.
+type Rules struct {
+	Step func(*Step) error // why a step's kind or parameters cannot be; nil: all can
+}
 
 // Limits that keep a document within what can be evaluated and drawn.
 const (
@@ -22,8 +25,8 @@ const (
 	MaxDepth  = 16  // groups in groups, streams in streams
 )
 
-// Check returns the first thing in the document that cannot be, with its place.
-func (d *Document) Check() error {
+// Check returns the first thing in a document that cannot be, with its place.
+func (r Rules) Check(d *Document) error {
 	if d.Light != "" && d.Light != "encoded" && d.Light != Linear {
 		return fmt.Errorf("light %q is neither encoded nor linear", d.Light)
 	}
@@ -50,7 +53,7 @@ func (d *Document) Check() error {
 		if first != nil {
 			return
 		}
-		if err := l.check(d); err != nil {
+		if err := l.check(d, r); err != nil {
 			first = fmt.Errorf("%s: %w", l.where(), err)
 		} else if seen[l.ID] {
 			first = fmt.Errorf("%s: the id %q is used twice", l.where(), l.ID)
@@ -75,7 +78,7 @@ func unit(what string, v float32) error {
 	return nil
 }
 
-func (l *Layer) check(d *Document) error {
+func (l *Layer) check(d *Document, r Rules) error {
 	if l.ID == "" || l.ID == Below || len(l.ID) > 64 || len(l.Name) > 200 {
 		return fmt.Errorf("the id %q is empty or reserved, or id or name is too long", l.ID[:min(len(l.ID), 70)])
 	}
@@ -111,7 +114,7 @@ func (l *Layer) check(d *Document) error {
 				return
 			}
 			count++
-			if err := s.check(ids); err != nil {
+			if err := s.check(ids, r); err != nil {
 				first = fmt.Errorf("%sstep %d (%s): %w", streamName(name), i+1, kindOf(s), err)
 			}
 		}
@@ -136,12 +139,14 @@ func streamName(name string) string {
 	return name + ": "
 }
 
-func (s *Step) check(ids map[string]bool) error {
+func (s *Step) check(ids map[string]bool, r Rules) error {
 	if s == nil {
 		return fmt.Errorf("there is nothing")
 	}
-	if err := CheckStep(s); err != nil {
-		return err
+	if r.Step != nil {
+		if err := r.Step(s); err != nil {
+			return err
+		}
 	}
 	if err := unit("amount", s.Amount); err != nil {
 		return err

@@ -207,17 +207,17 @@ func (o *Ops) UnmarshalJSON(b []byte) error {
 	return nil
 }
 
-// Apply returns the document after op, the operation that takes it back, and a
+// Apply returns a document after op, the operation that takes it back, and a
 // readable line for the ledger. The error says why the operation is refused; the
 // document is never changed in place.
-func (d *Document) Apply(op Op) (next *Document, inverse Op, label string, err error) {
+func (r Rules) Apply(d *Document, op Op) (next *Document, inverse Op, label string, err error) {
 	if op == nil {
 		return nil, nil, "", fmt.Errorf("there is no operation")
 	}
 	c := *d
 	next = &c
 	if inverse, label, err = op.apply(next); err == nil {
-		err = next.Check()
+		err = r.Check(next)
 	}
 	if err != nil {
 		return nil, nil, "", err
@@ -268,7 +268,7 @@ type ReplaceDocument struct {
 func (ReplaceDocument) Kind() string { return "document" }
 
 func (o ReplaceDocument) apply(d *Document) (Op, string, error) {
-	n, err := Decode(o.Document, func(id string) *brush.Stroke { return o.Strokes[id] })
+	n, err := decode(o.Document, func(id string) *brush.Stroke { return o.Strokes[id] })
 	if err != nil {
 		return nil, "", err
 	}

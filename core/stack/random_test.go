@@ -8,6 +8,7 @@ import (
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // randomOp makes an operation that may or may not be possible.
@@ -83,7 +84,7 @@ func TestAnyRowOfOperationsCanBeTakenBack(t *testing.T) {
 		for n := range 40 {
 			op := randomOp(r, d, n)
 			before := text(t, d)
-			next, inverse, label, err := d.Apply(op)
+			next, inverse, label, err := step.Rules.Apply(d, op)
 			if text(t, d) != before {
 				t.Fatalf("seed %d: %s changed the document in place", seed, op.Kind())
 			}
@@ -101,7 +102,7 @@ func TestAnyRowOfOperationsCanBeTakenBack(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if _, err := stack.Decode(whole, nil); err != nil {
+			if _, err := step.Rules.Decode(whole, nil); err != nil {
 				t.Fatalf("seed %d: after %s the document is not read again: %v", seed, op.Kind(), err)
 			}
 			d = next
@@ -111,7 +112,7 @@ func TestAnyRowOfOperationsCanBeTakenBack(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			prev, _, _, err := d.Apply(back)
+			prev, _, _, err := step.Rules.Apply(d, back)
 			if err != nil {
 				t.Fatalf("seed %d: taking back %s: %v", seed, said(history[i].op), err)
 			}
@@ -147,17 +148,17 @@ func FuzzOperations(f *testing.F) {
 			d.Layers = append(d.Layers, &stack.Layer{ID: id, Name: id, Kind: stack.Fill, Visible: true, Amount: 1, Mask: painted})
 		}
 		before, _ := d.Encode(true)
-		next, inverse, _, err := d.Apply(op)
+		next, inverse, _, err := step.Rules.Apply(d, op)
 		if after, _ := d.Encode(true); string(after) != string(before) {
 			t.Fatal("the document that was changed is not what it was")
 		}
 		if err != nil {
 			return
 		}
-		if err := next.Check(); err != nil {
+		if err := step.Rules.Check(next); err != nil {
 			t.Fatalf("an accepted operation makes %v", err)
 		}
-		back, _, _, err := next.Apply(inverse)
+		back, _, _, err := step.Rules.Apply(next, inverse)
 		if err != nil {
 			t.Fatalf("it cannot be taken back: %v", err)
 		}

@@ -200,12 +200,12 @@ func (d *Document) Encode(withStrokes bool) ([]byte, error) {
 
 // Decode reads a document and checks it. Strokes that the JSON does not hold are
 // asked from lookup, which may be nil.
-func Decode(data []byte, lookup func(id string) *brush.Stroke) (*Document, error) {
+func (r Rules) Decode(data []byte, lookup func(id string) *brush.Stroke) (*Document, error) {
 	d, err := decode(data, lookup)
 	if err != nil {
 		return nil, err
 	}
-	return d, d.Check()
+	return d, r.Check(d)
 }
 
 // DecodeLoose reads layers that were taken out of a document: what they follow

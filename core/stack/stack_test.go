@@ -10,7 +10,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/stack"
-	_ "velvetgrime/core/step"
+	"velvetgrime/core/step"
 )
 
 func start(t *testing.T) *stack.Document {
@@ -25,7 +25,7 @@ func start(t *testing.T) *stack.Document {
 
 func do(t *testing.T, d *stack.Document, op stack.Op) *stack.Document {
 	t.Helper()
-	next, _, _, err := d.Apply(op)
+	next, _, _, err := step.Rules.Apply(d, op)
 	if err != nil {
 		t.Fatalf("%s: %v", op.Kind(), err)
 	}
@@ -79,7 +79,7 @@ func TestEveryOperationCanBeTakenBack(t *testing.T) {
 		d := start(t)
 		d = do(t, d, stack.AddStroke{Target: "b", StepID: "h", StrokeID: "old", Stroke: aStroke("old"), Index: -1})
 		before := text(t, d)
-		next, inverse, label, err := d.Apply(op)
+		next, inverse, label, err := step.Rules.Apply(d, op)
 		if err != nil {
 			t.Errorf("%s: %v", said(op), err)
 			continue
@@ -95,7 +95,7 @@ func TestEveryOperationCanBeTakenBack(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		back, _, _, err := next.Apply(read)
+		back, _, _, err := step.Rules.Apply(next, read)
 		if err != nil {
 			t.Errorf("undo of %s: %v", said(op), err)
 			continue
@@ -107,7 +107,7 @@ func TestEveryOperationCanBeTakenBack(t *testing.T) {
 }
 
 func TestLabelsAreReadable(t *testing.T) {
-	_, _, label, err := start(t).Apply(ops[8])
+	_, _, label, err := step.Rules.Apply(start(t), ops[8])
 	if err != nil || label != "Coat a: roughness 0.42 → 0.31" {
 		t.Fatalf("label %q, error %v", label, err)
 	}
@@ -128,7 +128,7 @@ func TestRefusalsNameTheThing(t *testing.T) {
 		{stack.SizeSheet{Target: "Hull", Size: 1000}, "not a power of two"},
 		{stack.Batch{Ops: stack.Ops{stack.RemoveLayer{Target: "a"}, stack.RemoveLayer{Target: "a"}}}, "no layer"},
 	} {
-		_, _, _, err := start(t).Apply(c.op)
+		_, _, _, err := step.Rules.Apply(start(t), c.op)
 		if err == nil || !strings.Contains(err.Error(), c.want) {
 			t.Errorf("%s: error %v does not say %q", c.op.Kind(), err, c.want)
 		}
@@ -138,7 +138,7 @@ func TestRefusalsNameTheThing(t *testing.T) {
 func TestDocumentRoundTripWithStrokes(t *testing.T) {
 	d := do(t, start(t), stack.AddStroke{Target: "b", StepID: "h", StrokeID: "s", Stroke: aStroke("s"), Index: -1})
 	b, _ := d.Encode(true)
-	back, err := stack.Decode(b, nil)
+	back, err := step.Rules.Decode(b, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -147,7 +147,7 @@ func TestDocumentRoundTripWithStrokes(t *testing.T) {
 		t.Fatalf("came back as\n%s", again)
 	}
 	without, _ := d.Encode(false)
-	if _, err := stack.Decode(without, nil); err == nil || !strings.Contains(err.Error(), `stroke "s" is missing`) {
+	if _, err := step.Rules.Decode(without, nil); err == nil || !strings.Contains(err.Error(), `stroke "s" is missing`) {
 		t.Fatalf("a missing stroke is not named: %v", err)
 	}
 }
@@ -202,8 +202,8 @@ func FuzzDecode(f *testing.F) {
 	f.Add([]byte(`{"format":"velvetgrime.document","version":1,"layers":[{"id":"a","kind":"fill","mask":[{"id":"n","kind":"noise"}]}]}`))
 	f.Add([]byte(`{"format":"velvetgrime.document","version":1,"layers":[null]}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		d, err := stack.Decode(data, nil)
-		if err == nil && d.Check() != nil {
+		d, err := step.Rules.Decode(data, nil)
+		if err == nil && step.Rules.Check(d) != nil {
 			t.Fatal("an accepted document does not pass its own check")
 		}
 	})

@@ -8,6 +8,7 @@ import (
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // grouped is: a, g{b, inner{c}}, d. b has a hand step, c a channel made of a stream
@@ -73,7 +74,7 @@ func TestTreeOperationsCanBeTakenBack(t *testing.T) {
 	for _, c := range treeOps {
 		d := grouped(t)
 		before := text(t, d)
-		next, inverse, label, err := d.Apply(c.op)
+		next, inverse, label, err := step.Rules.Apply(d, c.op)
 		if err != nil {
 			t.Errorf("%s: %v", said(c.op), err)
 			continue
@@ -90,7 +91,7 @@ func TestTreeOperationsCanBeTakenBack(t *testing.T) {
 		if err != nil || label == "" {
 			t.Fatalf("%s: %v, label %q", said(c.op), err, label)
 		}
-		if d, _, _, err = next.Apply(back); err != nil {
+		if d, _, _, err = step.Rules.Apply(next, back); err != nil {
 			t.Errorf("%s: taking it back: %v", c.op.Kind(), err)
 		} else if text(t, d) != before {
 			t.Errorf("%s is not taken back:\n%s\n%s", said(c.op), text(t, d), before)
@@ -136,7 +137,7 @@ func TestRefusals(t *testing.T) {
 		var err error
 		for i, op := range c.ops {
 			var next *stack.Document
-			if next, _, _, err = d.Apply(op); err == nil {
+			if next, _, _, err = step.Rules.Apply(d, op); err == nil {
 				d = next
 			} else if i < len(c.ops)-1 {
 				t.Fatalf("%s: already %s is refused: %v", c.name, op.Kind(), err)
@@ -218,7 +219,7 @@ func TestAloneAndPlaces(t *testing.T) {
 	if l := d.Layer("a"); !l.Visible {
 		t.Error("the document itself was changed")
 	}
-	if err := alone.Check(); err != nil {
+	if err := step.Rules.Check(alone); err != nil {
 		t.Errorf("c alone is no document: %v", err)
 	}
 	parent, index, ok := d.Place("inner")

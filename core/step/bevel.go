@@ -3,6 +3,7 @@ package step
 import (
 	"math"
 
+	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 )
 
@@ -41,7 +42,7 @@ func bevelled(in Input, src, _, out []float32) {
 			if t < 0.35 {
 				b = t / 0.35
 			}
-			h = max(h, smooth(0, 0.35, t)) * (1 + lip*b*b*(3-2*b))
+			h = max(h, geom.Smoothstep(0, 0.35, t)) * (1 + lip*geom.Smooth(b))
 		}
 		return h / (1 + lip)
 	}

@@ -149,7 +149,7 @@ func flatPattern(kind, label, help string, size float64, list []Param, make func
 			f := spread(make(in, min(texel/float32(n), 1), l.seed), n, texel)
 			keep, usual := float32(1), float32(0.5)
 			if texel > 0.8 { // pieces of few texels fade to what they are on average
-				keep = 1 - smooth(0.8, 2, texel)
+				keep = 1 - geom.Smoothstep(0.8, 2, texel)
 				usual = average(make(in, 0.05, l.seed))
 			}
 			in.each(out, 0, func(i int) float32 {
@@ -273,7 +273,7 @@ func solidPattern(kind, label, help, group string, size float64, list []Param, m
 			f := spreadSolid(make(in, min(texel*[4]float32{0, 1, 0.5, 0.4}[n], 1), seed), n, func(i int) (a, b geom.Vec3) { return sp.texel(i, inv) })
 			keep, usual := float32(1), float32(0.5)
 			if texel > 0.8 {
-				keep = 1 - smooth(0.8, 2, texel)
+				keep = 1 - geom.Smoothstep(0.8, 2, texel)
 				usual = averageSolid(make(in, 0.05, seed))
 			}
 			in.each(out, 0, func(i int) float32 {

@@ -111,10 +111,10 @@ func (s *Scratched) At(p, n geom.Vec3, texel float32) float32 {
 		k := float32(m.id&4095) * 0.21
 		d := abs32(m.across + w*0.8*noise.Simplex(m.along*3, k, 0, s.Seed))
 		if s.Broken > 0 {
-			press *= smooth(s.Broken-0.35, s.Broken+0.1, 0.62+0.5*noise.Simplex(m.along*5/long, k, 9, s.Seed)+0.25*noise.Simplex(m.along*23, k, 5, s.Seed))
+			press *= geom.Smoothstep(s.Broken-0.35, s.Broken+0.1, 0.62+0.5*noise.Simplex(m.along*5/long, k, 9, s.Seed)+0.25*noise.Simplex(m.along*23, k, 5, s.Seed))
 		}
 		wide := max(w, tx)
-		best = max(best, press*(w/wide)*(1-smooth(wide*0.4, wide, d)))
+		best = max(best, press*(w/wide)*(1-geom.Smoothstep(wide*0.4, wide, d)))
 	})
 	return clamp01(best * 1.25)
 }
@@ -152,7 +152,7 @@ func init() {
 						return
 					}
 					k := float32(m.id&4095) * 0.21
-					v := (1 - smooth(0.5, 1, abs32(y))) * (1 - smooth(0.2, 1, abs32(x)))
+					v := (1 - geom.Smoothstep(0.5, 1, abs32(y))) * (1 - geom.Smoothstep(0.2, 1, abs32(x)))
 					st := 0.5 + 0.5*noise.Simplex(x*0.6, y*6+k, k, seed) + 0.3*noise.Simplex(x*0.9, y*17+k, k, seed+1)
 					best = max(best, v*(1-streaks+streaks*st)*(0.5+0.5*noise.Random(m.id, 2)))
 				})
@@ -172,7 +172,7 @@ func init() {
 						return
 					}
 					wide := max(half, tx)
-					best = max(best, (half/wide)*(1-smooth(wide*0.3, wide, abs32(m.across)))*(0.5+0.5*noise.Random(m.id, 2))*(1-smooth(0.8*long, long, abs32(m.along))))
+					best = max(best, (half/wide)*(1-geom.Smoothstep(wide*0.3, wide, abs32(m.across)))*(0.5+0.5*noise.Random(m.id, 2))*(1-geom.Smoothstep(0.8*long, long, abs32(m.along))))
 				})
 				return best
 			}
@@ -185,7 +185,7 @@ func init() {
 			tx := in.Frame.Footprint / in.Number("size") * 2
 			return func(p, n geom.Vec3, i int) float32 {
 				// nothing runs where the surface lies level
-				slope := smooth(0.1, 0.35, axis.Sub(n.Mul(n.Dot(axis))).Length())
+				slope := geom.Smoothstep(0.1, 0.35, axis.Sub(n.Mul(n.Dot(axis))).Length())
 				if slope == 0 {
 					return 0
 				}
@@ -197,11 +197,11 @@ func init() {
 					y := m.across + wander*0.12*noise.Simplex(m.along*2.2, k, 0, seed)
 					w := wide * (0.35 + 0.65*noise.Random(m.id, 5))
 					foot := length((m.along-long)/1.4, y)
-					drop := 1 - smooth(w*0.8, w, foot)
+					drop := 1 - geom.Smoothstep(w*0.8, w, foot)
 					tail := float32(0)
 					if x > 0 && x < 1 {
 						tw := w * (0.35 + 0.35*x)
-						tail = (0.35 + 0.45*x) * (1 - smooth(tw*0.5, max(tw, tx), abs32(y)))
+						tail = (0.35 + 0.45*x) * (1 - geom.Smoothstep(tw*0.5, max(tw, tx), abs32(y)))
 					}
 					best = max(best, max(drop, tail))
 				})
@@ -214,7 +214,7 @@ func init() {
 		func(in Input, seed uint32) func(p, n geom.Vec3, i int) float32 {
 			wide, amount, streaks, axis := in.Number("wide"), in.Number("amount"), in.Number("streaks"), way(in)
 			return func(p, n geom.Vec3, i int) float32 {
-				slope := smooth(0.1, 0.35, axis.Sub(n.Mul(n.Dot(axis))).Length())
+				slope := geom.Smoothstep(0.1, 0.35, axis.Sub(n.Mul(n.Dot(axis))).Length())
 				if slope == 0 {
 					return 0
 				}
@@ -233,7 +233,7 @@ func init() {
 					}
 					st := 0.5 + 0.5*noise.Simplex(m.along*0.8, y*5+k, k, seed) + 0.35*noise.Simplex(m.along*1.5, y*13+k, k, seed+1)
 					reach := 0.55 + 0.5*noise.Simplex(y*3+k, 0, k, seed+2)
-					v := smooth(0, 0.03, x) * (1 - smooth(reach*0.25, max(reach, 0.1), x)) * (1 - smooth(0.6, 1, abs32(y)))
+					v := geom.Smoothstep(0, 0.03, x) * (1 - geom.Smoothstep(reach*0.25, max(reach, 0.1), x)) * (1 - geom.Smoothstep(0.6, 1, abs32(y)))
 					dry *= 1 - clamp01(v*(1-streaks+streaks*st))
 				})
 				return (1 - dry) * slope

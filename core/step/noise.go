@@ -1,6 +1,7 @@
 package step
 
 import (
+	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
 )
 
@@ -161,7 +162,7 @@ func runCells(in Input, out []float32) {
 	}
 	sp := in.space(stretch)
 	// where a cell is as small as a texel it fades to what it is on average
-	keep := 1 - smooth(0.25, 0.5, freq*footprint(in, stretch))
+	keep := 1 - geom.Smoothstep(0.25, 0.5, freq*footprint(in, stretch))
 	in.each(out, 0.5, func(i int) float32 {
 		if keep == 0 {
 			return 0.5

@@ -3,6 +3,7 @@ package step
 import (
 	"math"
 
+	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
 )
 
@@ -88,7 +89,7 @@ func init() {
 		{Name: "nails", Label: "nails", Kind: "switch", Default: false, Help: "two dark heads at each end"}},
 		func(in Input, texel float32, seed uint32) func(u, v float32) float32 {
 			aspect, j, b, vary, grain, nails := in.Number("aspect"), in.Number("joint"), in.Number("bevel"), in.Number("vary"), in.Number("grain"), in.Switch("nails")
-			fine := 1 - smooth(0.02, 0.08, texel)
+			fine := 1 - geom.Smoothstep(0.02, 0.08, texel)
 			return func(u, v float32) float32 {
 				row, y := whole(v)
 				r := noise.Hash(row, 7, 2, seed)

@@ -46,7 +46,7 @@ func init() {
 			}
 			s, e := in.Number("start"), in.Number("end")
 			for i, p := range in.Frame.Pos {
-				out[i] = smooth(s, e, p.Sub(from).Dot(a)/length)
+				out[i] = geom.Smoothstep(s, e, p.Sub(from).Dot(a)/length)
 			}
 		},
 	})
@@ -66,7 +66,7 @@ func init() {
 			}
 			s, e := in.Number("start"), in.Number("end")
 			for i, n := range in.Frame.Nrm {
-				out[i] = smooth(s, e, n.Dot(a))
+				out[i] = geom.Smoothstep(s, e, n.Dot(a))
 			}
 		},
 	})
@@ -82,7 +82,7 @@ func init() {
 			for i, p := range in.Frame.Pos {
 				t := clamp01(p.Sub(a).Dot(d) / l2)
 				if !straight {
-					t = t * t * (3 - 2*t)
+					t = geom.Smooth(t)
 				}
 				out[i] = t
 			}
@@ -95,7 +95,7 @@ func init() {
 		Run: func(in Input, out []float32) {
 			c, r, core := at(in.Row("at")), in.Number("radius"), in.Number("core")
 			for i, p := range in.Frame.Pos {
-				out[i] = 1 - smooth(min(core, 0.999), 1, p.Sub(c).Length()/r)
+				out[i] = 1 - geom.Smoothstep(min(core, 0.999), 1, p.Sub(c).Length()/r)
 			}
 		},
 	})
@@ -112,7 +112,7 @@ func init() {
 				d := p.Sub(c)
 				x, z := abs32(float32(cos)*d.X-float32(sin)*d.Z)-half.X, abs32(float32(sin)*d.X+float32(cos)*d.Z)-half.Z
 				o := geom.V3(max(x, 0), max(abs32(d.Y)-half.Y, 0), max(z, 0))
-				out[i] = 1 - smooth(0, fade, o.Length())
+				out[i] = 1 - geom.Smoothstep(0, fade, o.Length())
 			}
 		},
 	})
@@ -137,7 +137,7 @@ func init() {
 				case "up":
 					t = 1 - uv.Y
 				}
-				return smooth(s, e, t)
+				return geom.Smoothstep(s, e, t)
 			})
 		},
 	})
@@ -155,7 +155,7 @@ func init() {
 			for i := range out {
 				out[i] = 0
 				if d != nil {
-					out[i] = 1 - smooth(near, max(far, near+1e-6), d[i])
+					out[i] = 1 - geom.Smoothstep(near, max(far, near+1e-6), d[i])
 				}
 			}
 		},

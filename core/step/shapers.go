@@ -1,6 +1,10 @@
 package step
 
-import "math"
+import (
+	"math"
+
+	"velvetgrime/core/geom"
+)
 
 func init() {
 	register(Description{
@@ -43,7 +47,7 @@ func init() {
 		Run: func(in Input, out []float32) {
 			c, s := in.Number("cut"), in.Number("soft")/2
 			for i, v := range out {
-				out[i] = smooth(c-s, c+s, v)
+				out[i] = geom.Smoothstep(c-s, c+s, v)
 			}
 		},
 	})

@@ -97,13 +97,13 @@ func init() {
 				}
 				open := 0.5 + 0.5*noise.Simplex(p.X*0.8, p.Y*0.8, p.Z*0.8, seed+10)
 				// a crack closes to nothing where it is not open
-				w := width * (1 - smooth(1-broken-0.25, 1-broken+0.1, open)*smooth(0, 0.05, broken))
+				w := width * (1 - geom.Smoothstep(1-broken-0.25, 1-broken+0.1, open)*geom.Smoothstep(0, 0.05, broken))
 				v := float32(0)
 				if w > width*0.02 {
 					v = net(q, seed, w)
 				}
 				if finer > 0 {
-					if g := smooth(1-finer, 1.25-finer, 0.5+0.5*noise.Simplex(p.X*0.6+7, p.Y*0.6, p.Z*0.6, seed+11)); g > 0.02 {
+					if g := geom.Smoothstep(1-finer, 1.25-finer, 0.5+0.5*noise.Simplex(p.X*0.6+7, p.Y*0.6, p.Z*0.6, seed+11)); g > 0.02 {
 						v = max(v, net(q.Mul(2.7), seed+12, width*1.6*g)*g)
 					}
 				}
@@ -118,7 +118,7 @@ func init() {
 			pith := right.Mul(4.3).Add(ahead.Mul(6.1)) // the trunk's middle lies outside of the board
 			lost := float32(0)                         // what fibres finer than a texel take away on average
 			if texel > 0.02 {
-				seen := 1 - smooth(0.02, 0.2, texel)
+				seen := 1 - geom.Smoothstep(0.02, 0.2, texel)
 				lost, fibres = fibres*(1-seen)*0.075, fibres*seen
 			}
 			return func(p geom.Vec3, _ int) float32 {
@@ -138,11 +138,11 @@ func init() {
 						d := to.Length() * 22
 						size := 1.2 + 1.6*noise.Random(id, 2)
 						r += size * 2.2 * float32(math.Exp(float64(-d*d/(size*size*7))))
-						dark = max(dark, 1-smooth(size*0.35, size*0.8, d))
+						dark = max(dark, 1-geom.Smoothstep(size*0.35, size*0.8, d))
 					})
 				}
 				_, ring := whole(r)
-				v := 1 - ring*ring*(0.35+0.4*late) - late*0.3*smooth(0.82, 0.97, ring)*(1-smooth(0.97, 1, ring))
+				v := 1 - ring*ring*(0.35+0.4*late) - late*0.3*geom.Smoothstep(0.82, 0.97, ring)*(1-geom.Smoothstep(0.97, 1, ring))
 				if fibres > 0 {
 					f := q.Mul(9).Add(axis.Mul(l * 0.35))
 					v -= fibres * 0.4 * max(noise.Simplex(f.X, f.Y, f.Z, seed+2), 0)
@@ -173,7 +173,7 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, clump := in.Number("amount"), in.Number("clump")
 			return func(p geom.Vec3, _ int) float32 {
-				a := amount * (1 - clump + clump*2*smooth(-0.2, 0.6, noise.Simplex(p.X*0.3, p.Y*0.3, p.Z*0.3, seed+1)))
+				a := amount * (1 - clump + clump*2*geom.Smoothstep(-0.2, 0.6, noise.Simplex(p.X*0.3, p.Y*0.3, p.Z*0.3, seed+1)))
 				var deep float32
 				near(p, seed, 2, 0.5, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > a {
@@ -197,9 +197,9 @@ func init() {
 				q := geom.V3(p.X+w*(fbm.At(p.X, p.Y, p.Z)-0.5)*2, p.Y+w*(fbm.At(p.X+5, p.Y, p.Z)-0.5)*2, p.Z+w*(fbm.At(p.X, p.Y+5, p.Z)-0.5)*2)
 				a := abs32(noise.Simplex(q.X*0.7, q.Y*0.7, q.Z*0.7, seed+1))
 				b := abs32(noise.Simplex(q.X*1.9, q.Y*1.9, q.Z*1.9, seed+2))
-				v := 1 - smooth(0, max(width, texel), a)
-				fade := smooth(-0.3, 0.5, noise.Simplex(p.X*0.5, p.Y*0.5, p.Z*0.5, seed+3))
-				return clamp01(v*(0.35+0.65*fade) + 0.5*fade*(1-smooth(0, max(width*0.5, texel), b)))
+				v := 1 - geom.Smoothstep(0, max(width, texel), a)
+				fade := geom.Smoothstep(-0.3, 0.5, noise.Simplex(p.X*0.5, p.Y*0.5, p.Z*0.5, seed+3))
+				return clamp01(v*(0.35+0.65*fade) + 0.5*fade*(1-geom.Smoothstep(0, max(width*0.5, texel), b)))
 			}
 		})
 	solidPattern("terrazzo", "Chippings", "Angular chips of stone set in a bed.", patterns, 0.012, []Param{number("amount", "density", "how many chips", 0, 1, 0.7), joint(0.12), vary(0.7)},
@@ -234,7 +234,7 @@ func init() {
 					r := 0.12 + 0.36*noise.Random(id, 2)*noise.Random(id, 3)
 					if d := to.Length() / r; d < 1 {
 						dome := float32(math.Sqrt(float64(1 - d*d)))
-						best = max(best, (1-rim)*dome+rim*smooth(0.72, 0.9, d)*(1-smooth(0.94, 1, d)))
+						best = max(best, (1-rim)*dome+rim*geom.Smoothstep(0.72, 0.9, d)*(1-geom.Smoothstep(0.94, 1, d)))
 					}
 				})
 				return best
@@ -245,7 +245,7 @@ func init() {
 			amount, mouth, clump := in.Number("amount"), in.Number("mouth"), in.Number("clump")
 			frame := in.Frame
 			return func(p geom.Vec3, i int) float32 {
-				a := amount * (1 - clump + clump*2.2*smooth(-0.1, 0.5, noise.Simplex(p.X*0.22, p.Y*0.22, p.Z*0.22, seed+1)))
+				a := amount * (1 - clump + clump*2.2*geom.Smoothstep(-0.1, 0.5, noise.Simplex(p.X*0.22, p.Y*0.22, p.Z*0.22, seed+1)))
 				var best float32
 				t, b := frame.Nrm[i].Tangents()
 				nearPlane(p, frame.Nrm[i], 0.6, seed, 1, 0.8, func(to geom.Vec3, id uint32) {
@@ -262,7 +262,7 @@ func init() {
 					m := mouth * (0.8 + 0.4*noise.Random(id, 4))
 					h := (1 - d) / (1 - m) * (1 + ribs)
 					if d < m {
-						h = 1 - 0.9*smooth(m, m*0.55, d)
+						h = 1 - 0.9*geom.Smoothstep(m, m*0.55, d)
 					}
 					best = max(best, min(h, 1))
 				})
@@ -274,7 +274,7 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			lines, amount, smudge := in.Number("lines"), in.Number("amount"), in.Number("smudge")
 			frame := in.Frame
-			seen := 1 - smooth(0.25, 0.6, texel*lines)
+			seen := 1 - geom.Smoothstep(0.25, 0.6, texel*lines)
 			return func(p geom.Vec3, i int) float32 {
 				var best float32
 				n := frame.Nrm[i]
@@ -295,7 +295,7 @@ func init() {
 					k := float32(id&1023) * 0.13
 					swirl := length(x*1.1+0.25*y, y*0.8-0.35) + 0.1*noise.Simplex(x*1.6+k, y*1.6, k, seed+1)
 					v := 0.5 + seen*0.5*sin(2*math.Pi*lines*0.5*swirl)
-					press := (1 - smooth(0.55, 1, d)) * (1 - smudge*smooth(0, 0.9, 0.5+0.5*noise.Simplex(x*2+k, y*2+4, k, seed+2)))
+					press := (1 - geom.Smoothstep(0.55, 1, d)) * (1 - smudge*geom.Smoothstep(0, 0.9, 0.5+0.5*noise.Simplex(x*2+k, y*2+4, k, seed+2)))
 					best = max(best, clamp01(v*1.2-0.1)*press)
 				})
 				return best
@@ -315,7 +315,7 @@ func init() {
 				// a cell is off as the field at its own point says, so that it goes as a whole
 				c := geom.V3(q.X+to[0], q.Y+to[1], q.Z+to[2]).Mul(0.28)
 				field := clump*(0.5+0.75*noise.Simplex(c.X, c.Y, c.Z, seed+1)) + (1-clump)*noise.Random(id, 1)
-				off := smooth(amount+0.02, amount-0.02, field)
+				off := geom.Smoothstep(amount+0.02, amount-0.02, field)
 				return off * edge(f2-f1-0.03, 0.03, texel)
 			}
 		})
@@ -336,7 +336,7 @@ func init() {
 						return
 					}
 					ring := 0.5 + 0.5*sin(d*(9+6*noise.Random(id, 4)))
-					v := smooth(1, 0.75, d) * (1 - rings*0.6*ring)
+					v := geom.Smoothstep(1, 0.75, d) * (1 - rings*0.6*ring)
 					best = max(best, v*(0.55+0.45*noise.Random(id, 5)))
 				})
 				return best
@@ -351,7 +351,7 @@ func init() {
 				v := fbm.At(p.X, p.Y, p.Z) * lines
 				k, x := whole(v)
 				line := edge(width/2-min(x, 1-x), 0.08, blur)
-				flat := (float32(k) + smooth(0.5-max(blur, 0.1), 0.5+max(blur, 0.1), x)) / lines
+				flat := (float32(k) + geom.Smoothstep(0.5-max(blur, 0.1), 0.5+max(blur, 0.1), x)) / lines
 				return line*(1-st) + flat*st
 			}
 		})
@@ -361,7 +361,7 @@ func init() {
 			fbm := noise.FBM{Kind: noise.Turbulence, Seed: seed, Frequency: 1, Octaves: 4, Lacunarity: 2.1, Persistence: 0.45}.Sampler(texel)
 			return func(p geom.Vec3, _ int) float32 {
 				w := soft*0.3 + 0.02 + 0.45*min(texel, 1) // octaves that faded would have spread the greys
-				return smooth(open*0.7+0.12-w, open*0.7+0.12+w, fbm.At(p.X, p.Y, p.Z))
+				return geom.Smoothstep(open*0.7+0.12-w, open*0.7+0.12+w, fbm.At(p.X, p.Y, p.Z))
 			}
 		})
 	solidPattern("splatter", "Splatter", "Drops of all sizes with satellites round the large ones.", marks, 0.04, []Param{number("amount", "density", "how many", 0, 1, 0.45), number("satellites", "satellites", "how many small drops lie round a large one", 0, 1, 0.6), number("burst", "burst", "how much the rims are torn outward", 0, 1, 0.5)},

@@ -130,7 +130,7 @@ func TestParameterKindsAreChecked(t *testing.T) {
 		{"parts", "parts", []any{"Roof"}, true}, {"parts", "parts", []any{3.0}, false},
 		{"faces", "faces", []any{0.0, 12.0}, true}, {"faces", "faces", []any{-1.0}, false}, {"islands", "islands", []any{1.5}, false},
 	} {
-		err := stack.CheckStep(&stack.Step{ID: "a", Kind: c.kind, Params: map[string]any{c.name: c.v}})
+		err := Rules.Step(&stack.Step{ID: "a", Kind: c.kind, Params: map[string]any{c.name: c.v}})
 		if (err == nil) != c.ok {
 			t.Errorf("%s.%s = %v: %v", c.kind, c.name, c.v, err)
 		}

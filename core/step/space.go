@@ -101,5 +101,5 @@ func footprint(in Input, stretch float32) float32 { return in.Frame.Footprint * 
 // edge is 0 below −w/2 and 1 above w/2 of a distance, w being at least a texel.
 func edge(d, w, texel float32) float32 {
 	w = max(w, texel, 1e-6)
-	return smooth(-w/2, w/2, d)
+	return geom.Smoothstep(-w/2, w/2, d)
 }

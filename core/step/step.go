@@ -288,7 +288,8 @@ func rows(v any) ([][]float32, bool) {
 	return out, true
 }
 
-func init() { stack.CheckStep = check }
+// Rules are those of documents whose steps are registered here.
+var Rules = stack.Rules{Step: check}
 
 func check(s *stack.Step) error {
 	d, ok := registry[s.Kind]
@@ -401,15 +402,3 @@ func (p Param) check(v any) error {
 }
 
 func clamp01(v float32) float32 { return min(max(v, 0), 1) }
-
-// smooth is the cubic step from 0 at a to 1 at b.
-func smooth(a, b, v float32) float32 {
-	if a == b {
-		if v < a {
-			return 0
-		}
-		return 1
-	}
-	t := clamp01((v - a) / (b - a))
-	return t * t * (3 - 2*t)
-}

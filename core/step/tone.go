@@ -5,6 +5,7 @@ import (
 	"sort"
 
 	"velvetgrime/core/blend"
+	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 )
 
@@ -168,7 +169,7 @@ func rampAt(stops [][]float32, between string, v float32) [3]float32 {
 	b := stops[n]
 	t := (v - a[0]) / (b[0] - a[0])
 	if between == "smooth" {
-		t = t * t * (3 - 2*t)
+		t = geom.Smooth(t)
 	}
 	return [3]float32{a[1] + (b[1]-a[1])*t, a[2] + (b[2]-a[2])*t, a[3] + (b[3]-a[3])*t}
 }

@@ -10,6 +10,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 	"velvetgrime/internal/store"
 
 	"github.com/google/uuid"
@@ -67,7 +68,7 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...
 	if request == "" {
 		request = uuid.NewString()
 	}
-	next, inverse, label, err := s.doc.Apply(op)
+	next, inverse, label, err := step.Rules.Apply(s.doc, op)
 	if err != nil {
 		return err
 	}

@@ -6,6 +6,7 @@ import (
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 
 	"github.com/google/uuid"
 )
@@ -120,7 +121,7 @@ func (v *viewer) beginStroke(r *BeginStrokeRequest) error {
 	}
 	probe := op
 	probe.Stroke = &try
-	if _, _, _, err := s.doc.Apply(probe); err != nil {
+	if _, _, _, err := step.Rules.Apply(s.doc, probe); err != nil {
 		return err
 	}
 	v.stroke, v.ways, s.hot = &op, r.Kind, r.Layer

@@ -9,6 +9,7 @@ import (
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 	"velvetgrime/internal/store"
 )
 
@@ -141,7 +142,7 @@ func (s *Session) documentAt(ctx context.Context, seq int64) (*stack.Document, e
 	if err != nil {
 		return nil, err
 	}
-	d, err := stack.Decode(snap.Doc, func(id string) *brush.Stroke { return s.strokes[id] })
+	d, err := step.Rules.Decode(snap.Doc, func(id string) *brush.Stroke { return s.strokes[id] })
 	if err != nil {
 		return nil, err
 	}
@@ -153,7 +154,7 @@ func (s *Session) documentAt(ctx context.Context, seq int64) (*stack.Document, e
 		if err != nil {
 			return nil, fmt.Errorf("entry %d: %w", e.Seq, err)
 		}
-		if d, _, _, err = d.Apply(op); err != nil {
+		if d, _, _, err = step.Rules.Apply(d, op); err != nil {
 			return nil, fmt.Errorf("entry %d: %w", e.Seq, err)
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // two is a model of two sheets with a square each; edit changes it before it is finished.
@@ -58,7 +59,7 @@ func TestBakesOfASurfaceThatMovedAreDropped(t *testing.T) {
 		"B is a sheet of another name": {func(m *mesh.Model) { m.Sheets[1].Name = "C" }, []string{"A/ao", "A/position"}, 0},
 	} {
 		op, dropped := relayout(d, before, two(t, c.edit), func(*stack.Prepared) {}, "Newer model")
-		next, _, _, err := d.Apply(op)
+		next, _, _, err := step.Rules.Apply(d, op)
 		if err != nil {
 			t.Fatalf("%s: %v", what, err)
 		}
@@ -87,7 +88,7 @@ func TestAReachByIslandsBecomesOneByFaces(t *testing.T) {
 		{ID: "l", Name: "l", Kind: stack.Fill, Visible: true, Amount: 1, Reach: stack.Reach{Islands: []int32{before.Island[2]}}},
 		{ID: "locked", Name: "locked", Kind: stack.Fill, Visible: true, Amount: 1, Locked: true, Reach: stack.Reach{Islands: []int32{before.Island[2]}}},
 	}
-	next, inverse, _, err := d.Apply(Relayout(d, before, after, "blob", "Unwrap"))
+	next, inverse, _, err := step.Rules.Apply(d, Relayout(d, before, after, "blob", "Unwrap"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -97,7 +98,7 @@ func TestAReachByIslandsBecomesOneByFaces(t *testing.T) {
 	if r := next.Layer("locked").Reach; len(r.Islands) != 1 {
 		t.Errorf("a locked layer reaches %+v", r)
 	}
-	back, _, _, err := next.Apply(inverse)
+	back, _, _, err := step.Rules.Apply(next, inverse)
 	if err != nil || len(back.Layer("l").Reach.Islands) != 1 || back.Preparation().Layout != "" {
 		t.Errorf("taken back: %v %+v", err, back.Layer("l").Reach)
 	}

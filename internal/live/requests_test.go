@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 )
 
 // Every kind of message is read as what it is, is carried out in one of the three ways, and
@@ -85,8 +86,8 @@ func FuzzMessages(f *testing.F) {
 			return
 		}
 		if o, ok := r.(*OpRequest); ok && o.Op.Op != nil {
-			next, _, _, err := stack.New([]string{"S"}, 256).Apply(o.Op.Op)
-			if err == nil && next.Check() != nil {
+			next, _, _, err := step.Rules.Apply(stack.New([]string{"S"}, 256), o.Op.Op)
+			if err == nil && step.Rules.Check(next) != nil {
 				t.Fatal("an accepted operation makes a document that does not pass its check")
 			}
 		}

@@ -19,6 +19,7 @@ import (
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
 	"velvetgrime/internal/store"
 )
 
@@ -85,7 +86,7 @@ func (h *Hub) read(ctx context.Context, id string) (*Session, error) {
 			s.requests[e.Request] = true
 		}
 	}
-	if s.doc, err = stack.Decode(snap.Doc, func(id string) *brush.Stroke { return s.strokes[id] }); err != nil {
+	if s.doc, err = step.Rules.Decode(snap.Doc, func(id string) *brush.Stroke { return s.strokes[id] }); err != nil {
 		return nil, fmt.Errorf("project %q: %w", p.Name, err)
 	}
 	for _, e := range entries {
@@ -96,7 +97,7 @@ func (h *Hub) read(ctx context.Context, id string) (*Session, error) {
 		if err != nil {
 			return nil, fmt.Errorf("project %q: entry %d: %w", p.Name, e.Seq, err)
 		}
-		if s.doc, _, _, err = s.doc.Apply(op); err != nil {
+		if s.doc, _, _, err = step.Rules.Apply(s.doc, op); err != nil {
 			return nil, fmt.Errorf("project %q: entry %d: %w", p.Name, e.Seq, err)
 		}
 	}
@@ -223,12 +224,12 @@ func (s *Session) refresh() {
 	d, live := s.doc, ""
 	for v := range s.viewers {
 		if v.preview != nil {
-			if n, _, _, err := d.Apply(v.preview); err == nil {
+			if n, _, _, err := step.Rules.Apply(d, v.preview); err == nil {
 				d = n
 			}
 		}
 		if v.stroke != nil && len(v.stroke.Stroke.Points) > 0 {
-			if n, _, _, err := d.Apply(*v.stroke); err == nil {
+			if n, _, _, err := step.Rules.Apply(d, *v.stroke); err == nil {
 				d, live = n, v.stroke.Stroke.ID
 			}
 		}
