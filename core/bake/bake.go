@@ -205,7 +205,7 @@ func (b *Baker) Rays() int64 { return b.rays.Load() }
 // trees builds one ray tree of everything, and one for each group of dense parts.
 func (b *Baker) trees(ctx context.Context) (err error) {
 	src := b.source
-	if b.whole, err = spatial.Build(src.Pos, src.Tri, nil); err != nil {
+	if b.whole, err = spatial.Build(ctx, src.Pos, src.Tri, nil); err != nil {
 		return err
 	}
 	b.group = make([]*spatial.Tree, len(b.Low.Parts))
@@ -238,7 +238,7 @@ func (b *Baker) trees(ctx context.Context) (err error) {
 			b.group[i] = b.whole
 			continue
 		}
-		if b.group[i], err = spatial.Build(src.Pos, src.Tri, func(t int) bool { return belongs[src.TriPart[t]] }); err != nil {
+		if b.group[i], err = spatial.Build(ctx, src.Pos, src.Tri, func(t int) bool { return belongs[src.TriPart[t]] }); err != nil {
 			return err
 		}
 	}
@@ -248,7 +248,7 @@ func (b *Baker) trees(ctx context.Context) (err error) {
 		}
 	}
 	if slices.Contains(b.group, nil) {
-		b.lowTree, err = spatial.Build(b.Low.Pos, b.Low.Tri, nil)
+		b.lowTree, err = spatial.Build(ctx, b.Low.Pos, b.Low.Tri, nil)
 	}
 	return err
 }

@@ -3,6 +3,7 @@
 package carry
 
 import (
+	"context"
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
@@ -19,8 +20,8 @@ type Carrier struct {
 
 // New prepares carrying. What lies farther than a twentieth of the model from the
 // new surface, or only near to faces that look elsewhere, is not carried.
-func New(from, to *mesh.Model) (*Carrier, error) {
-	t, err := spatial.Build(to.Pos, to.Tri, nil)
+func New(ctx context.Context, from, to *mesh.Model) (*Carrier, error) {
+	t, err := spatial.Build(ctx, to.Pos, to.Tri, nil)
 	return &Carrier{from, to, t, from.Bounds.Size().Length() / 20}, err
 }
 
@@ -123,7 +124,7 @@ func (c *Carrier) Reach(r stack.Reach) (out stack.Reach, lost []string) {
 			was[i] = true
 		}
 	}
-	old, err := spatial.Build(c.from.Pos, c.from.Tri, nil)
+	old, err := spatial.Build(context.Background(), c.from.Pos, c.from.Tri, nil)
 	if err != nil {
 		return out, append(lost, "faces")
 	}

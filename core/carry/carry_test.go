@@ -33,7 +33,7 @@ func swollen(t *testing.T) (from, to *mesh.Model) {
 
 func TestStrokesGoToTheNearestSurface(t *testing.T) {
 	from, to := swollen(t)
-	c, err := New(from, to)
+	c, err := New(t.Context(), from, to)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -63,7 +63,7 @@ func TestStrokesGoToTheNearestSurface(t *testing.T) {
 
 func TestReachesMeanTheSameTriangles(t *testing.T) {
 	from, to := swollen(t)
-	c, _ := New(from, to)
+	c, _ := New(t.Context(), from, to)
 	n := int32(len(from.Tri))
 	r, lost := c.Reach(stack.Reach{Faces: []int32{100, 60}, Parts: []string{from.Parts[0].Name, "Gone"}, Sheets: []string{"Nowhere"}})
 	if len(lost) != 2 || len(r.Parts) != 1 || len(r.Sheets) != 0 {
@@ -90,7 +90,7 @@ func TestReachesMeanTheSameTriangles(t *testing.T) {
 // lie, the places that it takes from, and how the pen was held at the points that are left.
 func TestWhatBelongsToAStrokeGoesAlong(t *testing.T) {
 	from, to := swollen(t)
-	c, err := New(from, to)
+	c, err := New(t.Context(), from, to)
 	if err != nil {
 		t.Fatal(err)
 	}

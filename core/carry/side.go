@@ -1,6 +1,7 @@
 package carry
 
 import (
+	"context"
 	"fmt"
 
 	"velvetgrime/core/brush"
@@ -18,8 +19,8 @@ type Sides struct {
 }
 
 // NewSides prepares it for a model and a correspondence.
-func NewSides(m *mesh.Model, c *mesh.Counterparts) (*Sides, error) {
-	t, err := spatial.Build(m.Pos, m.Tri, nil)
+func NewSides(ctx context.Context, m *mesh.Model, c *mesh.Counterparts) (*Sides, error) {
+	t, err := spatial.Build(ctx, m.Pos, m.Tri, nil)
 	return &Sides{m, c, t, m.Bounds.Size().Length() / 20}, err
 }
 

@@ -121,7 +121,7 @@ func paired(t *testing.T, w, h int) (*mesh.Model, *Sides) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	s, err := NewSides(m, c)
+	s, err := NewSides(t.Context(), m, c)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -177,7 +177,7 @@ func TestStrokesGoToTheOtherSide(t *testing.T) {
 	// one that leaves what has a counterpart comes in pieces
 	m = pair(t, w, h, 2*w+3)
 	c, _ := m.Match(0, 2*w*h)
-	s, _ = NewSides(m, c)
+	s, _ = NewSides(t.Context(), m, c)
 	across := line("across", geom.V3(0.5, 0, 2.5), geom.V3(1.4, 0, 2.5), geom.V3(3.5, 0, 2.5), geom.V3(6.2, 0, 2.5))
 	if got, err := s.Change([]*brush.Stroke{across}, "copy", id); err != nil || got.Left != 1 || len(got.Come) < 2 {
 		t.Errorf("%+v, %v", got, err)
@@ -221,7 +221,7 @@ func TestMirroredStrokesAreMirrorImages(t *testing.T) {
 	if !c.Mirrors(9) {
 		t.Fatal("the plates are mirror images")
 	}
-	s, err := NewSides(m, c)
+	s, err := NewSides(t.Context(), m, c)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -62,7 +62,7 @@ func (p *Program) sightsAnywhere(q pulls, channel string) Key {
 	if !q.list.Looks() {
 		return k
 	}
-	on := p.Scene.wander().on
+	on := p.Scene.ground().on
 	for _, s := range q.list.All {
 		if s.Alike != nil {
 			k = join(k, p.lowerPart(q.layer).key(on.copy(), stack.Channel(s.Alike.Channel), 0), 85)
@@ -206,7 +206,7 @@ const straightFor = 10
 // the other, by the share of the ways to both ends, as they are along the surface. Ends
 // that no way joins are joined by the straight line.
 func (s *Scene) ramp(f *brush.Fill, frame *raster.Frame, cover []float32) {
-	w := s.wander()
+	w := s.ground()
 	key := newHash("ramp").str(fmt.Sprint(f.From, f.To)).key(s.base).sum()
 	k := w.at(key)
 	k.mu.Lock()

@@ -335,7 +335,7 @@ func TestNormalsOfMirroredHalves(t *testing.T) {
 func TestEachHalfOfTheGullIsPainted(t *testing.T) {
 	m := sample.Gull()
 	s := NewScene(m, NewCache(1<<28))
-	tree := s.wander().Tree
+	tree := s.ground().Tree
 	for _, side := range []float32{1, -1, 0.02} {
 		// from the side, onto the flank
 		from := geom.V3(0.02, 0.14, 0.5*side)

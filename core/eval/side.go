@@ -29,7 +29,7 @@ func (s *Scene) Counterparts(a, an, b, bn geom.Vec3) (*mesh.Counterparts, error)
 	if ok {
 		return got.c, got.err
 	}
-	m, tree := s.Model, s.wander().Tree
+	m, tree := s.Model, s.ground().Tree
 	far := m.Bounds.Size().Length() / 20
 	face := func(p, n geom.Vec3) int {
 		return int(tree.Closest(p, far, func(t int32) bool { return n == (geom.Vec3{}) || m.FaceNormal(int(t)).Dot(n) > 0 }).Tri)
@@ -92,7 +92,7 @@ func (p *Program) keyAnywhere(sp *streamPlan, upTo int) Key {
 	if k, ok := p.anywhere.Load(streamPart{sp, upTo}); ok {
 		return k.(Key)
 	}
-	k := p.streamKey(p.Scene.wander().on.copy(), sp, upTo, 0)
+	k := p.streamKey(p.Scene.ground().on.copy(), sp, upTo, 0)
 	p.anywhere.Store(streamPart{sp, upTo}, k)
 	return k
 }

@@ -12,7 +12,7 @@ func (s *Scene) seen(f *raster.Frame, eye *geom.Vec3, cover []float32, known []i
 	if eye == nil {
 		return
 	}
-	tree := s.wander().Tree
+	tree := s.ground().Tree
 	var at [spatial.MaxRays]int
 	var dirs [spatial.MaxRays]geom.Vec3
 	var b spatial.Bundle

@@ -87,7 +87,7 @@ func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below p
 		to    int32
 		share float32
 	}
-	m, tree := p.Scene.Model, p.Scene.wander().Tree
+	m, tree := p.Scene.Model, p.Scene.ground().Tree
 	far := max(2*s.Radius, 4*f.Footprint)
 	var over *mesh.Counterparts
 	if s.Counterparts() {

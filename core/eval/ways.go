@@ -29,7 +29,7 @@ type walk struct {
 
 const maxWalks = 48 // of a megabyte or less each
 
-func (s *Scene) wander() *ways {
+func (s *Scene) ground() *ways {
 	w := &s.ways
 	w.once.Do(func() {
 		w.Ground, _ = way.NewGround(context.Background(), s.Model, way.Points) // it is finished and has triangles
@@ -88,7 +88,7 @@ type wayName struct {
 // wayOf returns the way of a step.
 func (p *Program) wayOf(name string, s *stepPlan) (way.Way, error) {
 	in, _ := step.NewInput(s.step, nil, p.Scene.Model.Bounds)
-	return way.Of(name, in, p.Doc.Facts(), p.Scene.wander().Cloud.Spacing)
+	return way.Of(name, in, p.Doc.Facts(), p.Scene.ground().Cloud.Spacing)
 }
 
 // wayKey is the key of a way: its own, and what it reads anywhere on the model.
@@ -107,7 +107,7 @@ func (p *Program) newWayKey(name string, s *stepPlan) Key {
 		return newHash(err.Error()).sum() // going it fails with the same
 	}
 	k := newHash("way").key(way.Key(name, w)).key(p.Scene.base)
-	on := p.Scene.wander().on
+	on := p.Scene.ground().on
 	for _, r := range w.Readings() {
 		if sp := s.walks[r.Name]; sp != nil {
 			k = k.str(r.Name).key(p.atAge(r.Years).streamKey(on.copy(), sp, len(sp.steps), 0))
@@ -139,7 +139,7 @@ func (u *Surface) copy() *Surface { return &Surface{key: u.key, scene: u.scene, 
 
 // walked returns what the way of a step found, going it when it was not gone yet.
 func (p *Program) walked(ctx context.Context, name string, s *stepPlan) (way.Found, error) {
-	ground := p.Scene.wander()
+	ground := p.Scene.ground()
 	k := ground.at(p.wayKey(name, s))
 	k.mu.Lock()
 	defer k.mu.Unlock()
@@ -173,7 +173,7 @@ func (p *Program) onGround(ctx context.Context, s *stepPlan, name string) ([]flo
 	if m, ok := missingFor(sp); ok && !p.hasBaked(m) {
 		return nil, nil
 	}
-	v, err := p.stream(ctx, p.Scene.wander().on.copy(), sp, len(sp.steps))
+	v, err := p.stream(ctx, p.Scene.ground().on.copy(), sp, len(sp.steps))
 	if err != nil {
 		return nil, err
 	}

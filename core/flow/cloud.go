@@ -4,6 +4,7 @@
 package flow
 
 import (
+	"context"
 	"math"
 	"slices"
 
@@ -35,8 +36,8 @@ const (
 
 // NewCloud spreads about n points over the model: the same for the same model. Points
 // lie on triangles by their area, in a sequence that leaves no holes (Roberts, "The
-// unreasonable effectiveness of quasirandom sequences", 2018).
-func NewCloud(m *mesh.Model, n int) *Cloud {
+// unreasonable effectiveness of quasirandom sequences", 2018). Its error is the context's.
+func NewCloud(ctx context.Context, m *mesh.Model, n int) (*Cloud, error) {
 	area := make([]float64, len(m.Tri)+1)
 	for i := range m.Tri {
 		area[i+1] = area[i] + float64(m.FaceNormal(i).Length())/2
@@ -45,10 +46,13 @@ func NewCloud(m *mesh.Model, n int) *Cloud {
 	c := &Cloud{Spacing: float32(math.Sqrt(total / float64(max(n, 1))))}
 	if total <= 0 {
 		c.first = []int32{0}
-		return c
+		return c, nil
 	}
 	t := 0
 	for i := range n {
+		if i&1023 == 0 && ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
 		at := (float64(i) + 0.5) / float64(n) * total
 		for t+1 < len(m.Tri) && area[t+1] < at {
 			t++
@@ -68,17 +72,19 @@ func NewCloud(m *mesh.Model, n int) *Cloud {
 		c.Pos, c.Nrm, c.Tri, c.Part = append(c.Pos, p), append(c.Nrm, nrm), append(c.Tri, int32(t)), append(c.Part, m.TriPart[t])
 	}
 	c.grid = newGrid(c.Pos, c.Spacing*reach)
-	c.join()
-	return c
+	return c, c.join(ctx)
 }
 
 // join finds the neighbours: near, on surfaces that do not turn their backs on each
 // other.
-func (c *Cloud) join() {
+func (c *Cloud) join(ctx context.Context) error {
 	far2 := c.Spacing * c.Spacing * far * far
 	wide := newGrid(c.Pos, c.Spacing*far)
 	c.first = make([]int32, 1, len(c.Pos)+1)
 	for i, p := range c.Pos {
+		if i&255 == 0 && ctx.Err() != nil {
+			return ctx.Err()
+		}
 		wide.around(p, func(j int32) {
 			if d := c.Pos[j].Sub(p); int(j) != i && d.Dot(d) < far2 && c.Nrm[i].Dot(c.Nrm[j]) > -0.25 {
 				c.near = append(c.near, j)
@@ -87,6 +93,7 @@ func (c *Cloud) join() {
 		slices.Sort(c.near[c.first[i]:]) // the grid has no order of its own
 		c.first = append(c.first, int32(len(c.near)))
 	}
+	return nil
 }
 
 // Around returns the neighbours of point i.

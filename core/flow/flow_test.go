@@ -48,7 +48,7 @@ func finished(t *testing.T, m *mesh.Model, parts int) *mesh.Model {
 
 func tree(t *testing.T, m *mesh.Model) *spatial.Tree {
 	t.Helper()
-	tr, err := spatial.Build(m.Pos, m.Tri, nil)
+	tr, err := spatial.Build(t.Context(), m.Pos, m.Tri, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -58,7 +58,7 @@ func tree(t *testing.T, m *mesh.Model) *spatial.Tree {
 func TestDistanceOnAPlane(t *testing.T) {
 	m := &mesh.Model{}
 	quad(m, 0, geom.V3(0, 0, 0), geom.V3(1, 0, 0), geom.V3(0, 0, -1), 4)
-	c := NewCloud(finished(t, m, 1), 8000)
+	c, _ := NewCloud(t.Context(), finished(t, m, 1), 8000)
 	from := geom.V3(0.3, 0, -0.4)
 	d := c.Distance([]geom.Vec3{from}, 10)
 	worst := 0.0
@@ -82,7 +82,7 @@ func TestDistanceDoesNotGoThroughAPlate(t *testing.T) {
 	const thin = 0.004
 	quad(m, 0, geom.V3(0, 0, 0), geom.V3(1, 0, 0), geom.V3(0, 0, -1), 4)
 	quad(m, 0, geom.V3(0, -thin, -1), geom.V3(1, 0, 0), geom.V3(0, 0, 1), 4)
-	c := NewCloud(finished(t, m, 1), 12000)
+	c, _ := NewCloud(t.Context(), finished(t, m, 1), 12000)
 	d := c.Distance([]geom.Vec3{geom.V3(0.5, 0, -0.5)}, 10)
 	below := c.Nearest(geom.V3(0.5, -thin, -0.5))
 	if c.Nrm[below].Y > 0 {
@@ -100,7 +100,7 @@ func TestDistanceDoesNotGoThroughAPlate(t *testing.T) {
 func TestSpreadSlowsDown(t *testing.T) {
 	m := &mesh.Model{}
 	quad(m, 0, geom.V3(0, 0, 0), geom.V3(1, 0, 0), geom.V3(0, 0, -0.2), 2)
-	c := NewCloud(finished(t, m, 1), 6000)
+	c, _ := NewCloud(t.Context(), finished(t, m, 1), 6000)
 	slow := make([]float32, len(c.Pos))
 	for i, p := range c.Pos {
 		slow[i] = 1
@@ -121,7 +121,7 @@ func plate(t *testing.T) (c *Cloud, edge []Seed) {
 	t.Helper()
 	m := &mesh.Model{}
 	quad(m, 0, geom.V3(0, 0, 0), geom.V3(1, 0, 0), geom.V3(0, 0, -1), 4)
-	c = NewCloud(finished(t, m, 1), 12_000)
+	c, _ = NewCloud(t.Context(), finished(t, m, 1), 12_000)
 	for i, p := range c.Pos {
 		if p.X < c.Spacing {
 			edge = append(edge, Seed{At: int32(i)})

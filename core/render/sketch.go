@@ -130,7 +130,7 @@ func Sketch(ctx context.Context, p *eval.Program, c Camera, w, h int) (*image.RG
 			return nil, err
 		}
 	}
-	tree, err := spatial.Build(m.Pos, m.Tri, nil)
+	tree, err := spatial.Build(ctx, m.Pos, m.Tri, nil)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package sample
 
 import (
+	"context"
 	"fmt"
 	"math"
 
@@ -72,7 +73,7 @@ func between(a, b string, t float64) string {
 // and behind first, so that each covers the roots of the next.
 func plumage() *stack.Layer {
 	m := Gull()
-	tree, err := spatial.Build(m.Pos, m.Tri, func(i int) bool { return m.Parts[m.TriPart[i]].Name == "Wing, right" })
+	tree, err := spatial.Build(context.Background(), m.Pos, m.Tri, func(i int) bool { return m.Parts[m.TriPart[i]].Name == "Wing, right" })
 	if err != nil {
 		panic(err) // the generator's own mistake
 	}

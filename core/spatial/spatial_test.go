@@ -1,6 +1,8 @@
 package spatial
 
 import (
+	"context"
+	"errors"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -42,7 +44,7 @@ func brute(pos []geom.Vec3, tri [][3]uint32, o, d geom.Vec3, near, far float32) 
 func TestRaysAgainstEveryTriangle(t *testing.T) {
 	for _, n := range []int{0, 1, 7, 9, 300, 3000} {
 		pos, tri := soup(n, 0.15)
-		tree, err := Build(pos, tri, nil)
+		tree, err := Build(t.Context(), pos, tri, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -87,7 +89,7 @@ func TestRaysAgainstEveryTriangle(t *testing.T) {
 // A fan turned into a frame is the same rays one by one.
 func TestFan(t *testing.T) {
 	pos, tri := soup(500, 0.2)
-	tree, _ := Build(pos, tri, nil)
+	tree, _ := Build(t.Context(), pos, tri, nil)
 	f := NewFan(Cosine(50, 4))
 	n := geom.V3(0.3, -0.8, 0.2).Unit()
 	x, y := n.Tangents()
@@ -119,7 +121,7 @@ func TestCosine(t *testing.T) {
 
 func TestClosestAgainstEveryTriangle(t *testing.T) {
 	pos, tri := soup(800, 0.2)
-	tree, _ := Build(pos, tri, nil)
+	tree, _ := Build(t.Context(), pos, tri, nil)
 	r := rand.New(rand.NewPCG(5, 6))
 	for range 300 {
 		p := geom.V3(r.Float32()*2-0.5, r.Float32()*2-0.5, r.Float32()*2-0.5)
@@ -154,7 +156,7 @@ func TestClosestAgainstEveryTriangle(t *testing.T) {
 // The wide path finds the distances from boxes that the plain one does, to the last bit.
 func TestDistancesFromBoxesWideAndPlain(t *testing.T) {
 	pos, tri := soup(300, 0.2)
-	tree, _ := Build(pos, tri, nil)
+	tree, _ := Build(t.Context(), pos, tri, nil)
 	r := rand.New(rand.NewPCG(2, 9))
 	for range 200 {
 		place := [3][8]float32{all(r.Float32()*3 - 1), all(r.Float32()*3 - 1), all(r.Float32()*3 - 1)}
@@ -175,7 +177,7 @@ func TestSameTriangles(t *testing.T) {
 	for i := range tri {
 		tri[i] = [3]uint32{0, 1, 2}
 	}
-	tree, err := Build(pos, tri, nil)
+	tree, err := Build(t.Context(), pos, tri, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -186,7 +188,17 @@ func TestSameTriangles(t *testing.T) {
 }
 
 func TestTreeRefusesMissingVertices(t *testing.T) {
-	if _, err := Build([]geom.Vec3{{}}, [][3]uint32{{0, 0, 4}}, nil); err == nil {
+	if _, err := Build(t.Context(), []geom.Vec3{{}}, [][3]uint32{{0, 0, 4}}, nil); err == nil {
 		t.Error("a triangle of missing vertices was taken")
+	}
+}
+
+// A tree whose context has ended is not built: who waits for a million triangles hears so.
+func TestBuildingStops(t *testing.T) {
+	pos, tri := soup(60_000, 0.01)
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	if tree, err := Build(ctx, pos, tri, nil); !errors.Is(err, context.Canceled) || tree != nil {
+		t.Errorf("it gives %v, %v", tree, err)
 	}
 }

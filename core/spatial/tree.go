@@ -6,6 +6,7 @@ package spatial
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"runtime"
@@ -58,8 +59,9 @@ type branch struct {
 }
 
 // Build makes the tree of the triangles that use selects, or of all when use is
-// nil. It uses all processors; the result does not depend on their number.
-func Build(pos []geom.Vec3, tri [][3]uint32, use func(i int) bool) (*Tree, error) {
+// nil. It uses all processors; the result does not depend on their number. Its error names a
+// triangle that is none, or is the context's.
+func Build(ctx context.Context, pos []geom.Vec3, tri [][3]uint32, use func(i int) bool) (*Tree, error) {
 	if len(tri) > math.MaxInt32 {
 		return nil, fmt.Errorf("%d triangles are more than the ray tree holds", len(tri))
 	}
@@ -81,7 +83,10 @@ func Build(pos []geom.Vec3, tri [][3]uint32, use func(i int) bool) (*Tree, error
 	}
 	root := &branch{box: t.Bounds, prims: prims}
 	slots := make(chan struct{}, runtime.GOMAXPROCS(0)-1)
-	root.grow(slots)
+	root.grow(ctx, slots)
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
 	t.flatten(root)
 	return t, nil
 }
@@ -101,8 +106,8 @@ func (t *Tree) Bytes() int { return len(t.nodes)*288 + len(t.blocks)*324 }
 // parallelSize is the least number of triangles for which another goroutine pays.
 const parallelSize = 4096
 
-func (b *branch) grow(slots chan struct{}) {
-	if len(b.prims) <= leafSize {
+func (b *branch) grow(ctx context.Context, slots chan struct{}) {
+	if len(b.prims) <= leafSize || ctx.Err() != nil {
 		return
 	}
 	open := []*branch{b}
@@ -128,12 +133,12 @@ func (b *branch) grow(slots chan struct{}) {
 		if len(c.prims) >= parallelSize {
 			select {
 			case slots <- struct{}{}:
-				wait.Go(func() { c.grow(slots); <-slots })
+				wait.Go(func() { c.grow(ctx, slots); <-slots })
 				continue
 			default:
 			}
 		}
-		c.grow(slots)
+		c.grow(ctx, slots)
 	}
 	wait.Wait()
 }

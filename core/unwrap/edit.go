@@ -101,7 +101,7 @@ func (e Edit) Apply(ctx context.Context, m *mesh.Model) (*Layout, string, error)
 	case "straight":
 		label = "Straighten " + name
 		for _, d := range list {
-			if err := straighten(m, d); err != nil {
+			if err := straighten(ctx, m, d); err != nil {
 				return nil, "", err
 			}
 		}
@@ -282,7 +282,7 @@ func (e Edit) toSheet(ctx context.Context, m *mesh.Model, l *Layout, list []*isl
 // straighten makes the outline of an island a rectangle: its four sharpest corners
 // become the rectangle's, its sides keep their lengths, and what is inside follows
 // by mean weights.
-func straighten(m *mesh.Model, d *island) error {
+func straighten(ctx context.Context, m *mesh.Model, d *island) error {
 	seams := Seams{} // what is a border of the island now
 	for _, t := range d.tris {
 		for k := range 3 {
@@ -338,7 +338,7 @@ func straighten(m *mesh.Model, d *island) error {
 			fixed[rim[i]] = true
 		}
 	}
-	if !c.harmonic(fixed, func(a, b int) float64 { return 1 / max(float64(c.pos[a].Sub(c.pos[b]).Length()), 1e-9) }) {
+	if !c.harmonic(ctx, fixed, func(a, b int) float64 { return 1 / max(float64(c.pos[a].Sub(c.pos[b]).Length()), 1e-9) }) {
 		return fmt.Errorf("the island cannot be straightened")
 	}
 	for i, v := range c.vert {

@@ -1,6 +1,7 @@
 package unwrap
 
 import (
+	"context"
 	"math"
 	"slices"
 )
@@ -64,21 +65,21 @@ const direct = 12000
 // or where that folds over, on a disc (Tutte 1963); then refined for area as well by
 // descending the symmetric Dirichlet energy (Smith and Schaefer 2015) along the
 // directions of a Laplacian proxy (Kovalsky, Galun and Lipman 2016). No triangle
-// folds over. It returns false when it cannot be laid flat.
-func (c *chart) flatten(steps int) bool {
+// folds over. It returns false when it cannot be laid flat, and soon once the context ends.
+func (c *chart) flatten(ctx context.Context, steps int) bool {
 	r := c.rests()
 	if !slices.ContainsFunc(r, func(t rest) bool { return t.area > 0 }) {
 		c.uv = make([][2]float64, len(c.pos)) // nothing that could be seen
 		return true
 	}
-	c.conformal(r)
+	c.conformal(ctx, r)
 	if !c.upright(r) {
-		if !c.onDisc(r) || !c.upright(r) {
+		if !c.onDisc(ctx, r) || !c.upright(r) {
 			return false
 		}
 	}
 	c.toSize(r)
-	c.refine(r, steps)
+	c.refine(ctx, r, steps)
 	c.settle(r)
 	return true
 }
@@ -144,7 +145,7 @@ func (c *chart) toSize(r []rest) {
 }
 
 // conformal solves for least angular distortion with two border vertices held.
-func (c *chart) conformal(r []rest) {
+func (c *chart) conformal(ctx context.Context, r []rest) {
 	n := len(c.pos)
 	c.uv = make([][2]float64, n)
 	loops, _ := c.loops()
@@ -204,13 +205,13 @@ func (c *chart) conformal(r []rest) {
 	}
 	solved := false
 	if 2*free <= direct {
-		if f, err := s.factor(); err == nil {
+		if f, err := s.factor(ctx); err == nil {
 			f.solve(rhs, x)
 			solved = true
 		}
 	}
 	if !solved {
-		s.gradients(rhs, x, 4000)
+		s.gradients(ctx, rhs, x, 4000)
 	}
 	for v, i := range index {
 		if i >= 0 {
@@ -221,7 +222,7 @@ func (c *chart) conformal(r []rest) {
 
 // onDisc lays the border on a circle and every other vertex in the mean of its
 // neighbours: no fold is possible.
-func (c *chart) onDisc(r []rest) bool {
+func (c *chart) onDisc(ctx context.Context, r []rest) bool {
 	loops, euler := c.loops()
 	if len(loops) != 1 || euler != 1 || len(loops[0]) < 3 {
 		return false
@@ -236,11 +237,11 @@ func (c *chart) onDisc(r []rest) bool {
 		sin, cos := math.Sincos(2 * math.Pi * length[i] / length[len(length)-1])
 		c.uv[v], fixed[v] = [2]float64{cos, sin}, true
 	}
-	return c.harmonic(fixed, nil)
+	return c.harmonic(ctx, fixed, nil)
 }
 
 // harmonic puts every vertex that is not fixed in the mean of its neighbours.
-func (c *chart) harmonic(fixed []bool, weight func(a, b int) float64) bool {
+func (c *chart) harmonic(ctx context.Context, fixed []bool, weight func(a, b int) float64) bool {
 	index := make([]int, len(c.pos))
 	free := 0
 	for v := range index {
@@ -281,7 +282,7 @@ func (c *chart) harmonic(fixed []bool, weight func(a, b int) float64) bool {
 			}
 		}
 	}
-	f, err := s.factor()
+	f, err := s.factor(ctx)
 	if err != nil {
 		return false
 	}
@@ -319,7 +320,7 @@ func (c *chart) energy(r []rest, uv [][2]float64) float64 {
 	return sum / area
 }
 
-func (c *chart) refine(r []rest, steps int) {
+func (c *chart) refine(ctx context.Context, r []rest, steps int) {
 	n := len(c.pos)
 	s := newSymmetric(n)
 	area := 0.0
@@ -335,7 +336,7 @@ func (c *chart) refine(r []rest, steps int) {
 	for i := range n {
 		s.row[i][i] += 1e-8 * (1 + s.row[i][i])
 	}
-	f, err := s.factor()
+	f, err := s.factor(ctx)
 	if err != nil {
 		return
 	}
@@ -348,6 +349,9 @@ func (c *chart) refine(r []rest, steps int) {
 	now := c.energy(r, c.uv)
 	calm := 0
 	for range steps {
+		if ctx.Err() != nil {
+			return
+		}
 		for v := range c.uv {
 			for d := range 2 {
 				ahead[v][d] = c.uv[v][d] + momentum*(c.uv[v][d]-before[v][d])

@@ -93,7 +93,7 @@ func joinCharts(ctx context.Context, m *mesh.Model, flat []*island, kept Seams, 
 			tris := slices.Concat(flat[p.a].tris, flat[p.b].tris)
 			slices.Sort(tris)
 			c := newChart(m, tris, kept.within(m, tris))
-			if !c.open() || !c.flatten(40) || c.energy(c.rests(), c.uv) > joinable || c.overlapsItself() {
+			if !c.open() || !c.flatten(ctx, 40) || c.energy(c.rests(), c.uv) > joinable || c.overlapsItself() {
 				failed[p] = len(tris)
 				continue
 			}

@@ -2,6 +2,7 @@ package unwrap
 
 import (
 	"container/heap"
+	"context"
 	"math"
 	"slices"
 
@@ -15,10 +16,13 @@ import (
 // plane, a cylinder or a cone (the measure of D-Charts: Julius, Kraevoy and Sheffer
 // 2005; merging as in Garland, Willmott and Heckbert 2001). bend is the deviation
 // from that, as the root mean square of the cosine, that a chart may have: 0.05
-// makes many even charts, 0.2 few that are stretched.
-func Auto(m *mesh.Model, tris []int32, angle, bend float64) Seams {
+// makes many even charts, 0.2 few that are stretched. Its error is the context's.
+func Auto(ctx context.Context, m *mesh.Model, tris []int32, angle, bend float64) (Seams, error) {
 	g := newGrowth(m, tris, math.Cos(angle*math.Pi/180))
-	g.merge(bend)
+	g.merge(ctx, bend)
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
 	g.absorb(3 * bend)
 	g.smooth()
 	seams := Seams{}
@@ -31,7 +35,7 @@ func Auto(m *mesh.Model, tris []int32, angle, bend float64) Seams {
 			}
 		}
 	}
-	return seams
+	return seams, ctx.Err()
 }
 
 // patch is a growing chart: sums over its triangles, weighted by area.
@@ -163,7 +167,7 @@ func (g *growth) price(a, b int) (err, cost float64) {
 	return err, err + 0.004*round
 }
 
-func (g *growth) merge(limit float64) {
+func (g *growth) merge(ctx context.Context, limit float64) {
 	var heapOf unions
 	offer := func(a, b int) {
 		a, b = min(a, b), max(a, b)
@@ -178,7 +182,10 @@ func (g *growth) merge(limit float64) {
 			}
 		}
 	}
-	for heapOf.Len() > 0 {
+	for n := 0; heapOf.Len() > 0; n++ {
+		if n&255 == 0 && ctx.Err() != nil {
+			return
+		}
 		u := heap.Pop(&heapOf).(union)
 		if g.patches[u.a] == nil || g.patches[u.b] == nil || g.patches[u.a].age != u.ageA || g.patches[u.b].age != u.ageB {
 			continue

@@ -1,6 +1,7 @@
 package unwrap
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -34,7 +35,7 @@ type envelope struct {
 	row   [][]float64
 }
 
-func (s *symmetric) factor() (*envelope, error) {
+func (s *symmetric) factor(ctx context.Context) (*envelope, error) {
 	n := len(s.row)
 	e := &envelope{order: s.cuthillMcKee(), first: make([]int, n), row: make([][]float64, n)}
 	place := make([]int, n)
@@ -54,6 +55,9 @@ func (s *symmetric) factor() (*envelope, error) {
 		}
 	}
 	for p := range n {
+		if p&63 == 0 && ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
 		rp, fp := e.row[p], e.first[p]
 		for q := fp; q <= p; q++ {
 			rq, fq := e.row[q], e.first[q]
@@ -149,8 +153,8 @@ func (s *symmetric) cuthillMcKee() []int {
 }
 
 // gradients solves the matrix by conjugate gradients with the diagonal as
-// preconditioner, from x on, for at most steps steps.
-func (s *symmetric) gradients(b, x []float64, steps int) {
+// preconditioner, from x on, for at most steps steps, or until the context ends.
+func (s *symmetric) gradients(ctx context.Context, b, x []float64, steps int) {
 	n := len(b)
 	type entry struct {
 		j int
@@ -184,7 +188,7 @@ func (s *symmetric) gradients(b, x []float64, steps int) {
 	rz := dot(r, z)
 	stop := rz * 1e-16
 	for range steps {
-		if rz <= stop {
+		if rz <= stop || ctx.Err() != nil {
 			return
 		}
 		times(p, q)

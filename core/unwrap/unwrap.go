@@ -109,7 +109,11 @@ func Unwrap(ctx context.Context, m *mesh.Model, o Options, progress func(share f
 		return true
 	})
 	if o.Auto {
-		for s := range Auto(m, tris, o.Angle, o.Bend) {
+		auto, err := Auto(ctx, m, tris, o.Angle, o.Bend)
+		if err != nil {
+			return nil, err
+		}
+		for s := range auto {
 			seams[s] = true
 		}
 	}
@@ -334,7 +338,10 @@ func flattenOne(ctx context.Context, m *mesh.Model, tris []int32, shared Seams, 
 	c := newChart(m, tris, shared.within(m, tris)) // its own: charts are laid flat side by side
 	good := c.open()
 	if good {
-		good = c.flatten(60)
+		good = c.flatten(ctx, 60)
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 	}
 	if good && len(tris) > 1 && depth < 12 {
 		good = c.energy(c.rests(), c.uv) < worst && !c.overlapsItself()

@@ -2,6 +2,7 @@ package unwrap
 
 import (
 	"context"
+	"errors"
 	"math"
 	"slices"
 	"testing"
@@ -358,20 +359,20 @@ func TestEnvelopeSolves(t *testing.T) {
 			rhs[i] += v * want[j]
 		}
 	}
-	f, err := s.factor()
+	f, err := s.factor(t.Context())
 	if err != nil {
 		t.Fatal(err)
 	}
 	x, y := make([]float64, n), make([]float64, n)
 	f.solve(rhs, x)
-	s.gradients(rhs, y, 400)
+	s.gradients(t.Context(), rhs, y, 400)
 	for i := range want {
 		if math.Abs(x[i]-want[i]) > 1e-10 || math.Abs(y[i]-want[i]) > 1e-6 {
 			t.Fatalf("unknown %d: %v by factor, %v by steps, want %v", i, x[i], y[i], want[i])
 		}
 	}
 	s.add(3, 3, -100)
-	if _, err := s.factor(); err == nil {
+	if _, err := s.factor(t.Context()); err == nil {
 		t.Error("an indefinite matrix was factored")
 	}
 }
@@ -384,7 +385,7 @@ func TestSlopeIsTheDerivative(t *testing.T) {
 		t.Fatal("no disc")
 	}
 	r := c.rests()
-	c.conformal(r)
+	c.conformal(t.Context(), r)
 	for i := range c.uv {
 		c.uv[i][0] += 0.03 * math.Sin(float64(7*i))
 		c.uv[i][1] *= 1.2
@@ -424,5 +425,29 @@ func TestUnwrapRefuses(t *testing.T) {
 		if _, err := Unwrap(context.Background(), m, o, func(float64, string) {}); err == nil {
 			t.Errorf("%+v was taken", o)
 		}
+	}
+}
+
+// Each of the long steps stops soon when the context ends, and says so.
+func TestLongStepsStop(t *testing.T) {
+	m := surface(t, 40, 40, func(u, v float64) geom.Vec3 { return geom.V3(float32(u), float32(u*v), float32(v)) })
+	tris := make([]int32, len(m.Tri))
+	for i := range tris {
+		tris[i] = int32(i)
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	cancel()
+	if _, err := Auto(ctx, m, tris, 60, 0.1); !errors.Is(err, context.Canceled) {
+		t.Errorf("seams: %v", err)
+	}
+	s := newSymmetric(3)
+	for i := range 3 {
+		s.add(i, i, 2)
+	}
+	if _, err := s.factor(ctx); !errors.Is(err, context.Canceled) {
+		t.Errorf("factorisation: %v", err)
+	}
+	if _, err := flattenAll(ctx, m, [][]int32{tris[:200]}, Seams{}, func(float64) {}); !errors.Is(err, context.Canceled) {
+		t.Errorf("laying flat: %v", err)
 	}
 }

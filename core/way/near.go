@@ -115,7 +115,10 @@ func (d distance) Find(ctx context.Context, g *Ground, _ func(int) []float32) (F
 		for i, p := range m.Parts {
 			in[i] = names[p.Name]
 		}
-		tree, err := spatial.Build(m.Pos, m.Tri, func(i int) bool { return in[m.TriPart[i]] })
+		tree, err := spatial.Build(ctx, m.Pos, m.Tri, func(i int) bool { return in[m.TriPart[i]] })
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
 		if err != nil || len(names) == 0 {
 			return even(d.Far), nil
 		}

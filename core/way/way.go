@@ -31,12 +31,12 @@ const Points = 36_000
 
 // NewGround prepares a model, for which about so many points stand.
 func NewGround(ctx context.Context, m *mesh.Model, points int) (*Ground, error) {
-	g := &Ground{Model: m, Cloud: flow.NewCloud(m, points)}
-	if err := ctx.Err(); err != nil {
+	cloud, err := flow.NewCloud(ctx, m, points)
+	if err != nil {
 		return nil, err
 	}
-	var err error
-	g.Tree, err = spatial.Build(m.Pos, m.Tri, nil)
+	g := &Ground{Model: m, Cloud: cloud}
+	g.Tree, err = spatial.Build(ctx, m.Pos, m.Tri, nil)
 	return g, err
 }
 

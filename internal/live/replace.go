@@ -1,6 +1,7 @@
 package live
 
 import (
+	"context"
 	"fmt"
 
 	"velvetgrime/core/brush"
@@ -17,7 +18,7 @@ import (
 func (s *Session) Replace(actor, request string, m *mesh.Model, blob, file string) (lost []string, err error) {
 	lost = []string{}
 	before := s.Model()
-	c, err := carry.New(before, m)
+	c, err := carry.New(context.Background(), before, m)
 	if err != nil {
 		return nil, err
 	}

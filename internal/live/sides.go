@@ -1,6 +1,7 @@
 package live
 
 import (
+	"context"
 	"fmt"
 
 	"velvetgrime/core/brush"
@@ -52,7 +53,7 @@ func (v *viewer) sides(r *SidesRequest) error {
 		}
 		list = st.Strokes
 	}
-	over, err := carry.NewSides(m, c)
+	over, err := carry.NewSides(context.Background(), m, c)
 	if err != nil {
 		return err
 	}
@@ -88,7 +89,7 @@ func (s *Session) bothWays(op stack.AddStroke, ways string) (stack.Op, []*brush.
 	if err != nil {
 		return op, nil, err
 	}
-	over, err := carry.NewSides(s.Model(), c)
+	over, err := carry.NewSides(context.Background(), s.Model(), c)
 	if err != nil {
 		return op, nil, err
 	}
