@@ -40,7 +40,17 @@ type Settings struct {
 
 // Default returns settings that suit a model of any size.
 func Default() Settings {
-	return Settings{Size: 1024, Samples: 64, Smooth: 2, Self: "all", Dilate: 16, ID: "material", Match: "all", LowSuffix: "_low", HighSuffix: "_high"}
+	return Settings{
+		Size:       1024,
+		Samples:    64,
+		Smooth:     2,
+		Self:       "all",
+		Dilate:     16,
+		ID:         "material",
+		Match:      "all",
+		LowSuffix:  "_low",
+		HighSuffix: "_high",
+	}
 }
 
 // Check returns what is wrong with the settings.
@@ -154,7 +164,11 @@ func New(ctx context.Context, low, high *mesh.Model, s Settings, names []string)
 	for _, n := range names {
 		m := registry[strings.TrimSpace(n)]
 		if m == nil {
-			return nil, fmt.Errorf("there is no baked map %q; there are %s", n, strings.Join(slices.Sorted(maps.Keys(registry)), ", "))
+			return nil, fmt.Errorf(
+				"there is no baked map %q; there are %s",
+				n,
+				strings.Join(slices.Sorted(maps.Keys(registry)), ", "),
+			)
 		}
 		b.Maps = append(b.Maps, m)
 	}
@@ -231,7 +245,10 @@ func (b *Baker) trees(ctx context.Context) (err error) {
 			}
 		}
 		if !some {
-			b.Notes = append(b.Notes, fmt.Sprintf("part %q has no dense counterpart by %s name: it is measured on itself", p.Name, b.Match))
+			b.Notes = append(
+				b.Notes,
+				fmt.Sprintf("part %q has no dense counterpart by %s name: it is measured on itself", p.Name, b.Match),
+			)
 			continue
 		}
 		if !slices.Contains(belongs, false) {
@@ -244,7 +261,13 @@ func (b *Baker) trees(ctx context.Context) (err error) {
 	}
 	for k, q := range src.Parts {
 		if !matched[k] {
-			b.Notes = append(b.Notes, fmt.Sprintf("dense part %q belongs to no part of the model: only occlusion by the whole model sees it", q.Name))
+			b.Notes = append(
+				b.Notes,
+				fmt.Sprintf(
+					"dense part %q belongs to no part of the model: only occlusion by the whole model sees it",
+					q.Name,
+				),
+			)
 		}
 	}
 	if slices.Contains(b.group, nil) {

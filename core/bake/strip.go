@@ -231,7 +231,8 @@ func (b *Baker) ParseStrip(data []byte) (*Strip, error) {
 	r := bytes.NewReader(raw)
 	var head [4]int32
 	s := &Strip{}
-	if err := binary.Read(r, binary.LittleEndian, &head); err != nil || int(head[2]) != len(b.Maps) || int(head[3]) != b.rows()*b.Size {
+	if err := binary.Read(r, binary.LittleEndian, &head); err != nil || int(head[2]) != len(b.Maps) ||
+		int(head[3]) != b.rows()*b.Size {
 		return nil, fmt.Errorf("a kept piece belongs to another bake")
 	}
 	s.Piece = Piece{int(head[0]), int(head[1])}

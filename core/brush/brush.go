@@ -46,7 +46,10 @@ func (p *Points) UnmarshalJSON(b []byte) error {
 	}
 	*p = nil
 	for i := 0; i < len(flat); i += 7 {
-		*p = append(*p, Point{geom.V3(flat[i], flat[i+1], flat[i+2]), geom.V3(flat[i+3], flat[i+4], flat[i+5]), flat[i+6]})
+		*p = append(
+			*p,
+			Point{geom.V3(flat[i], flat[i+1], flat[i+2]), geom.V3(flat[i+3], flat[i+4], flat[i+5]), flat[i+6]},
+		)
 	}
 	return nil
 }
@@ -101,7 +104,11 @@ func (s *Stroke) Check() error {
 		return fmt.Errorf("the stroke has %d points; 1 to %d are possible", len(s.Points), MaxPoints)
 	}
 	if n := s.dabs(); n > MaxDabs {
-		return fmt.Errorf("the stroke would set about %.0f dabs; at most %d are possible. Set its spacing or its radius higher, or draw it in pieces", n, MaxDabs)
+		return fmt.Errorf(
+			"the stroke would set about %.0f dabs; at most %d are possible. Set its spacing or its radius higher, or draw it in pieces",
+			n,
+			MaxDabs,
+		)
 	}
 	for i, p := range s.Points {
 		if !p.Pos.Finite() || !p.Nrm.Finite() || !(p.Pressure >= 0 && p.Pressure <= 1) {
@@ -180,7 +187,11 @@ func (s *Stroke) Inside(box geom.Box, from int) error {
 	near := box.Pad(box.Size().Length() + s.Radius)
 	for i := from; i < len(s.Points); i++ {
 		if p := s.Points[i].Pos; !near.Overlaps(geom.Box{Min: p, Max: p}) {
-			return fmt.Errorf("point %d of the stroke lies at %v m, far from the model; nothing is painted there", i+1, p)
+			return fmt.Errorf(
+				"point %d of the stroke lies at %v m, far from the model; nothing is painted there",
+				i+1,
+				p,
+			)
 		}
 	}
 	return nil
@@ -299,7 +310,15 @@ type swept struct {
 }
 
 func newSwept(s *Stroke, a, b Point) swept {
-	w := swept{a: a.Pos, d: b.Pos.Sub(a.Pos), na: a.Nrm, dn: b.Nrm.Sub(a.Nrm), r0: s.radius(a), f0: s.flow(a), hard: min(s.Hardness, 0.995)}
+	w := swept{
+		a:    a.Pos,
+		d:    b.Pos.Sub(a.Pos),
+		na:   a.Nrm,
+		dn:   b.Nrm.Sub(a.Nrm),
+		r0:   s.radius(a),
+		f0:   s.flow(a),
+		hard: min(s.Hardness, 0.995),
+	}
 	w.dr, w.df = s.radius(b)-w.r0, s.flow(b)-w.f0
 	if l := w.d.Dot(w.d); l > 1e-20 {
 		w.inv = 1 / l

@@ -42,7 +42,12 @@ func (c Curve) check(what string) error {
 	last := float32(-1)
 	for i, p := range c {
 		if len(p) != 2 || !(p[0] > last && p[0] <= 1) || i == 0 && p[0] < 0 || !(p[1] >= 0 && p[1] <= 1) {
-			return fmt.Errorf("point %d of the curve of the %s is %v; both numbers go from 0 to 1, and the first rises", i+1, what, p)
+			return fmt.Errorf(
+				"point %d of the curve of the %s is %v; both numbers go from 0 to 1, and the first rises",
+				i+1,
+				what,
+				p,
+			)
 		}
 		last = p[0]
 	}

@@ -49,7 +49,16 @@ func (c *Coverage) reached(from, to int) { c.from, c.to = min(c.from, from), max
 
 // Clone returns a copy.
 func (c *Coverage) Clone() *Coverage {
-	return &Coverage{append([]float32(nil), c.Cover...), append([]float32(nil), c.Hue...), append([]float32(nil), c.Light...), append([]float32(nil), c.pits...), c.from, c.to, c.Tip, c.Flat}
+	return &Coverage{
+		append([]float32(nil), c.Cover...),
+		append([]float32(nil), c.Hue...),
+		append([]float32(nil), c.Light...),
+		append([]float32(nil), c.pits...),
+		c.from,
+		c.to,
+		c.Tip,
+		c.Flat,
+	}
 }
 
 // Raise lets the coverage of other places count that points stand for too: of[k] is the
@@ -192,7 +201,12 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin, fall []float32
 					c.Light[j] += t * (d.light - c.Light[j])
 				}
 				if c.pits != nil {
-					h := grainAt(k.Grain.Kind, geom.V3(q.Dot(side), d.along+q.Dot(way), 0), geom.V3(0, 0, 1), 1/k.Grain.Size)
+					h := grainAt(
+						k.Grain.Kind,
+						geom.V3(q.Dot(side), d.along+q.Dot(way), 0),
+						geom.V3(0, 0, 1),
+						1/k.Grain.Size,
+					)
 					c.pits[j] += min(a/max(now, 1e-6), 1) * (h - c.pits[j])
 				}
 			}
@@ -289,12 +303,36 @@ func grainAt(kind string, p, n geom.Vec3, inv float32) float32 {
 		over := float32(s*s*u*u + t*t*v*v)
 		return min(max(1-1.1*over, 0), 1)
 	case "ripple": // bows close behind each other, each steep at its front
-		bow := float64(q.Y) + 0.7*math.Sqrt(1+0.5*float64(q.X*q.X)) + 0.14*float64(noise.Simplex(q.X*0.6, q.Y*0.35, q.Z*0.6, 0x72))
+		bow := float64(
+			q.Y,
+		) + 0.7*math.Sqrt(
+			1+0.5*float64(q.X*q.X),
+		) + 0.14*float64(
+			noise.Simplex(q.X*0.6, q.Y*0.35, q.Z*0.6, 0x72),
+		)
 		t := float32(bow - math.Floor(bow))
 		return 1 - t*t*geom.Smoothstep(1, 0.86, t)
 	case "fibre":
-		return min(max(0.5+0.55*noise.Simplex(q.X*3, q.Y*0.35, q.Z*3, 0x66)+0.2*noise.Simplex(q.X*7, q.Y*0.8, q.Z*7, 0x67), 0), 1)
+		return min(
+			max(0.5+0.55*noise.Simplex(q.X*3, q.Y*0.35, q.Z*3, 0x66)+0.2*noise.Simplex(q.X*7, q.Y*0.8, q.Z*7, 0x67), 0),
+			1,
+		)
 	}
-	v := 0.62*noise.Simplex(q.X, q.Y, q.Z, 0x63) + 0.3*noise.Simplex(q.X*2.1, q.Y*2.1, q.Z*2.1, 0x64) + 0.15*noise.Simplex(q.X*4.3, q.Y*4.3, q.Z*4.3, 0x65)
+	v := 0.62*noise.Simplex(
+		q.X,
+		q.Y,
+		q.Z,
+		0x63,
+	) + 0.3*noise.Simplex(
+		q.X*2.1,
+		q.Y*2.1,
+		q.Z*2.1,
+		0x64,
+	) + 0.15*noise.Simplex(
+		q.X*4.3,
+		q.Y*4.3,
+		q.Z*4.3,
+		0x65,
+	)
 	return min(max(0.5+0.6*v, 0), 1)
 }

@@ -16,10 +16,14 @@ func (l *laying) toEnd(end float32) {
 }
 
 var (
-	_ = register(Effect{Name: Lighten, Label: "lifts what is there", Brush: true, lay: func(l *laying) { l.toEnd(l.most) },
-		sample: func(share float32, _ int, _ [3]float32) (under, made [3]float32) {
-			return slope(share), [3]float32{1, 1, 1}
-		}})
-	_ = register(Effect{Name: Darken, Label: "sinks what is there", Brush: true, lay: func(l *laying) { l.toEnd(l.least) },
-		sample: func(share float32, _ int, _ [3]float32) (under, made [3]float32) { return slope(share), [3]float32{} }})
+	_ = register(
+		Effect{Name: Lighten, Label: "lifts what is there", Brush: true, lay: func(l *laying) { l.toEnd(l.most) },
+			sample: func(share float32, _ int, _ [3]float32) (under, made [3]float32) {
+				return slope(share), [3]float32{1, 1, 1}
+			}},
+	)
+	_ = register(
+		Effect{Name: Darken, Label: "sinks what is there", Brush: true, lay: func(l *laying) { l.toEnd(l.least) },
+			sample: func(share float32, _ int, _ [3]float32) (under, made [3]float32) { return slope(share), [3]float32{} }},
+	)
 )

@@ -34,11 +34,15 @@ func bars(pixel int) (soft, hard [3]float32) {
 }
 
 var (
-	_ = register(Effect{Name: Soften, Label: "softens what is there", Brush: true, spread: blurred, lay: (*laying).taken,
-		sample: func(_ float32, pixel int, _ [3]float32) (under, made [3]float32) {
-			soft, hard := bars(pixel)
-			return hard, soft
-		}})
-	_ = register(Effect{Name: Sharpen, Label: "sharpens what is there", Brush: true, spread: blurred, lay: (*laying).sharpen,
-		sample: func(_ float32, pixel int, _ [3]float32) (under, made [3]float32) { return bars(pixel) }})
+	_ = register(
+		Effect{Name: Soften, Label: "softens what is there", Brush: true, spread: blurred, lay: (*laying).taken,
+			sample: func(_ float32, pixel int, _ [3]float32) (under, made [3]float32) {
+				soft, hard := bars(pixel)
+				return hard, soft
+			}},
+	)
+	_ = register(
+		Effect{Name: Sharpen, Label: "sharpens what is there", Brush: true, spread: blurred, lay: (*laying).sharpen,
+			sample: func(_ float32, pixel int, _ [3]float32) (under, made [3]float32) { return bars(pixel) }},
+	)
 )

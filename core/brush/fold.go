@@ -29,7 +29,15 @@ type laying struct {
 // it lays in place of its values, a row a component. Both may be nil.
 func (s *Stroke) Fold(p Painted, c *Coverage, from, of [][]float32) {
 	a, b := c.Span() // a stroke covers few of a tile's rows
-	l := laying{s: s, rows: spanOf(p.Rows, a, b), cover: c.Cover[a:b], from: spanOf(from, a, b), of: spanOf(of, a, b), least: p.Least, most: p.Most}
+	l := laying{
+		s:     s,
+		rows:  spanOf(p.Rows, a, b),
+		cover: c.Cover[a:b],
+		from:  spanOf(from, a, b),
+		of:    spanOf(of, a, b),
+		least: p.Least,
+		most:  p.Most,
+	}
 	if p.Tints && c.Hue != nil {
 		l.hue, l.light = c.Hue[a:b], c.Light[a:b]
 	}

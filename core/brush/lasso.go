@@ -28,7 +28,11 @@ func (l *Lasso) check() error {
 		return nil
 	}
 	if len(l.View) != 16 || len(l.Outline) < 3 || len(l.Outline) > 400 {
-		return fmt.Errorf("a lasso has a view of 16 numbers and 3 to 400 corners, this one %d and %d", len(l.View), len(l.Outline))
+		return fmt.Errorf(
+			"a lasso has a view of 16 numbers and 3 to 400 corners, this one %d and %d",
+			len(l.View),
+			len(l.Outline),
+		)
 	}
 	if len(l.Flat)%2 != 0 || len(l.Flat) > 2000 {
 		return fmt.Errorf("the lasso has %d numbers for where sheets lie; it takes two a sheet", len(l.Flat))

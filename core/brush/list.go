@@ -118,7 +118,15 @@ func (l *List) First(n int) *List {
 	if n <= 0 || l == nil {
 		return nil
 	}
-	return &List{l.All[:n:n], l.own[:n:n], l.before[: n+1 : n+1], l.boxes[:n:n], l.spread[: n+1 : n+1], l.looks[: n+1 : n+1], l.takes[: n+1 : n+1]}
+	return &List{
+		l.All[:n:n],
+		l.own[:n:n],
+		l.before[: n+1 : n+1],
+		l.boxes[:n:n],
+		l.spread[: n+1 : n+1],
+		l.looks[: n+1 : n+1],
+		l.takes[: n+1 : n+1],
+	}
 }
 
 // Key is the content of stroke i.

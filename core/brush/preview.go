@@ -12,7 +12,14 @@ import (
 // flatGround is a level frame of w × h points, one a pixel, of the given edge in metres;
 // rows go from the top.
 func flatGround(w, h int, texel float32) *raster.Frame {
-	f := &raster.Frame{W: w, H: h, Pos: make([]geom.Vec3, w*h), Nrm: make([]geom.Vec3, w*h), Tri: make([]int32, w*h), Inside: make([]bool, w*h)}
+	f := &raster.Frame{
+		W:      w,
+		H:      h,
+		Pos:    make([]geom.Vec3, w*h),
+		Nrm:    make([]geom.Vec3, w*h),
+		Tri:    make([]int32, w*h),
+		Inside: make([]bool, w*h),
+	}
 	for i := range f.Pos {
 		f.Pos[i] = geom.V3((float32(i%w)+0.5-float32(w)/2)*texel, 0, (float32(i/w)+0.5-float32(h)/2)*texel)
 		f.Nrm[i], f.Tri[i], f.Inside[i] = geom.V3(0, 1, 0), 0, true
@@ -51,7 +58,14 @@ func Preview(s Stroke, w, h int) *image.RGBA {
 		t := float64(i) / n
 		x := (t - 0.5) * (float64(w) - 1.5*float64(fit/texel)) * texel
 		z := math.Sin(t*2*math.Pi) * float64(h) * texel * 0.13
-		s.Points = append(s.Points, Point{geom.V3(float32(x), 0, float32(z)), geom.V3(0, 1, 0), float32(math.Pow(math.Sin(math.Pi*(0.06+0.86*t)), 0.8))})
+		s.Points = append(
+			s.Points,
+			Point{
+				geom.V3(float32(x), 0, float32(z)),
+				geom.V3(0, 1, 0),
+				float32(math.Pow(math.Sin(math.Pi*(0.06+0.86*t)), 0.8)),
+			},
+		)
 	}
 	c := s.NewCoverage(len(f.Pos))
 	s.Draw(f, c, 0, s.Segments())
@@ -111,7 +125,17 @@ func Preview(s Stroke, w, h int) *image.RGBA {
 
 // Stroke returns a stroke of the brush, without points.
 func (m Made) Stroke() Stroke {
-	return Stroke{Radius: m.Radius, Strength: m.Strength, Hardness: m.Hardness, Does: m.Does, Blend: m.Blend, PenSize: m.PenSize, PenFlow: m.PenFlow, Kit: m.Kit, Values: m.Values}
+	return Stroke{
+		Radius:   m.Radius,
+		Strength: m.Strength,
+		Hardness: m.Hardness,
+		Does:     m.Does,
+		Blend:    m.Blend,
+		PenSize:  m.PenSize,
+		PenFlow:  m.PenFlow,
+		Kit:      m.Kit,
+		Values:   m.Values,
+	}
 }
 
 // slope is what a preview of what works on paint has under it.

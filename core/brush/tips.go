@@ -181,7 +181,14 @@ func slab(x, y, edge float32) float32 {
 func grit(x, y, _ float32, h uint32) float32 {
 	f1, _, id, _ := noise.Cellular(x*7, y*7, 0.5, h, noise.Euclidean, 0.9)
 	size := 0.12 + 0.38*noise.Random(id, 2)
-	return within(f1-size, 0.12) * geom.Smoothstep(1.05, 0.5, hyp(x, y)+0.35*noise.Random(id, 3)) * (0.5 + 0.5*noise.Random(id, 4))
+	return within(
+		f1-size,
+		0.12,
+	) * geom.Smoothstep(
+		1.05,
+		0.5,
+		hyp(x, y)+0.35*noise.Random(id, 3),
+	) * (0.5 + 0.5*noise.Random(id, 4))
 }
 
 func bristle(h uint32) tip {
@@ -190,7 +197,15 @@ func bristle(h uint32) tip {
 	for k := range uint32(44) {
 		sin, cos := math.Sincos(2 * math.Pi * float64(noise.Random(h, 3*k)))
 		d := float32(math.Sqrt(float64(noise.Random(h, 3*k+1)))) * 0.86
-		hairs = append(hairs, hair{d * float32(cos), d * float32(sin), 0.03 + 0.06*noise.Random(h, 3*k+2), 0.35 + 0.65*noise.Random(h^9, k)})
+		hairs = append(
+			hairs,
+			hair{
+				d * float32(cos),
+				d * float32(sin),
+				0.03 + 0.06*noise.Random(h, 3*k+2),
+				0.35 + 0.65*noise.Random(h^9, k),
+			},
+		)
 	}
 	return func(x, y, _ float32) (v float32) {
 		for _, q := range hairs {
@@ -205,7 +220,11 @@ func bristle(h uint32) tip {
 func sponge(x, y, _ float32, h uint32) float32 {
 	f1, f2, _, _ := noise.Cellular(x*4.5, y*4.5, 0.5, h, noise.Euclidean, 1)
 	holes := geom.Smoothstep(0.05, 0.28, f2-f1) // walls between holes stay
-	return (1 - 0.92*holes*geom.Smoothstep(-0.3, 0.5, octaves(x*3, y*3, h, 2))) * geom.Smoothstep(1, 0.62, hyp(x, y)+0.22*octaves(x*3, y*3, h^1, 3))
+	return (1 - 0.92*holes*geom.Smoothstep(-0.3, 0.5, octaves(x*3, y*3, h, 2))) * geom.Smoothstep(
+		1,
+		0.62,
+		hyp(x, y)+0.22*octaves(x*3, y*3, h^1, 3),
+	)
 }
 
 func chalk(x, y, _ float32, h uint32) float32 {
@@ -299,7 +318,11 @@ func bloom(x, y, _ float32, h uint32) float32 {
 	d := r*(1+0.3*octaves(x*1.6, y*1.6, h, 3)) + 0.17*octaves(x*4.5, y*4.5, h^3, 4)
 	// dense in the middle, eaten away outward, and grains that ran ahead of it
 	grain := octaves(x*10, y*10, h^7, 3)
-	body := geom.Smoothstep(0.16, -0.3, d-0.68+0.26*grain) * (0.62 + 0.38*geom.Smoothstep(-0.45, 0.35, octaves(x*4, y*4, h^5, 3)))
+	body := geom.Smoothstep(
+		0.16,
+		-0.3,
+		d-0.68+0.26*grain,
+	) * (0.62 + 0.38*geom.Smoothstep(-0.45, 0.35, octaves(x*4, y*4, h^5, 3)))
 	stain := 0.3 * geom.Smoothstep(0.98, 0.5, d) * (0.6 + 0.4*octaves(x*3, y*3, h^8, 2))
 	f1, _, id, _ := noise.Cellular(x*8, y*8, 0.5, h^11, noise.Euclidean, 1)
 	ahead := geom.Smoothstep(0.34*max(1-0.7*d, 0), 0.1*max(1-0.7*d, 0), f1) * (0.4 + 0.6*noise.Random(id, 1))
@@ -315,7 +338,16 @@ func tuft(x, y, _ float32, h uint32) float32 {
 		f1, _, id, _ := noise.Cellular(x*f, y*f, 0.5, h+uint32(f), noise.Euclidean, 0.9)
 		r := 0.3 + 0.35*noise.Random(id, 1)
 		b := max(1-f1/r, 0)
-		v = max(v, float32(math.Sqrt(float64(b)))*(0.55+0.45*noise.Random(id, 2))*geom.Smoothstep(0.95, 0.5, hyp(x, y)+0.4*noise.Random(id, 4)))
+		v = max(
+			v,
+			float32(
+				math.Sqrt(float64(b)),
+			)*(0.55+0.45*noise.Random(id, 2))*geom.Smoothstep(
+				0.95,
+				0.5,
+				hyp(x, y)+0.4*noise.Random(id, 4),
+			),
+		)
 	}
 	return v
 }
@@ -334,7 +366,10 @@ func feather(x, y, edge float32, h uint32) float32 {
 	lines := 0.72 + 0.28*noise.Simplex(barb*26, 1, y*3, h)
 	split := geom.Smoothstep(-0.75, -0.6, octaves(barb*5, sign(y)*3, h^4, 2)) // barbs that have come apart
 	shaft := line(y, 0.022*(1.1-x), 2*edge)
-	return max(within(mag(y)-w, 3*edge)*lines*(0.3+0.7*split)*geom.Smoothstep(1.02, 0.6, hyp(x, 2.2*y)), shaft*geom.Smoothstep(0.99, 0.9, mag(x)))
+	return max(
+		within(mag(y)-w, 3*edge)*lines*(0.3+0.7*split)*geom.Smoothstep(1.02, 0.6, hyp(x, 2.2*y)),
+		shaft*geom.Smoothstep(0.99, 0.9, mag(x)),
+	)
 }
 
 func plume(x, y, edge float32, h uint32) float32 {
@@ -349,7 +384,15 @@ func plume(x, y, edge float32, h uint32) float32 {
 	w += 0.02 * noise.Simplex(x*3, 1, sign(y), h)
 	barb := x*0.8 - 0.7*mag(y)
 	lines := 0.88 + 0.12*noise.Simplex(barb*34, 2, y*4, h)
-	slit := 1 - 0.75*line(barb-0.1-0.35*noise.Random(h, uint32(3+sign(y))), 0.02, 3*edge)*geom.Smoothstep(0.15, 0.5, mag(y)/max(w, 0.05))
+	slit := 1 - 0.75*line(
+		barb-0.1-0.35*noise.Random(h, uint32(3+sign(y))),
+		0.02,
+		3*edge,
+	)*geom.Smoothstep(
+		0.15,
+		0.5,
+		mag(y)/max(w, 0.05),
+	)
 	return within(mag(y)-w, 3*edge) * lines * slit * geom.Smoothstep(-0.98, -0.45, x) * (1 - 0.3*line(y, 0.025, 2*edge))
 }
 
@@ -427,7 +470,17 @@ func drop(x, y, edge float32, h uint32) float32 {
 	wide := 0.42 + 0.14*noise.Random(h, 1)
 	cy := y - 0.48
 	a := float32(math.Atan2(float64(cy), float64(x)))
-	rim := 0.16*noise.Simplex(2*float32(math.Cos(float64(a))), 2*float32(math.Sin(float64(a))), 3, h) + 0.08*noise.Simplex(5*float32(math.Cos(float64(a))), 5*float32(math.Sin(float64(a))), 9, h)
+	rim := 0.16*noise.Simplex(
+		2*float32(math.Cos(float64(a))),
+		2*float32(math.Sin(float64(a))),
+		3,
+		h,
+	) + 0.08*noise.Simplex(
+		5*float32(math.Cos(float64(a))),
+		5*float32(math.Sin(float64(a))),
+		9,
+		h,
+	)
 	v := within(hyp(x, cy*1.15)-wide*(0.82+rim*1.6), 3*edge)
 	for k := range uint32(2) {
 		cx := 0.5 * wide * (noise.Random(h, 10+k) - 0.5) * float32(1+k)

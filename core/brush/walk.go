@@ -115,7 +115,11 @@ func (s *Stroke) walk(from, to int, f func(dab)) {
 		}
 		for next <= length && index < MaxDabs {
 			t := next / length
-			p := Point{a.Pos.Add(line.Mul(t)), a.Nrm.Add(b.Nrm.Sub(a.Nrm).Mul(t)), a.Pressure + (b.Pressure-a.Pressure)*t}
+			p := Point{
+				a.Pos.Add(line.Mul(t)),
+				a.Nrm.Add(b.Nrm.Sub(a.Nrm).Mul(t)),
+				a.Pressure + (b.Pressure-a.Pressure)*t,
+			}
 			hand := ha.to(hb, t)
 			if i >= from {
 				s.set(p, hand, way, gone+next, seed, index, f)
@@ -149,7 +153,12 @@ func (s *Stroke) set(p Point, hand Hand, way geom.Vec3, along float32, seed, ind
 		differs := func(much float32) float32 { return min(much*fs.jitter, 1) }
 		d := dab{pos: p.Pos, nrm: n, variant: h}
 		d.r = s.Radius * fs.size * (1 - differs(k.SizeJitter)*noise.Random(h, 1))
-		d.weight = min(k.Flow*fs.flow, 1) * fs.strength * (1 - differs(k.StrengthJitter)*noise.Random(h, 2)) * s.Mirror.nearPlane(p.Pos)
+		d.weight = min(
+			k.Flow*fs.flow,
+			1,
+		) * fs.strength * (1 - differs(k.StrengthJitter)*noise.Random(h, 2)) * s.Mirror.nearPlane(
+			p.Pos,
+		)
 		d.hue = differs(k.HueJitter)*(2*noise.Random(h, 3)-1)/2 + fs.hue
 		d.light = min(max(differs(k.LightJitter)*(2*noise.Random(h, 4)-1)+fs.value, -1), 1)
 		d.hard = min(s.Hardness*fs.hard, 1)
@@ -172,7 +181,13 @@ func (s *Stroke) set(p Point, hand Hand, way geom.Vec3, along float32, seed, ind
 			sin, cos := math.Sincos(2 * math.Pi * float64(noise.Random(h, 6)))
 			d.pos = d.pos.Add(right.Mul(dist * float32(cos))).Add(up.Mul(dist * float32(sin)))
 		}
-		angle := float64(k.Angle)/360 + float64(fs.angle) + float64(differs(k.AngleJitter))*(float64(noise.Random(h, 7))-0.5)
+		angle := float64(
+			k.Angle,
+		)/360 + float64(
+			fs.angle,
+		) + float64(
+			differs(k.AngleJitter),
+		)*(float64(noise.Random(h, 7))-0.5)
 		sin, cos := math.Sincos(2 * math.Pi * angle)
 		d.x = right.Mul(float32(cos)).Add(up.Mul(float32(sin))).Mul(1 / d.r)
 		d.y = up.Mul(float32(cos)).Sub(right.Mul(float32(sin))).Mul(1 / (d.r * min(max(k.round()*fs.round, 0.05), 1)))

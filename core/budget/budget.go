@@ -42,7 +42,12 @@ func (b *Budget) Take(ctx context.Context, what string, n int64) (release func()
 	b.mu.Lock()
 	if b.total > 0 && n > b.total {
 		b.mu.Unlock()
-		return nil, fmt.Errorf("%s needs about %d MiB of memory, and %d are there for it; make it smaller, or start the server with a larger --memory", what, n>>20, b.total>>20)
+		return nil, fmt.Errorf(
+			"%s needs about %d MiB of memory, and %d are there for it; make it smaller, or start the server with a larger --memory",
+			what,
+			n>>20,
+			b.total>>20,
+		)
 	}
 	w := &waiter{n, make(chan struct{})}
 	b.waiting = append(b.waiting, w)

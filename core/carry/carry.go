@@ -28,7 +28,11 @@ func New(ctx context.Context, from, to *mesh.Model) (*Carrier, error) {
 // place returns the place of the new model for a point of the old one. Faces that
 // look away from n by more than a right angle are not taken.
 func (c *Carrier) place(p, n geom.Vec3) (spatial.Place, bool) {
-	at := c.tree.Closest(p, c.far, func(t int32) bool { return n == (geom.Vec3{}) || c.to.FaceNormal(int(t)).Dot(n) > 0 })
+	at := c.tree.Closest(
+		p,
+		c.far,
+		func(t int32) bool { return n == (geom.Vec3{}) || c.to.FaceNormal(int(t)).Dot(n) > 0 },
+	)
 	return at, at.Tri >= 0
 }
 

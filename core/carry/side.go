@@ -25,7 +25,11 @@ func NewSides(ctx context.Context, m *mesh.Model, c *mesh.Counterparts) (*Sides,
 }
 
 func (s *Sides) at(p, n geom.Vec3) spatial.Place {
-	return s.tree.Closest(p, s.far, func(t int32) bool { return n == (geom.Vec3{}) || s.m.FaceNormal(int(t)).Dot(n) > 0 })
+	return s.tree.Closest(
+		p,
+		s.far,
+		func(t int32) bool { return n == (geom.Vec3{}) || s.m.FaceNormal(int(t)).Dot(n) > 0 },
+	)
 }
 
 // Over returns what lies of a stroke on the near side (or with both set on either) as

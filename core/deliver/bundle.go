@@ -65,13 +65,34 @@ func Plan(p *eval.Program, o Order) ([]File, error) {
 				return nil, fmt.Errorf("%s: %d bits; 8 or 16 are possible", name, depth)
 			}
 			size := sizeOf(p, o, s.Name)
-			f := File{FileName(m.Name, s.Name, k.Suffix, ".png"), s.Name, k.Name, k.Packing, k.Encoding, depth, size, size * size * k.Channels * depth / 8 / 3}
+			f := File{
+				FileName(m.Name, s.Name, k.Suffix, ".png"),
+				s.Name,
+				k.Name,
+				k.Packing,
+				k.Encoding,
+				depth,
+				size,
+				size * size * k.Channels * depth / 8 / 3,
+			}
 			total += f.Estimate
 			files = append(files, f)
 		}
 	}
 	if o.GLB {
-		files = append(files, File{FileName(m.Name, "", "", ".glb"), "all", "model with its maps", "glTF 2.0 metal-rough", "", 8, 0, total + len(m.Tri)*30})
+		files = append(
+			files,
+			File{
+				FileName(m.Name, "", "", ".glb"),
+				"all",
+				"model with its maps",
+				"glTF 2.0 metal-rough",
+				"",
+				8,
+				0,
+				total + len(m.Tri)*30,
+			},
+		)
 	}
 	if len(files) == 0 {
 		return nil, fmt.Errorf("nothing is chosen; choose a map or the GLB, and a sheet that has UVs")
@@ -91,7 +112,13 @@ func sizeOf(p *eval.Program, o Order, sheet string) int {
 
 // Write makes the files of an order one after another and hands each to put.
 // progress gets the share done and what is being made.
-func Write(ctx context.Context, p *eval.Program, o Order, progress func(float64, string), put func(name string) (io.Writer, error)) error {
+func Write(
+	ctx context.Context,
+	p *eval.Program,
+	o Order,
+	progress func(float64, string),
+	put func(name string) (io.Writer, error),
+) error {
 	files, err := Plan(p, o)
 	if err != nil {
 		return err
@@ -152,7 +179,8 @@ func together(files []File) int {
 	n, bytes := 0, 0
 	for _, f := range files {
 		bytes += f.Size * f.Size * f.Depth / 8 * 4
-		if f.Sheet != files[0].Sheet || f.Size != files[0].Size || f.Map == "model with its maps" || n > 0 && bytes > atOnce {
+		if f.Sheet != files[0].Sheet || f.Size != files[0].Size || f.Map == "model with its maps" ||
+			n > 0 && bytes > atOnce {
 			break
 		}
 		n++
@@ -203,7 +231,11 @@ func GLB(ctx context.Context, p *eval.Program, o Order, progress func(float64)) 
 			on   bool
 		}{
 			{base, &out.BaseColor, true}, {"occlusion roughness metallic", &out.ORM, true},
-			{"normal", &out.Normal, sets(p, i, stack.Height) || sets(p, i, stack.Normal)}, {"emissive", &out.Emissive, sets(p, i, stack.Emissive)},
+			{
+				"normal",
+				&out.Normal,
+				sets(p, i, stack.Height) || sets(p, i, stack.Normal),
+			}, {"emissive", &out.Emissive, sets(p, i, stack.Emissive)},
 		}
 		var maps []Map
 		var to []*[]byte
@@ -213,7 +245,15 @@ func GLB(ctx context.Context, p *eval.Program, o Order, progress func(float64)) 
 				maps, to = append(maps, kind), append(to, w.to)
 			}
 		}
-		pictures, err := Images(ctx, p, i, size, maps, []int{8, 8, 8, 8}[:len(maps)], func(v float64) { progress((float64(i) + v) / float64(len(m.Sheets))) })
+		pictures, err := Images(
+			ctx,
+			p,
+			i,
+			size,
+			maps,
+			[]int{8, 8, 8, 8}[:len(maps)],
+			func(v float64) { progress((float64(i) + v) / float64(len(m.Sheets))) },
+		)
 		if err != nil {
 			return nil, fmt.Errorf("sheet %q: %w", s.Name, err)
 		}

@@ -55,7 +55,14 @@ func Find(name string) (Map, bool) {
 }
 
 // Image evaluates one map of one sheet; see Images.
-func Image(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth int, step func(float64)) (image.Image, error) {
+func Image(
+	ctx context.Context,
+	p *eval.Program,
+	sheet, size int,
+	m Map,
+	depth int,
+	step func(float64),
+) (image.Image, error) {
 	out, err := Images(ctx, p, sheet, size, []Map{m}, []int{depth}, step)
 	if err != nil {
 		return nil, err
@@ -67,7 +74,14 @@ func Image(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth i
 // they have in common is evaluated once. depth is 8 or 16 for each. Texels outside
 // the islands are filled outward from the islands' edges, so that mips never mix in
 // a background. step, when not nil, is called after each tile with the share done.
-func Images(ctx context.Context, p *eval.Program, sheet, size int, maps []Map, depth []int, step func(float64)) ([]image.Image, error) {
+func Images(
+	ctx context.Context,
+	p *eval.Program,
+	sheet, size int,
+	maps []Map,
+	depth []int,
+	step func(float64),
+) ([]image.Image, error) {
 	targets := make([]target, len(maps))
 	for i, m := range maps {
 		if depth[i] != 8 && depth[i] != 16 {

@@ -20,7 +20,13 @@ import (
 // of them did; where that one covers only partly and the ones above it do not
 // blend normally, the result differs from the layers', because these then met the
 // stack below, too (W3C Compositing: an isolated group). progress gets the share done.
-func Merge(ctx context.Context, p *eval.Program, ids []string, keep func(png []byte) (string, error), progress func(float64)) (*stack.Layer, error) {
+func Merge(
+	ctx context.Context,
+	p *eval.Program,
+	ids []string,
+	keep func(png []byte) (string, error),
+	progress func(float64),
+) (*stack.Layer, error) {
 	var layers []*stack.Layer
 	for _, id := range ids {
 		l := p.Doc.Layer(id)
@@ -32,7 +38,13 @@ func Merge(ctx context.Context, p *eval.Program, ids []string, keep func(png []b
 	if len(layers) == 0 {
 		return nil, fmt.Errorf("there is nothing to merge")
 	}
-	out := &stack.Layer{Name: layers[len(layers)-1].Name + ", merged", Kind: stack.Picture, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{}}
+	out := &stack.Layer{
+		Name:     layers[len(layers)-1].Name + ", merged",
+		Kind:     stack.Picture,
+		Visible:  true,
+		Amount:   1,
+		Channels: map[stack.Channel]stack.Coat{},
+	}
 	channels := touched(p.Doc, layers)
 	total := len(channels) * len(p.Scene.Model.Sheets)
 	done := 0
@@ -114,7 +126,13 @@ type merged struct {
 	a           []float32
 }
 
-func mergeSheet(ctx context.Context, p *eval.Program, ids []string, info stack.ChannelInfo, sheet, size int) (*merged, error) {
+func mergeSheet(
+	ctx context.Context,
+	p *eval.Program,
+	ids []string,
+	info stack.ChannelInfo,
+	sheet, size int,
+) (*merged, error) {
 	m := &merged{sheet: sheet, size: size, a: make([]float32, size*size)}
 	for range info.Components {
 		m.v = append(m.v, make([]float32, size*size))

@@ -141,7 +141,12 @@ func (p *Program) shows(ctx context.Context, u *Surface, q pulls, channel stack.
 
 // ShowsAt returns a channel as it shows on a surface of one point at a layer, with all
 // that was painted in it or in its hand step: what a stroke there would look at.
-func (p *Program) ShowsAt(ctx context.Context, u *Surface, layer, handStep string, channel stack.Channel) ([]float32, error) {
+func (p *Program) ShowsAt(
+	ctx context.Context,
+	u *Surface,
+	layer, handStep string,
+	channel stack.Channel,
+) ([]float32, error) {
 	l := p.Doc.Layer(layer)
 	if l == nil || p.all[layer] == nil {
 		return nil, fmt.Errorf("there is no layer %q", layer)
@@ -177,7 +182,8 @@ func (s *Scene) bound(f *raster.Frame, st *brush.Stroke, cover []float32) error 
 			}
 		}
 	}
-	if st.Fill != nil && st.Fill.Ramp && st.Fill.Along && slices.ContainsFunc(cover, func(c float32) bool { return c > 0 }) {
+	if st.Fill != nil && st.Fill.Ramp && st.Fill.Along &&
+		slices.ContainsFunc(cover, func(c float32) bool { return c > 0 }) {
 		s.ramp(st.Fill, f, cover)
 	}
 	return nil

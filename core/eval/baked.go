@@ -271,7 +271,10 @@ func (p *Program) FacesOfID(color []float32, tolerance float32) ([]bool, error) 
 		f.Pos[i] = m.Pos[t[0]].Add(m.Pos[t[1]]).Add(m.Pos[t[2]]).Mul(1.0 / 3)
 		f.Tri[i] = int32(i)
 	}
-	cover, err := p.idCover(&Surface{scene: p.Scene, frame: f}, []stack.IDColor{{Color: [3]float32(color), Tolerance: tolerance}})
+	cover, err := p.idCover(
+		&Surface{scene: p.Scene, frame: f},
+		[]stack.IDColor{{Color: [3]float32(color), Tolerance: tolerance}},
+	)
 	out := make([]bool, n)
 	for i, v := range cover {
 		out[i] = v > 0.5

@@ -74,7 +74,12 @@ const (
 
 // NewCache returns a cache of at most limit bytes.
 func NewCache(limit int) *Cache {
-	return &Cache{limit: limit, full: limit, order: [2]*list.List{list.New(), list.New()}, entries: map[Key]*list.Element{}}
+	return &Cache{
+		limit:   limit,
+		full:    limit,
+		order:   [2]*list.List{list.New(), list.New()},
+		entries: map[Key]*list.Element{},
+	}
 }
 
 // Yield makes the cache hold less by so many bytes until it is told otherwise, and at

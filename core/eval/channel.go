@@ -159,7 +159,12 @@ func (p *Program) encoded(v planes, info stack.ChannelInfo) planes {
 
 // Merged composites some layers of one group or of the stack on nothing, innermost
 // first: the channel, and its coverage. Colours are sRGB-encoded.
-func (p *Program) Merged(ctx context.Context, u *Surface, ids []string, c stack.Channel) ([]pix.Plane, pix.Plane, error) {
+func (p *Program) Merged(
+	ctx context.Context,
+	u *Surface,
+	ids []string,
+	c stack.Channel,
+) ([]pix.Plane, pix.Plane, error) {
 	info, ok := p.Doc.Info(c)
 	if !ok {
 		return nil, pix.Plane{}, fmt.Errorf("channel %q is unknown", c)
@@ -214,7 +219,15 @@ func (p *Program) mixed(ctx context.Context, u *Surface, info stack.ChannelInfo)
 // run lays a list of layers over a state whose key is k. The newest state that
 // the cache knows is taken up; the state below a layer that is being edited is
 // kept, and with keep the last one.
-func (p *Program) run(ctx context.Context, u *Surface, info stack.ChannelInfo, list []*layerPlan, st state, k Key, keep bool) (state, error) {
+func (p *Program) run(
+	ctx context.Context,
+	u *Surface,
+	info stack.ChannelInfo,
+	list []*layerPlan,
+	st state,
+	k Key,
+	keep bool,
+) (state, error) {
 	keys := make([]Key, len(list)+1)
 	keys[0] = k
 	for i, pl := range list {
@@ -262,7 +275,14 @@ func (p *Program) run(ctx context.Context, u *Surface, info stack.ChannelInfo, l
 }
 
 // over lays one layer over the state.
-func (p *Program) over(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo, st state, k Key) (state, error) {
+func (p *Program) over(
+	ctx context.Context,
+	u *Surface,
+	pl *layerPlan,
+	info stack.ChannelInfo,
+	st state,
+	k Key,
+) (state, error) {
 	sp := pl.maskFor(info.Channel)
 	mask, err := p.maskUpTo(ctx, u, pl, sp, len(sp.steps))
 	if err != nil {
@@ -419,10 +439,21 @@ func blendRows(mode blend.Mode, info stack.ChannelInfo, dst, src planes, alpha [
 // counts by mask and amount, and a blend mode of the group's own takes the group's
 // colour with the backdrop taken out again (W3C Compositing, section 9.1):
 // C = Cn + (Cn − C0)·(1/αg − 1).
-func (p *Program) group(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo, st state, k Key, mask pix.Plane, mode blend.Mode, amount float32) (state, error) {
+func (p *Program) group(
+	ctx context.Context,
+	u *Surface,
+	pl *layerPlan,
+	info stack.ChannelInfo,
+	st state,
+	k Key,
+	mask pix.Plane,
+	mode blend.Mode,
+	amount float32,
+) (state, error) {
 	n := len(u.Frame().Pos)
 	coat := pl.coats[info.Channel]
-	plain := !pl.layer.Isolated && coat == nil && (pl.layer.Blend == "" || pl.layer.Blend == blend.Normal) || coat != nil && !pl.layer.Isolated && coat.coat.Blend == info.Blend
+	plain := !pl.layer.Isolated && coat == nil && (pl.layer.Blend == "" || pl.layer.Blend == blend.Normal) ||
+		coat != nil && !pl.layer.Isolated && coat.coat.Blend == info.Blend
 	if plain && amount == 1 && mask.Uniform() && mask.Value == 1 {
 		return p.run(ctx, u, info, pl.kids, st, k, false)
 	}
@@ -529,7 +560,12 @@ func (p *Program) own(ctx context.Context, u *Surface, pl *layerPlan, info stack
 }
 
 // ownCovered evaluates what a layer itself brings to a channel, and where.
-func (p *Program) ownCovered(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo) (v planes, cover pix.Plane, err error) {
+func (p *Program) ownCovered(
+	ctx context.Context,
+	u *Surface,
+	pl *layerPlan,
+	info stack.ChannelInfo,
+) (v planes, cover pix.Plane, err error) {
 	coat := pl.coats[info.Channel]
 	cover.Value = 1
 	switch {
@@ -575,7 +611,12 @@ func (p *Program) decoded(v [][]float32, info stack.ChannelInfo, coat stack.Coat
 	return out
 }
 
-func (p *Program) paintedOwn(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo) (planes, pix.Plane, error) {
+func (p *Program) paintedOwn(
+	ctx context.Context,
+	u *Surface,
+	pl *layerPlan,
+	info stack.ChannelInfo,
+) (planes, pix.Plane, error) {
 	list, keys := p.touching(u, p.painting(pl), string(info.Channel), 0)
 	out := make(planes, info.Components)
 	if len(list) == 0 {
@@ -656,7 +697,11 @@ func (p *Program) Normal(ctx context.Context, u *Surface) ([]pix.Plane, error) {
 		return detail, nil
 	}
 	f := u.Frame()
-	out := planes{{Data: make([]float32, len(f.Pos))}, {Data: make([]float32, len(f.Pos))}, {Data: make([]float32, len(f.Pos))}}
+	out := planes{
+		{Data: make([]float32, len(f.Pos))},
+		{Data: make([]float32, len(f.Pos))},
+		{Data: make([]float32, len(f.Pos))},
+	}
 	for y := range f.H {
 		for x := range f.W {
 			i := y*f.W + x

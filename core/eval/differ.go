@@ -137,7 +137,8 @@ func (d *differ) strokes(a, b []*brush.Stroke) {
 		same++
 	}
 	a, b = a[same:], b[same:]
-	if len(a) == 1 && len(b) == 1 && a[0].ID == b[0].ID && len(b[0].Points) >= len(a[0].Points) && slices.Equal(a[0].Points, b[0].Points[:len(a[0].Points)]) {
+	if len(a) == 1 && len(b) == 1 && a[0].ID == b[0].ID && len(b[0].Points) >= len(a[0].Points) &&
+		slices.Equal(a[0].Points, b[0].Points[:len(a[0].Points)]) {
 		d.box = d.box.Union(b[0].Bounds(max(len(a[0].Points)-2, 0), b[0].Segments()))
 		return
 	}

@@ -26,7 +26,12 @@ func (p *Program) Drill(ctx context.Context, u *Surface, withSteps bool) ([]Core
 	return p.drillList(ctx, u, p.Doc.Layers, withSteps, true)
 }
 
-func (p *Program) drillList(ctx context.Context, u *Surface, list []*stack.Layer, withSteps, shown bool) ([]CoreLayer, error) {
+func (p *Program) drillList(
+	ctx context.Context,
+	u *Surface,
+	list []*stack.Layer,
+	withSteps, shown bool,
+) ([]CoreLayer, error) {
 	var out []CoreLayer
 	for _, l := range slices.Backward(list) {
 		d, err := p.drillOne(ctx, u, l, withSteps)
@@ -46,7 +51,14 @@ func (p *Program) drillList(ctx context.Context, u *Surface, list []*stack.Layer
 // drillOne leaves out what cannot be evaluated: the layer's error is told where
 // its tiles are.
 func (p *Program) drillOne(ctx context.Context, u *Surface, l *stack.Layer, withSteps bool) (CoreLayer, error) {
-	d := CoreLayer{Layer: l.ID, Amount: l.Amount, Steps: map[string][]float32{}, Own: map[stack.Channel][]float32{}, Cover: map[stack.Channel]float32{}, Result: map[stack.Channel][]float32{}}
+	d := CoreLayer{
+		Layer:  l.ID,
+		Amount: l.Amount,
+		Steps:  map[string][]float32{},
+		Own:    map[stack.Channel][]float32{},
+		Cover:  map[stack.Channel]float32{},
+		Result: map[stack.Channel][]float32{},
+	}
 	pl := p.all[l.ID]
 	m, err := p.mask(ctx, u, pl)
 	if err != nil {

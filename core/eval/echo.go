@@ -138,7 +138,16 @@ func (u *Surface) echoed(e echo) *echoed {
 		}
 		x.Places(uv, e.island, func(tri int32, pos, nrm geom.Vec3) {
 			if pos.Sub(f.Pos[i]).Length() > same || nrm.Dot(f.Nrm[i]) < 0 {
-				out.frame.Pos, out.frame.Nrm, out.frame.Tri = append(out.frame.Pos, pos), append(out.frame.Nrm, nrm), append(out.frame.Tri, tri)
+				out.frame.Pos, out.frame.Nrm, out.frame.Tri = append(
+					out.frame.Pos,
+					pos,
+				), append(
+					out.frame.Nrm,
+					nrm,
+				), append(
+					out.frame.Tri,
+					tri,
+				)
 				out.of = append(out.of, int32(i))
 			}
 		})

@@ -204,7 +204,12 @@ func floorDiv(v, by int) int { return int(math.Floor(float64(v) / float64(by))) 
 // inside it. A coarse patch is read at twice its size and averaged, with the share
 // of each texel that lies on the surface, so that hard edges and the surface's own
 // border do not depend on where the coarse texels happen to lie.
-func (p *Program) read(ctx context.Context, g patch, sp *streamPlan, i, factor int) (before [][]float32, inner, weight []float32, err error) {
+func (p *Program) read(
+	ctx context.Context,
+	g patch,
+	sp *streamPlan,
+	i, factor int,
+) (before [][]float32, inner, weight []float32, err error) {
 	s := &sp.steps[i]
 	if factor > 1 {
 		g.size, g.x, g.y, g.w, g.h = 2*g.size, 2*g.x, 2*g.y, 2*g.w, 2*g.h
@@ -416,13 +421,23 @@ func (p *Program) fromTiles(ctx context.Context, u *Surface, sp *streamPlan, i i
 }
 
 // fromTilesOf is fromTiles for sheets of the sizes that sizeOf tells.
-func (p *Program) fromTilesOf(ctx context.Context, u *Surface, sp *streamPlan, i int, sizeOf func(sheet int) int) ([][]float32, error) {
+func (p *Program) fromTilesOf(
+	ctx context.Context,
+	u *Surface,
+	sp *streamPlan,
+	i int,
+	sizeOf func(sheet int) int,
+) ([][]float32, error) {
 	return p.betweenTexels(u, sizeOf, func(tu *Surface) ([][]float32, error) { return p.filtered(ctx, tu, sp, i) })
 }
 
 // betweenTexels reads what tiles of the sheets hold at the points of a frame, between
 // their texels.
-func (p *Program) betweenTexels(u *Surface, sizeOf func(sheet int) int, of func(tu *Surface) ([][]float32, error)) ([][]float32, error) {
+func (p *Program) betweenTexels(
+	u *Surface,
+	sizeOf func(sheet int) int,
+	of func(tu *Surface) ([][]float32, error),
+) ([][]float32, error) {
 	f, m := u.Frame(), p.Scene.Model
 	out := wide(nil, 1, len(f.Pos))
 	tiles := map[Tile][]int32{}

@@ -64,7 +64,15 @@ func (s *Scene) grows(st *brush.Stroke) *growth {
 		s.growing = append(s.growing[:i:i], s.growing[i+1:]...)
 		break
 	}
-	g := &growth{id: st.ID, last: st, setting: setting, first: st.Points[0], reaches: map[reachKey]*reaching{}, covers: map[Key]*covering{}, takings: map[takingKey]*taking{}}
+	g := &growth{
+		id:      st.ID,
+		last:    st,
+		setting: setting,
+		first:   st.Points[0],
+		reaches: map[reachKey]*reaching{},
+		covers:  map[Key]*covering{},
+		takings: map[takingKey]*taking{},
+	}
 	s.growing = append(s.growing, g)
 	if n := len(s.growing); n > maxGrowing {
 		s.growing = append([]*growth(nil), s.growing[n-maxGrowing:]...)

@@ -22,7 +22,12 @@ func (p *Program) Notes() map[string]string {
 		for _, c := range pl.coats {
 			for sheet, name := range c.coat.Pictures {
 				if w := p.width(name); w > 0 && w < p.Doc.Sheets[sheet].Size {
-					out[id] = fmt.Sprintf("baked at %d for %s, which has %d now: undo the merge and merge again to have it sharp", w, sheet, p.Doc.Sheets[sheet].Size)
+					out[id] = fmt.Sprintf(
+						"baked at %d for %s, which has %d now: undo the merge and merge again to have it sharp",
+						w,
+						sheet,
+						p.Doc.Sheets[sheet].Size,
+					)
 				}
 			}
 		}
@@ -36,7 +41,10 @@ func (p *Program) Notes() map[string]string {
 				return
 			}
 			if k := p.coarseness(pl, s); k > 1.5 {
-				out[id+"/"+s.ID] = fmt.Sprintf("its texels are %.1f times as large as the sheet's: bring in a larger picture, or lay it smaller", k)
+				out[id+"/"+s.ID] = fmt.Sprintf(
+					"its texels are %.1f times as large as the sheet's: bring in a larger picture, or lay it smaller",
+					k,
+				)
 			}
 		})
 	}

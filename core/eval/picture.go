@@ -104,7 +104,14 @@ type cast struct {
 }
 
 func newCast(in step.Input) *cast {
-	return &cast{in.Number("size"), in.Number("shiftU"), in.Number("shiftV"), float64(in.Number("turn")), in.Choice("tiles"), uint32(in.Number("seed"))}
+	return &cast{
+		in.Number("size"),
+		in.Number("shiftU"),
+		in.Number("shiftV"),
+		float64(in.Number("turn")),
+		in.Choice("tiles"),
+		uint32(in.Number("seed")),
+	}
 }
 
 // sample reads a picture at (a, b) in repeats from its middle, right and down, turned
@@ -123,7 +130,11 @@ func (c *cast) sample(pic *pix.Picture, a, b, size float32, turn float64) [4]flo
 		if u < 0 || u > 1 || v < 0 || v > 1 {
 			return [4]float32{}
 		}
-		out := pic.Sample(min(max(u, 0.5/float32(w)), 1-0.5/float32(w)), min(max(v, 0.5/float32(h)), 1-0.5/float32(h)), size)
+		out := pic.Sample(
+			min(max(u, 0.5/float32(w)), 1-0.5/float32(w)),
+			min(max(v, 0.5/float32(h)), 1-0.5/float32(h)),
+			size,
+		)
 		return out
 	case "at random":
 		return c.scattered(pic, u, v, size)

@@ -72,7 +72,17 @@ type planKey struct {
 // Compile prepares a document. hotLayer is the id of the layer under edit, or
 // ""; liveStroke is the id of a stroke that still grows, or "".
 func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program {
-	p := &Program{Scene: s, Doc: d, live: liveStroke, all: map[string]*layerPlan{}, hot: map[*layerPlan]bool{}, hotSteps: map[*stack.Step]bool{}, holders: map[*stack.Step]string{}, hands: map[*stack.Step]*brush.List{}, below: map[string]*Program{}}
+	p := &Program{
+		Scene:    s,
+		Doc:      d,
+		live:     liveStroke,
+		all:      map[string]*layerPlan{},
+		hot:      map[*layerPlan]bool{},
+		hotSteps: map[*stack.Step]bool{},
+		holders:  map[*stack.Step]string{},
+		hands:    map[*stack.Step]*brush.List{},
+		below:    map[string]*Program{},
+	}
 	p.light = newHash("light").str(d.Light).sum()
 	b, _ := json.Marshal(d.Sheets)
 	p.sizes = newHash("sizes").str(string(b)).sum()
@@ -169,7 +179,12 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 	}
 	pl.mask = planStream(l.Mask, []float32{1}) // a mask begins white: an unmasked layer shows
 	if c := pl.coats[stack.Height]; c != nil && c.coat.Bevel > 0 && pl.mask.active(len(l.Mask)) {
-		b := &stack.Step{Kind: "bevel", On: true, Amount: 1, Params: map[string]any{"radius": float64(c.coat.Bevel), "lip": float64(c.coat.Lip), "form": "round"}}
+		b := &stack.Step{
+			Kind:   "bevel",
+			On:     true,
+			Amount: 1,
+			Params: map[string]any{"radius": float64(c.coat.Bevel), "lip": float64(c.coat.Lip), "form": "round"},
+		}
 		c.bevel = planStream(append(slices.Clone(l.Mask), b), []float32{1})
 	}
 	pl.mask.eachFollower(func(s *stack.Step) { pl.followers = append(pl.followers, s) })
@@ -324,7 +339,13 @@ func (p *Program) mask(ctx context.Context, u *Surface, pl *layerPlan) (pix.Plan
 
 // maskUpTo evaluates the first steps of a stream that masks a layer, with the layer's
 // reach.
-func (p *Program) maskUpTo(ctx context.Context, u *Surface, pl *layerPlan, sp *streamPlan, upTo int) (pix.Plane, error) {
+func (p *Program) maskUpTo(
+	ctx context.Context,
+	u *Surface,
+	pl *layerPlan,
+	sp *streamPlan,
+	upTo int,
+) (pix.Plane, error) {
 	if pl.covers == nil && !sp.active(upTo) {
 		return pix.Plane{Value: 1}, nil
 	}
@@ -399,7 +420,15 @@ func grey(v [][]float32) []float32 {
 // painted folds strokes into colour times coverage (components planes) and
 // coverage (the last plane). list are the places of those that count here. The state below
 // the newest stroke is kept, so that a live stroke costs itself only.
-func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []int, keys []Key, channel string, components int) (planes, error) {
+func (p *Program) painted(
+	ctx context.Context,
+	u *Surface,
+	q pulls,
+	list []int,
+	keys []Key,
+	channel string,
+	components int,
+) (planes, error) {
 	name := func(i int) Key { return join(u.key, keys[i], 0x7061696e74) }
 	n := len(u.Frame().Pos)
 	start := 0
@@ -463,10 +492,26 @@ func (p *Program) painted(ctx context.Context, u *Surface, q pulls, list []int, 
 
 // softened is the blur of what was painted before stroke i of a list, on a surface; over
 // seams and sheets as a blur of a stream is.
-func (p *Program) softened(ctx context.Context, u *Surface, q pulls, i int, channel string, components int) ([][]float32, error) {
+func (p *Program) softened(
+	ctx context.Context,
+	u *Surface,
+	q pulls,
+	i int,
+	channel string,
+	components int,
+) ([][]float32, error) {
 	s, below := q.list.All[i], q.before(i)
-	sp := planStream([]*stack.Step{{Kind: "blur", On: true, Amount: 1, Params: map[string]any{"radius": float64(s.Spread())}}}, nil)
-	sp.start = newHash("softened").key(q.list.Key(i)).str(channel).key(q.list.Before(i)).key(p.sightsAnywhere(below, channel)).sum()
+	sp := planStream(
+		[]*stack.Step{{Kind: "blur", On: true, Amount: 1, Params: map[string]any{"radius": float64(s.Spread())}}},
+		nil,
+	)
+	sp.start = newHash(
+		"softened",
+	).key(q.list.Key(i)).
+		str(channel).
+		key(q.list.Before(i)).
+		key(p.sightsAnywhere(below, channel)).
+		sum()
 	sp.read = func(ctx context.Context, t *Surface) ([][]float32, error) {
 		list, keys := p.touching(t, below, channel, 0)
 		if len(list) == 0 {
@@ -508,7 +553,21 @@ func (p *Program) part(id string, with bool) *Program {
 	if p.whole != nil {
 		whole = p.whole
 	}
-	q := &Program{Scene: p.Scene, whole: whole, live: p.live, all: p.all, hot: p.hot, holders: p.holders, light: p.light, sizes: p.sizes, baked: p.baked, facts: p.facts, hotSteps: p.hotSteps, hands: p.hands, below: map[string]*Program{}}
+	q := &Program{
+		Scene:    p.Scene,
+		whole:    whole,
+		live:     p.live,
+		all:      p.all,
+		hot:      p.hot,
+		holders:  p.holders,
+		light:    p.light,
+		sizes:    p.sizes,
+		baked:    p.baked,
+		facts:    p.facts,
+		hotSteps: p.hotSteps,
+		hands:    p.hands,
+		below:    map[string]*Program{},
+	}
 	d := *p.Doc
 	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
 	q.Doc, q.layers = &d, p.cut(d.Layers)

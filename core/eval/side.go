@@ -32,7 +32,13 @@ func (s *Scene) Counterparts(a, an, b, bn geom.Vec3) (*mesh.Counterparts, error)
 	m, tree := s.Model, s.ground().Tree
 	far := m.Bounds.Size().Length() / 20
 	face := func(p, n geom.Vec3) int {
-		return int(tree.Closest(p, far, func(t int32) bool { return n == (geom.Vec3{}) || m.FaceNormal(int(t)).Dot(n) > 0 }).Tri)
+		return int(
+			tree.Closest(
+				p,
+				far,
+				func(t int32) bool { return n == (geom.Vec3{}) || m.FaceNormal(int(t)).Dot(n) > 0 },
+			).Tri,
+		)
 	}
 	x, y := face(a, an), face(b, bn)
 	if x < 0 || y < 0 {
@@ -67,9 +73,17 @@ func corners(m *mesh.Model, t int32, p geom.Vec3) (u, v float32) {
 }
 
 // elsewhere reads planes at places, between the texels of sheets as fine as a surface.
-func (p *Program) elsewhere(u *Surface, pos []geom.Vec3, tri []int32, of func(tu *Surface) ([][]float32, error)) ([][]float32, error) {
+func (p *Program) elsewhere(
+	u *Surface,
+	pos []geom.Vec3,
+	tri []int32,
+	of func(tu *Surface) ([][]float32, error),
+) ([][]float32, error) {
 	f := u.Frame()
-	there := &Surface{scene: p.Scene, frame: &raster.Frame{W: len(pos), H: 1, Pos: pos, Tri: tri, Footprint: f.Footprint}}
+	there := &Surface{
+		scene: p.Scene,
+		frame: &raster.Frame{W: len(pos), H: 1, Pos: pos, Tri: tri, Footprint: f.Footprint},
+	}
 	return p.betweenTexels(there, func(sheet int) int {
 		if u.tile != nil && u.tile.Sheet == sheet {
 			return u.tile.Size
@@ -110,7 +124,13 @@ func pairOf(in step.Input) (a, b geom.Vec3, ok bool) {
 
 // otherSide carries out the step of that name: out, which came before it, is brought to
 // the counterparts.
-func (p *Program) otherSide(ctx context.Context, u *Surface, sp *streamPlan, i int, out [][]float32) ([][]float32, error) {
+func (p *Program) otherSide(
+	ctx context.Context,
+	u *Surface,
+	sp *streamPlan,
+	i int,
+	out [][]float32,
+) ([][]float32, error) {
 	s := sp.steps[i].step
 	in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
 	a, b, ok := pairOf(in)

@@ -306,7 +306,14 @@ func (p *Program) hand(ctx context.Context, u *Surface, s *stack.Step, out [][]f
 }
 
 // source blends what a source makes over what came before.
-func (p *Program) source(ctx context.Context, u *Surface, s *stepPlan, out [][]float32, scratch, alpha []float32, first bool) ([][]float32, error) {
+func (p *Program) source(
+	ctx context.Context,
+	u *Surface,
+	s *stepPlan,
+	out [][]float32,
+	scratch, alpha []float32,
+	first bool,
+) ([][]float32, error) {
 	var src [][]float32
 	var cover []float32
 	var err error

@@ -29,7 +29,15 @@ type takingKey struct {
 // taken is what was painted before stroke i of a list where it takes from, at its covered
 // points: read between the texels of the tiles there, over seams and sheets. Where there is
 // no surface near it takes nothing.
-func (p *Program) taken(ctx context.Context, u *Surface, q pulls, i int, c *hit, channel string, components int) ([][]float32, error) {
+func (p *Program) taken(
+	ctx context.Context,
+	u *Surface,
+	q pulls,
+	i int,
+	c *hit,
+	channel string,
+	components int,
+) ([][]float32, error) {
 	s, below := q.list.All[i], q.before(i)
 	if s.Take != nil && s.Take.Past != "" {
 		if at := slices.IndexFunc(q.list.All[:i], func(o *brush.Stroke) bool { return o.ID == s.Take.Past }); at >= 0 {
@@ -82,7 +90,17 @@ func (t *taking) moved(c *hit) {
 }
 
 // take fills the rows of what was taken at some points.
-func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below pulls, points []int32, t *taking, f *raster.Frame, channel string, components int) error {
+func (p *Program) take(
+	ctx context.Context,
+	u *Surface,
+	s *brush.Stroke,
+	below pulls,
+	points []int32,
+	t *taking,
+	f *raster.Frame,
+	channel string,
+	components int,
+) error {
 	type part struct {
 		to    int32
 		share float32
@@ -114,7 +132,12 @@ func (p *Program) take(ctx context.Context, u *Surface, s *brush.Stroke, below p
 			continue
 		}
 		for k, q := range t.trace.Sources(s, f, i, room[:0]) {
-			place := tree.ClosestFrom(q.Pos, far, func(t int32) bool { return m.FaceNormal(int(t)).Dot(q.Nrm) > 0 }, guess[k])
+			place := tree.ClosestFrom(
+				q.Pos,
+				far,
+				func(t int32) bool { return m.FaceNormal(int(t)).Dot(q.Nrm) > 0 },
+				guess[k],
+			)
 			if guess[k] = place.Tri; place.Tri >= 0 {
 				parts, pos, tri = append(parts, part{i, q.Share}), append(pos, place.Pos), append(tri, place.Tri)
 			}

@@ -81,7 +81,15 @@ func (s *Scene) remember(k touchKey, t *touched) {
 
 // test adds the strokes from one on that touch to a list and to the chain of its keys.
 // What a stroke takes from elsewhere hangs on all strokes before it.
-func (p *Program) test(u *Surface, all *brush.List, from int, channel string, pad float32, list []int, keys []Key) ([]int, []Key) {
+func (p *Program) test(
+	u *Surface,
+	all *brush.List,
+	from int,
+	channel string,
+	pad float32,
+	list []int,
+	keys []Key,
+) ([]int, []Key) {
 	k := Key{}
 	if len(keys) > 0 {
 		k = keys[len(keys)-1]

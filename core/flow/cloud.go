@@ -69,7 +69,19 @@ func NewCloud(ctx context.Context, m *mesh.Model, n int) (*Cloud, error) {
 		if nrm == (geom.Vec3{}) {
 			nrm = m.FaceNormal(t).Unit()
 		}
-		c.Pos, c.Nrm, c.Tri, c.Part = append(c.Pos, p), append(c.Nrm, nrm), append(c.Tri, int32(t)), append(c.Part, m.TriPart[t])
+		c.Pos, c.Nrm, c.Tri, c.Part = append(
+			c.Pos,
+			p,
+		), append(
+			c.Nrm,
+			nrm,
+		), append(
+			c.Tri,
+			int32(t),
+		), append(
+			c.Part,
+			m.TriPart[t],
+		)
 	}
 	c.grid = newGrid(c.Pos, c.Spacing*reach)
 	return c, c.join(ctx)

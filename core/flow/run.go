@@ -73,8 +73,23 @@ type place struct{ run, node int32 }
 // neither made nor lost: for each run, Amount = what its own nodes keep + Joined +
 // Dripped, and what joins another is left on that one's way. The same sources give the
 // same runs.
-func Trace(ctx context.Context, m *mesh.Model, tree *spatial.Tree, w Weather, step float32, sources []Source) (*Runs, error) {
-	t := &tracer{m: m, w: w, step: step, tree: tree, ray: &spatial.Bundle{}, seen: map[uint64][]place{}, faces: make([]geom.Vec3, len(m.Tri))}
+func Trace(
+	ctx context.Context,
+	m *mesh.Model,
+	tree *spatial.Tree,
+	w Weather,
+	step float32,
+	sources []Source,
+) (*Runs, error) {
+	t := &tracer{
+		m:     m,
+		w:     w,
+		step:  step,
+		tree:  tree,
+		ray:   &spatial.Bundle{},
+		seen:  map[uint64][]place{},
+		faces: make([]geom.Vec3, len(m.Tri)),
+	}
 	for i := range m.Tri {
 		t.faces[i] = m.FaceNormal(i).Unit()
 	}
@@ -205,7 +220,8 @@ func (t *tracer) cell(p geom.Vec3) uint64 {
 func (t *tracer) meets(out *Runs, me int32, p, n geom.Vec3) (place, bool) {
 	for _, c := range t.seen[t.cell(p)] {
 		k := &out.List[c.run].Nodes[c.node]
-		if d := k.Pos.Sub(p); d.Dot(d) < t.step*t.step*0.36 && k.Nrm.Dot(n) > 0.5 && int(c.node)+1 < len(out.List[c.run].Nodes) {
+		if d := k.Pos.Sub(p); d.Dot(d) < t.step*t.step*0.36 && k.Nrm.Dot(n) > 0.5 &&
+			int(c.node)+1 < len(out.List[c.run].Nodes) {
 			return c, true
 		}
 	}

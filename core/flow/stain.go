@@ -35,7 +35,13 @@ const maxWide = 2.6
 
 // NewStains prepares runs for drawing with a width.
 func NewStains(r *Runs, width float32) *Stains {
-	s := &Stains{runs: r, width: width, cell: max(width*maxWide*2, r.step), cells: map[uint64][]segment{}, box: geom.EmptyBox()}
+	s := &Stains{
+		runs:  r,
+		width: width,
+		cell:  max(width*maxWide*2, r.step),
+		cells: map[uint64][]segment{},
+		box:   geom.EmptyBox(),
+	}
 	pad := width * maxWide
 	c := func(v float32) int32 { return noise.Floor(v / s.cell) }
 	for i := range r.List {
@@ -150,7 +156,17 @@ func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) floa
 		v *= 1 - l.Rim*0.6*(1-geom.Smoothstep(0.35, 0.75, ax))
 	}
 	if l.Streaks > 0 {
-		st := 0.55 + 0.45*noise.Simplex(x*3.1+k, at/l.Width*0.06, k, l.Seed+1) + 0.35*noise.Simplex(x*7+k, at/l.Width*0.11, k, l.Seed+2)
+		st := 0.55 + 0.45*noise.Simplex(
+			x*3.1+k,
+			at/l.Width*0.06,
+			k,
+			l.Seed+1,
+		) + 0.35*noise.Simplex(
+			x*7+k,
+			at/l.Width*0.11,
+			k,
+			l.Seed+2,
+		)
 		v *= 1 - l.Streaks + l.Streaks*min(max(st, 0), 1.2)
 	}
 	// what is left a metre, against what a run leaves at its beginning on a wall

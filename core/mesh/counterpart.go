@@ -46,7 +46,8 @@ func (m *Model) Match(a, b int) (*Counterparts, error) {
 	}
 	alike := func(t, u int32, c corner) bool {
 		for j := range 3 {
-			if valence[weld[m.Tri[t][j]]] != valence[weld[m.Tri[u][c.of(j)]]] || (m.Neighbor[t][j].Tri < 0) != (m.Neighbor[u][c.edge(j)].Tri < 0) {
+			if valence[weld[m.Tri[t][j]]] != valence[weld[m.Tri[u][c.of(j)]]] ||
+				(m.Neighbor[t][j].Tri < 0) != (m.Neighbor[u][c.edge(j)].Tri < 0) {
 				return false
 			}
 		}
@@ -73,7 +74,12 @@ func (m *Model) Match(a, b int) (*Counterparts, error) {
 	for t, u := range best.To {
 		if u >= 0 && best.Depth[t] < other && best.To[u] < 0 {
 			c := best.turn[t]
-			best.To[u], best.Depth[u], best.turn[u] = int32(t), best.Depth[t]+other, corner{int8(wrap(-int(c.way) * int(c.start))), c.way}
+			best.To[u], best.Depth[u], best.turn[u] = int32(
+				t,
+			), best.Depth[t]+other, corner{
+				int8(wrap(-int(c.way) * int(c.start))),
+				c.way,
+			}
 			best.Count++
 		}
 	}

@@ -87,13 +87,29 @@ func (m *Model) Facts() Facts {
 			sh.Density = 1024 * math.Sqrt(flat[i]/world[i])
 		}
 		if !sh.HasUV {
-			f.Problems = append(f.Problems, fmt.Sprintf("sheet %q has no UVs: it is shown, but nothing can be laid on it until it is unwrapped", sh.Name))
+			f.Problems = append(
+				f.Problems,
+				fmt.Sprintf(
+					"sheet %q has no UVs: it is shown, but nothing can be laid on it until it is unwrapped",
+					sh.Name,
+				),
+			)
 		}
 		if sh.Outside > 0 {
-			f.Problems = append(f.Problems, fmt.Sprintf("sheet %q: %d triangles leave the unit square of the UVs", sh.Name, sh.Outside))
+			f.Problems = append(
+				f.Problems,
+				fmt.Sprintf("sheet %q: %d triangles leave the unit square of the UVs", sh.Name, sh.Outside),
+			)
 		}
 		if sh.Coverage > 1.02 {
-			f.Problems = append(f.Problems, fmt.Sprintf("sheet %q: the islands fill %.0f %% of the sheet, so some overlap", sh.Name, sh.Coverage*100))
+			f.Problems = append(
+				f.Problems,
+				fmt.Sprintf(
+					"sheet %q: the islands fill %.0f %% of the sheet, so some overlap",
+					sh.Name,
+					sh.Coverage*100,
+				),
+			)
 		}
 	}
 	if degenerate > 0 {

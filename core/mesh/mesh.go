@@ -60,12 +60,20 @@ func (m *Model) Finish() error {
 		return fmt.Errorf("the model has no triangles; export it with its mesh")
 	}
 	if len(m.Sheets) > 256 || len(m.Parts) > 65535 {
-		return fmt.Errorf("the model has %d sheets and %d parts; at most 256 and 65535 are possible", len(m.Sheets), len(m.Parts))
+		return fmt.Errorf(
+			"the model has %d sheets and %d parts; at most 256 and 65535 are possible",
+			len(m.Sheets),
+			len(m.Parts),
+		)
 	}
 	m.Bounds = geom.EmptyBox()
 	for i, p := range m.Pos {
 		if !p.Finite() || max(math.Abs(float64(p.X)), math.Abs(float64(p.Y)), math.Abs(float64(p.Z))) > 1e6 {
-			return fmt.Errorf("vertex %d has the position %v, which is no place in space; mend the mesh and export it again", i, p)
+			return fmt.Errorf(
+				"vertex %d has the position %v, which is no place in space; mend the mesh and export it again",
+				i,
+				p,
+			)
 		}
 		m.Bounds = m.Bounds.Grow(p)
 	}
@@ -141,7 +149,12 @@ func (m *Model) hash() [16]byte {
 func (m *Model) WithOwners(pairs [][2]int32) (*Model, error) {
 	for _, p := range pairs {
 		if p[0] == p[1] || min(p[0], p[1]) < 0 || int(max(p[0], p[1])) >= m.Islands {
-			return nil, fmt.Errorf("islands %d and %d are no pair of the model's %d islands; choose the owner of their texels again", p[0], p[1], m.Islands)
+			return nil, fmt.Errorf(
+				"islands %d and %d are no pair of the model's %d islands; choose the owner of their texels again",
+				p[0],
+				p[1],
+				m.Islands,
+			)
 		}
 	}
 	out := *m
@@ -427,7 +440,13 @@ func Join(name string, models ...*Model) (*Model, error) {
 		}
 		for i, t := range m.Tri {
 			out.Tri = append(out.Tri, [3]uint32{t[0] + base, t[1] + base, t[2] + base})
-			out.TriPart, out.TriSheet = append(out.TriPart, m.TriPart[i]+part), append(out.TriSheet, m.TriSheet[i]+sheet)
+			out.TriPart, out.TriSheet = append(
+				out.TriPart,
+				m.TriPart[i]+part,
+			), append(
+				out.TriSheet,
+				m.TriSheet[i]+sheet,
+			)
 		}
 	}
 	return out, out.Finish()
@@ -437,7 +456,9 @@ func Join(name string, models ...*Model) (*Model, error) {
 // tile 1001, ten stand in a row. A sheet without UVs keeps none.
 func (m *Model) AsTiles() (*Model, error) {
 	out := &Model{Name: m.Name, Parts: m.Parts, Sheets: []Sheet{{Name: m.Name, Source: m.Name, HasUV: true}},
-		Pos: append([]geom.Vec3(nil), m.Pos...), Nrm: append([]geom.Vec3(nil), m.Nrm...), UV: append([]geom.Vec2(nil), m.UV...), Color: append([]geom.Vec3(nil), m.Color...),
+		Pos: append(
+			[]geom.Vec3(nil),
+			m.Pos...), Nrm: append([]geom.Vec3(nil), m.Nrm...), UV: append([]geom.Vec2(nil), m.UV...), Color: append([]geom.Vec3(nil), m.Color...),
 		Tri: append([][3]uint32(nil), m.Tri...), TriPart: m.TriPart, TriSheet: make([]uint16, len(m.Tri))}
 	type key struct {
 		v     uint32

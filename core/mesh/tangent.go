@@ -58,7 +58,8 @@ func (g *grouping) average(members []Edge, out [][3]geom.Vec3) {
 	for i, e := range members {
 		var sum geom.Vec3
 		for j := range list {
-			if i == j || g.flat[members[j].Tri] || g.flat[e.Tri] || list[i].s.Dot(list[j].s) > -1 && list[i].t.Dot(list[j].t) > -1 {
+			if i == j || g.flat[members[j].Tri] || g.flat[e.Tri] ||
+				list[i].s.Dot(list[j].s) > -1 && list[i].t.Dot(list[j].t) > -1 {
 				sum = sum.Add(list[j].share)
 			}
 		}
@@ -81,8 +82,17 @@ type grouping struct {
 
 func newGrouping(m *Model) *grouping {
 	n := len(m.Tri)
-	g := &grouping{m: m, corner: make([][3]uint32, n), next: make([][3]Edge, n), dir: make([]geom.Vec3, n), other: make([]geom.Vec3, n),
-		good: make([]bool, n), flat: make([]bool, n), keeps: make([]bool, n), done: make([][3]bool, n)}
+	g := &grouping{
+		m:      m,
+		corner: make([][3]uint32, n),
+		next:   make([][3]Edge, n),
+		dir:    make([]geom.Vec3, n),
+		other:  make([]geom.Vec3, n),
+		good:   make([]bool, n),
+		flat:   make([]bool, n),
+		keeps:  make([]bool, n),
+		done:   make([][3]bool, n),
+	}
 	type same struct {
 		p, n geom.Vec3
 		uv   geom.Vec2

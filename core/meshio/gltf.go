@@ -39,7 +39,11 @@ func chunks(data []byte) (doc, bin []byte, err error) {
 	}
 	total := binary.LittleEndian.Uint32(data[8:])
 	if int64(total) > int64(len(data)) {
-		return nil, nil, fmt.Errorf("byte 8: the header claims %d bytes but the file has %d; it was cut off", total, len(data))
+		return nil, nil, fmt.Errorf(
+			"byte 8: the header claims %d bytes but the file has %d; it was cut off",
+			total,
+			len(data),
+		)
 	}
 	for at := 12; at+8 <= int(total); {
 		n := int(binary.LittleEndian.Uint32(data[at:]))
@@ -81,7 +85,10 @@ func readGLTF(data, bin []byte, files fs.FS, dir, scene string, lim Limits) (*me
 	r := &gltfReader{doc: doc, lim: lim, m: &mesh.Model{}}
 	for _, e := range r.doc.ExtensionsRequired {
 		if e != "KHR_mesh_quantization" && !strings.HasPrefix(e, "KHR_materials_") && e != "KHR_texture_transform" {
-			return nil, fmt.Errorf("extensionsRequired: the file needs %s, which is not read; export it without compression", e)
+			return nil, fmt.Errorf(
+				"extensionsRequired: the file needs %s, which is not read; export it without compression",
+				e,
+			)
 		}
 	}
 	left := lim.Bytes
@@ -134,9 +141,22 @@ func document(data []byte) (*gltf.Document, error) {
 
 // hole returns the first place in a document that is null where an object has to be, or "".
 func hole(d *gltf.Document) string {
-	return cmp.Or(null("accessors", d.Accessors), null("buffers", d.Buffers), null("bufferViews", d.BufferViews), null("meshes", d.Meshes),
-		null("materials", d.Materials), null("nodes", d.Nodes), null("scenes", d.Scenes), null("textures", d.Textures), null("images", d.Images),
-		null("samplers", d.Samplers), holeInMesh(d.Meshes))
+	return cmp.Or(
+		null("accessors", d.Accessors),
+		null("buffers", d.Buffers),
+		null("bufferViews", d.BufferViews),
+		null("meshes", d.Meshes),
+		null(
+			"materials",
+			d.Materials,
+		),
+		null("nodes", d.Nodes),
+		null("scenes", d.Scenes),
+		null("textures", d.Textures),
+		null("images", d.Images),
+		null("samplers", d.Samplers),
+		holeInMesh(d.Meshes),
+	)
 }
 
 func null[T any](name string, list []*T) string {
@@ -270,7 +290,8 @@ func (r *gltfReader) node(i int, parent geom.Mat4, depth int, visited []bool) er
 }
 
 func (r *gltfReader) primitive(p *gltf.Primitive, t geom.Mat4) error {
-	if p.Mode != gltf.PrimitiveTriangles && p.Mode != gltf.PrimitiveTriangleStrip && p.Mode != gltf.PrimitiveTriangleFan {
+	if p.Mode != gltf.PrimitiveTriangles && p.Mode != gltf.PrimitiveTriangleStrip &&
+		p.Mode != gltf.PrimitiveTriangleFan {
 		return nil // points and lines have no surface
 	}
 	pi, ok := p.Attributes[gltf.POSITION]
@@ -410,7 +431,13 @@ func (r *gltfReader) span(view *int, offset, count, elem int) (data []byte, stri
 	}
 	b := r.buffers[v.Buffer]
 	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > len(b) || v.ByteLength > len(b)-v.ByteOffset {
-		return nil, 0, fmt.Errorf("bufferViews[%d]: bytes %d+%d lie outside the buffer of %d", *view, v.ByteOffset, v.ByteLength, len(b))
+		return nil, 0, fmt.Errorf(
+			"bufferViews[%d]: bytes %d+%d lie outside the buffer of %d",
+			*view,
+			v.ByteOffset,
+			v.ByteLength,
+			len(b),
+		)
 	}
 	b = b[v.ByteOffset : v.ByteOffset+v.ByteLength]
 	stride = v.ByteStride
@@ -421,7 +448,13 @@ func (r *gltfReader) span(view *int, offset, count, elem int) (data []byte, stri
 		return nil, 0, fmt.Errorf("bufferViews[%d]: stride %d does not fit elements of %d bytes", *view, stride, elem)
 	}
 	if offset < 0 || offset > len(b) || int64(count-1)*int64(stride)+int64(elem) > int64(len(b)-offset) {
-		return nil, 0, fmt.Errorf("%d elements of %d bytes claim more than the %d bytes of bufferViews[%d]", count, elem, len(b), *view)
+		return nil, 0, fmt.Errorf(
+			"%d elements of %d bytes claim more than the %d bytes of bufferViews[%d]",
+			count,
+			elem,
+			len(b),
+			*view,
+		)
 	}
 	return b[offset:], stride, nil
 }

@@ -15,7 +15,13 @@ import (
 // readOBJ reads the polygon part of Wavefront OBJ: v, vt, vn, f, o, g, usemtl.
 // V is turned to grow downward. Polygons are cut into triangles.
 func readOBJ(data []byte, lim Limits) (*mesh.Model, error) {
-	r := objReader{lim: lim, m: &mesh.Model{}, corner: map[[5]int]uint32{}, sheet: map[string]int{}, partAt: map[string]int{}}
+	r := objReader{
+		lim:    lim,
+		m:      &mesh.Model{},
+		corner: map[[5]int]uint32{},
+		sheet:  map[string]int{},
+		partAt: map[string]int{},
+	}
 	sc := bufio.NewScanner(bytes.NewReader(data))
 	sc.Buffer(make([]byte, 64<<10), 8<<20)
 	pending := ""
@@ -145,7 +151,12 @@ func (r *objReader) face(f []string) error {
 		return fmt.Errorf("a face has %d corners; three are needed", len(f))
 	}
 	part := index(r.partAt, r.curPart, "Model", func(n string) { r.m.Parts = append(r.m.Parts, mesh.Part{Name: n}) })
-	sheet := index(r.sheet, r.curSheet, "Plain", func(n string) { r.m.Sheets = append(r.m.Sheets, mesh.Sheet{Name: n, Source: n}) })
+	sheet := index(
+		r.sheet,
+		r.curSheet,
+		"Plain",
+		func(n string) { r.m.Sheets = append(r.m.Sheets, mesh.Sheet{Name: n, Source: n}) },
+	)
 	if part > 65535 || sheet > 255 {
 		return fmt.Errorf("more than 65536 parts or 256 materials")
 	}
@@ -183,7 +194,12 @@ func (r *objReader) vertex(c string, part, sheet int) (uint32, error) {
 			n += have + 1
 		}
 		if err != nil || n < 1 || n > have {
-			return 0, fmt.Errorf("corner %q: there is no such %s; the file has %d", c, [3]string{"vertex", "UV", "normal"}[i], have)
+			return 0, fmt.Errorf(
+				"corner %q: there is no such %s; the file has %d",
+				c,
+				[3]string{"vertex", "UV", "normal"}[i],
+				have,
+			)
 		}
 		key[i] = n - 1
 	}

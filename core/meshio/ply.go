@@ -103,7 +103,12 @@ func readPLY(data []byte, lim Limits) (*mesh.Model, error) {
 			}
 		}
 		if e.n < 0 || least == 0 && e.n > 0 || int64(e.n)*int64(max(least, 1)) > int64(left()) {
-			return nil, fmt.Errorf("element %s: %d of them claim more than the %d bytes that are left", e.name, e.n, left())
+			return nil, fmt.Errorf(
+				"element %s: %d of them claim more than the %d bytes that are left",
+				e.name,
+				e.n,
+				left(),
+			)
 		}
 		if e.name == "vertex" && e.n > lim.Vertices {
 			return nil, fmt.Errorf("element vertex: %d; at most %d are read", e.n, lim.Vertices)

@@ -69,7 +69,8 @@ func cut(n int, at func(i int) geom.Vec3) [][3]int {
 			return false
 		}
 		for _, q := range left {
-			if p[q] != p[a] && p[q] != p[b] && p[q] != p[c] && turn(a, b, q) >= 0 && turn(b, c, q) >= 0 && turn(c, a, q) >= 0 {
+			if p[q] != p[a] && p[q] != p[b] && p[q] != p[c] && turn(a, b, q) >= 0 && turn(b, c, q) >= 0 &&
+				turn(c, a, q) >= 0 {
 				return false
 			}
 		}

@@ -87,7 +87,9 @@ func binaryTriangles(data []byte) int {
 
 func asciiSTL(data []byte, triangle func([3]geom.Vec3) error) error {
 	if !bytes.HasPrefix(bytes.TrimLeft(data, " \t\r\n"), []byte("solid")) {
-		return fmt.Errorf("byte 0: this is neither an ASCII STL (solid …) nor a binary one whose length is that of its triangles; it may be cut off")
+		return fmt.Errorf(
+			"byte 0: this is neither an ASCII STL (solid …) nor a binary one whose length is that of its triangles; it may be cut off",
+		)
 	}
 	sc := bufio.NewScanner(bytes.NewReader(data))
 	sc.Buffer(make([]byte, 64<<10), 1<<20)

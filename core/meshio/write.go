@@ -31,7 +31,10 @@ func WriteGLB(w io.Writer, m *mesh.Model, o Options) error {
 	doc.Asset.Generator = "Velvet Grime"
 	for i, s := range m.Sheets {
 		rough, metal := 1.0, 1.0
-		mat := &gltf.Material{Name: s.Name, PBRMetallicRoughness: &gltf.PBRMetallicRoughness{RoughnessFactor: &rough, MetallicFactor: &metal}}
+		mat := &gltf.Material{
+			Name:                 s.Name,
+			PBRMetallicRoughness: &gltf.PBRMetallicRoughness{RoughnessFactor: &rough, MetallicFactor: &metal},
+		}
 		if maps != nil {
 			if err := addMaps(doc, mat, s.Name, maps[i]); err != nil {
 				return err
@@ -80,7 +83,15 @@ func addMaps(doc *gltf.Document, mat *gltf.Material, name string, maps Maps) err
 			return 0, fmt.Errorf("sheet %q: %w", name, err)
 		}
 		if len(doc.Samplers) == 0 {
-			doc.Samplers = append(doc.Samplers, &gltf.Sampler{MagFilter: gltf.MagLinear, MinFilter: gltf.MinLinearMipMapLinear, WrapS: gltf.WrapRepeat, WrapT: gltf.WrapRepeat})
+			doc.Samplers = append(
+				doc.Samplers,
+				&gltf.Sampler{
+					MagFilter: gltf.MagLinear,
+					MinFilter: gltf.MinLinearMipMapLinear,
+					WrapS:     gltf.WrapRepeat,
+					WrapT:     gltf.WrapRepeat,
+				},
+			)
 		}
 		doc.Textures = append(doc.Textures, &gltf.Texture{Sampler: gltf.Index(0), Source: gltf.Index(img)})
 		return len(doc.Textures) - 1, nil
@@ -154,7 +165,16 @@ func primitive(doc *gltf.Document, m *mesh.Model, part, sheet int, tangents [][3
 				if n == (geom.Vec3{}) {
 					n = geom.V3(0, 1, 0)
 				}
-				pos, nrm, uv = append(pos, [3]float32{p.X, p.Y, p.Z}), append(nrm, [3]float32{n.X, n.Y, n.Z}), append(uv, [2]float32{w.X, w.Y})
+				pos, nrm, uv = append(
+					pos,
+					[3]float32{p.X, p.Y, p.Z},
+				), append(
+					nrm,
+					[3]float32{n.X, n.Y, n.Z},
+				), append(
+					uv,
+					[2]float32{w.X, w.Y},
+				)
 			}
 			idx = append(idx, id)
 		}
@@ -163,7 +183,10 @@ func primitive(doc *gltf.Document, m *mesh.Model, part, sheet int, tangents [][3
 		return nil
 	}
 	attributes := map[string]int{
-		gltf.POSITION: modeler.WritePosition(doc, pos), gltf.NORMAL: modeler.WriteNormal(doc, nrm), gltf.TEXCOORD_0: modeler.WriteTextureCoord(doc, uv),
+		gltf.POSITION: modeler.WritePosition(
+			doc,
+			pos,
+		), gltf.NORMAL: modeler.WriteNormal(doc, nrm), gltf.TEXCOORD_0: modeler.WriteTextureCoord(doc, uv),
 	}
 	if tan != nil {
 		attributes[gltf.TANGENT] = modeler.WriteTangent(doc, tan)

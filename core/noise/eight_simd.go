@@ -115,7 +115,13 @@ func simplex8(x, y, z f8, base i8) f8 {
 	s = s.Add(z).Mul(skew)
 	i, j, k := s.Add(x).Floor().ConvertToInt32(), s.Add(y).Floor().ConvertToInt32(), s.Add(z).Floor().ConvertToInt32()
 	t := i.Add(j).Add(k).ConvertToFloat32().Mul(unskew)
-	x0, y0, z0 := x.Sub(i.ConvertToFloat32().Sub(t)), y.Sub(j.ConvertToFloat32().Sub(t)), z.Sub(k.ConvertToFloat32().Sub(t))
+	x0, y0, z0 := x.Sub(
+		i.ConvertToFloat32().Sub(t),
+	), y.Sub(
+		j.ConvertToFloat32().Sub(t),
+	), z.Sub(
+		k.ConvertToFloat32().Sub(t),
+	)
 
 	one := archsimd.LoadInt32x8(&iOne)
 	xy, xz, yz := over8(x0, y0), over8(x0, z0), over8(y0, z0)
@@ -133,8 +139,22 @@ func simplex8(x, y, z f8, base i8) f8 {
 
 	third, half := archsimd.LoadFloat32x8(&cThird), archsimd.LoadFloat32x8(&cHalf)
 	n := corner8(x0, y0, z0, h0)
-	n = n.Add(corner8(x0.Sub(i1.ConvertToFloat32()).Add(unskew), y0.Sub(j1.ConvertToFloat32()).Add(unskew), z0.Sub(k1.ConvertToFloat32()).Add(unskew), h1))
-	n = n.Add(corner8(x0.Sub(i2.ConvertToFloat32()).Add(third), y0.Sub(j2.ConvertToFloat32()).Add(third), z0.Sub(k2.ConvertToFloat32()).Add(third), h2))
+	n = n.Add(
+		corner8(
+			x0.Sub(i1.ConvertToFloat32()).Add(unskew),
+			y0.Sub(j1.ConvertToFloat32()).Add(unskew),
+			z0.Sub(k1.ConvertToFloat32()).Add(unskew),
+			h1,
+		),
+	)
+	n = n.Add(
+		corner8(
+			x0.Sub(i2.ConvertToFloat32()).Add(third),
+			y0.Sub(j2.ConvertToFloat32()).Add(third),
+			z0.Sub(k2.ConvertToFloat32()).Add(third),
+			h2,
+		),
+	)
 	n = n.Add(corner8(x0.Sub(half), y0.Sub(half), z0.Sub(half), h3))
 	return archsimd.LoadFloat32x8(&cScale).Mul(n)
 }
@@ -149,7 +169,10 @@ func corner8(x, y, z f8, h i8) f8 {
 	u = u.AsInt32x8().Mul(archsimd.LoadInt32x8(&iMix)).AsUint32x8()
 	u = u.Xor(u.ShiftRight(archsimd.LoadUint32x8(&by13))).ShiftRight(archsimd.LoadUint32x8(&by8))
 	high := u.AsInt32x8().And(archsimd.LoadInt32x8(&iEight)).Equal(archsimd.LoadInt32x8(&iEight))
-	gx := archsimd.LoadFloat32x8(&gradHigh[0]).Permute(u).Merge(archsimd.LoadFloat32x8(&gradLow[0]).Permute(u), high) // Permute looks at three bits
+	gx := archsimd.LoadFloat32x8(&gradHigh[0]).
+		Permute(u).
+		Merge(archsimd.LoadFloat32x8(&gradLow[0]).Permute(u), high)
+		// Permute looks at three bits
 	gy := archsimd.LoadFloat32x8(&gradHigh[1]).Permute(u).Merge(archsimd.LoadFloat32x8(&gradLow[1]).Permute(u), high)
 	gz := archsimd.LoadFloat32x8(&gradHigh[2]).Permute(u).Merge(archsimd.LoadFloat32x8(&gradLow[2]).Permute(u), high)
 	return t.Mul(t).Mul(gx.Mul(x).Add(gy.Mul(y)).Add(gz.Mul(z)))

@@ -26,7 +26,11 @@ func Value(x, y, z float32, seed uint32) float32 {
 	h, fx, fy, fz := corners(x, y, z, seed)
 	u, v, w := quintic(fx), quintic(fy), quintic(fz)
 	at := func(c int) float32 { return float32(h[c]>>8&0xffff)*(2.0/65535) - 1 }
-	return lerp(lerp(lerp(at(0), at(1), u), lerp(at(2), at(3), u), v), lerp(lerp(at(4), at(5), u), lerp(at(6), at(7), u), v), w)
+	return lerp(
+		lerp(lerp(at(0), at(1), u), lerp(at(2), at(3), u), v),
+		lerp(lerp(at(4), at(5), u), lerp(at(6), at(7), u), v),
+		w,
+	)
 }
 
 // Perlin is gradient noise on the cubic lattice, about −1..1 (Perlin, "Improving
@@ -38,7 +42,11 @@ func Perlin(x, y, z float32, seed uint32) float32 {
 		g := &gradients[h[c]>>8&15]
 		return g[0]*(fx-float32(c&1)) + g[1]*(fy-float32(c>>1&1)) + g[2]*(fz-float32(c>>2))
 	}
-	return lerp(lerp(lerp(at(0), at(1), u), lerp(at(2), at(3), u), v), lerp(lerp(at(4), at(5), u), lerp(at(6), at(7), u), v), w)
+	return lerp(
+		lerp(lerp(at(0), at(1), u), lerp(at(2), at(3), u), v),
+		lerp(lerp(at(4), at(5), u), lerp(at(6), at(7), u), v),
+		w,
+	)
 }
 
 // Metric is how distances between cells are measured.

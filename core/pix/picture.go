@@ -56,13 +56,22 @@ func DecodePicture(r io.ReadSeeker) (*Picture, error) {
 		return nil, fmt.Errorf("it is no PNG, JPEG, TIFF or WebP picture: %w", err)
 	}
 	if conf.Width < 1 || conf.Height < 1 || conf.Width*conf.Height > MaxPicture {
-		return nil, fmt.Errorf("it has %d × %d texels; at most %d in all are possible, scale it down", conf.Width, conf.Height, MaxPicture)
+		return nil, fmt.Errorf(
+			"it has %d × %d texels; at most %d in all are possible, scale it down",
+			conf.Width,
+			conf.Height,
+			MaxPicture,
+		)
 	}
 	if _, err := r.Seek(0, io.SeekStart); err != nil {
 		return nil, err
 	}
 	what := fmt.Sprintf("the picture of %d × %d texels", conf.Width, conf.Height)
-	release, err := budget.Memory.Take(context.Background(), what, int64(conf.Width)*int64(conf.Height)*decoding(conf.ColorModel))
+	release, err := budget.Memory.Take(
+		context.Background(),
+		what,
+		int64(conf.Width)*int64(conf.Height)*decoding(conf.ColorModel),
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -97,7 +106,15 @@ func NewPicture(img image.Image) *Picture {
 			if a > 0 && a < 65535 { // as if it were not multiplied by coverage
 				r, g, bl = r*65535/a, g*65535/a, bl*65535/a
 			}
-			l.rgba[o], l.rgba[o+1], l.rgba[o+2], l.rgba[o+3] = uint16(min(r, 65535)), uint16(min(g, 65535)), uint16(min(bl, 65535)), uint16(a)
+			l.rgba[o], l.rgba[o+1], l.rgba[o+2], l.rgba[o+3] = uint16(
+				min(r, 65535),
+			), uint16(
+				min(g, 65535),
+			), uint16(
+				min(bl, 65535),
+			), uint16(
+				a,
+			)
 		}
 	}
 	p.levels = append(p.levels, l)

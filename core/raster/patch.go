@@ -18,7 +18,16 @@ import (
 func (x *Index) Patch(island int32, size, x0, y0, w, h int) *Frame {
 	f := newFrame(w, h)
 	f.Footprint = x.Footprint(island, size)
-	u := unfolder{x: x, f: f, at: make([]int32, w*h), own: map[entry]int32{}, moved: map[int32]entry{}, size: float64(size), x0: float64(x0), y0: float64(y0)}
+	u := unfolder{
+		x:     x,
+		f:     f,
+		at:    make([]int32, w*h),
+		own:   map[entry]int32{},
+		moved: map[int32]entry{},
+		size:  float64(size),
+		x0:    float64(x0),
+		y0:    float64(y0),
+	}
 	first := entry{tri: -1}
 	done := map[entry]bool{}
 	lo := func(o int) int { return cell(float32(o-1) / float32(size)) }
@@ -62,7 +71,10 @@ type unfolder struct {
 func (u *unfolder) uvs(e entry) (p [3][2]float64) {
 	m := u.x.m
 	for k, v := range m.Tri[e.tri] {
-		p[k] = [2]float64{(float64(m.UV[v].X)+float64(e.du))*u.size - u.x0 - 0.5, (float64(m.UV[v].Y)+float64(e.dv))*u.size - u.y0 - 0.5}
+		p[k] = [2]float64{
+			(float64(m.UV[v].X)+float64(e.du))*u.size - u.x0 - 0.5,
+			(float64(m.UV[v].Y)+float64(e.dv))*u.size - u.y0 - 0.5,
+		}
 	}
 	return
 }
@@ -112,7 +124,8 @@ func (u *unfolder) flood(first entry) {
 			continue
 		}
 		x, y := j%f.W, j/f.W
-		if x > 0 && f.Tri[j-1] < 0 || y > 0 && f.Tri[j-f.W] < 0 || x < f.W-1 && f.Tri[j+1] < 0 || y < f.H-1 && f.Tri[j+f.W] < 0 {
+		if x > 0 && f.Tri[j-1] < 0 || y > 0 && f.Tri[j-f.W] < 0 || x < f.W-1 && f.Tri[j+1] < 0 ||
+			y < f.H-1 && f.Tri[j+f.W] < 0 {
 			e, far := u.moved[int32(j)]
 			if !far {
 				e = entry{tri: t}

@@ -43,7 +43,13 @@ func (f *Frame) Beside() []geom.Vec3 {
 // Copy returns a frame with places of its own; what else there is is shared.
 func (f *Frame) Copy() *Frame {
 	out := *f
-	out.Pos, out.Nrm, out.Tri = append([]geom.Vec3(nil), f.Pos...), append([]geom.Vec3(nil), f.Nrm...), append([]int32(nil), f.Tri...)
+	out.Pos, out.Nrm, out.Tri = append(
+		[]geom.Vec3(nil),
+		f.Pos...), append(
+		[]geom.Vec3(nil),
+		f.Nrm...), append(
+		[]int32(nil),
+		f.Tri...)
 	return &out
 }
 
@@ -148,7 +154,14 @@ func (x *Index) Tile(size, tx, ty int) *Frame {
 }
 
 func newFrame(w, h int) *Frame {
-	f := &Frame{W: w, H: h, Pos: make([]geom.Vec3, w*h), Nrm: make([]geom.Vec3, w*h), Tri: make([]int32, w*h), Inside: make([]bool, w*h)}
+	f := &Frame{
+		W:      w,
+		H:      h,
+		Pos:    make([]geom.Vec3, w*h),
+		Nrm:    make([]geom.Vec3, w*h),
+		Tri:    make([]int32, w*h),
+		Inside: make([]bool, w*h),
+	}
 	for i := range f.Tri {
 		f.Tri[i] = -1
 	}
@@ -184,7 +197,10 @@ func (x *Index) draw(f *Frame, e entry, size float64, ox, oy int, best []float32
 	i, t := e.tri, x.m.Tri[e.tri]
 	var p [3][2]float64
 	for k, v := range t {
-		p[k] = [2]float64{(float64(x.m.UV[v].X)+float64(e.du))*size - float64(ox) - 0.5, (float64(x.m.UV[v].Y)+float64(e.dv))*size - float64(oy) - 0.5}
+		p[k] = [2]float64{
+			(float64(x.m.UV[v].X)+float64(e.du))*size - float64(ox) - 0.5,
+			(float64(x.m.UV[v].Y)+float64(e.dv))*size - float64(oy) - 0.5,
+		}
 	}
 	det := (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])
 	if math.Abs(det) < 1e-12 {
@@ -262,7 +278,9 @@ func (x *Index) beyond(f *Frame, i int32, j int, p [3][2]float64, fx, fy float64
 			deep := in.Length()
 			if deep > 1e-12 {
 				pos = pos.Add(in.Mul(min(dist, deep) / deep))
-				nrm = m.Nrm[ot[o.K]].Lerp(m.Nrm[ot[(o.K+1)%3]], 1-float32(s)).Lerp(m.Nrm[ot[(o.K+2)%3]], min(dist/deep, 1)).Unit()
+				nrm = m.Nrm[ot[o.K]].Lerp(m.Nrm[ot[(o.K+1)%3]], 1-float32(s)).
+					Lerp(m.Nrm[ot[(o.K+2)%3]], min(dist/deep, 1)).
+					Unit()
 			}
 			tri = o.Tri
 		}

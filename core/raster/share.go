@@ -66,7 +66,16 @@ func (x *Index) moved(e entry) (a, b, c geom.Vec2) {
 	a, b, c = x.uv(e.tri)
 	if e.du|e.dv != 0 {
 		d := geom.Vec2{X: float32(e.du), Y: float32(e.dv)}
-		a, b, c = geom.Vec2{X: a.X + d.X, Y: a.Y + d.Y}, geom.Vec2{X: b.X + d.X, Y: b.Y + d.Y}, geom.Vec2{X: c.X + d.X, Y: c.Y + d.Y}
+		a, b, c = geom.Vec2{
+			X: a.X + d.X,
+			Y: a.Y + d.Y,
+		}, geom.Vec2{
+			X: b.X + d.X,
+			Y: b.Y + d.Y,
+		}, geom.Vec2{
+			X: c.X + d.X,
+			Y: c.Y + d.Y,
+		}
 	}
 	return
 }

@@ -47,7 +47,24 @@ func (c Camera) Matrix(aspect float64) geom.Mat4 {
 		float64(x.Z), float64(y.Z), float64(z.Z), 0,
 		-float64(x.Dot(c.Eye)), -float64(y.Dot(c.Eye)), -float64(z.Dot(c.Eye)), 1,
 	}
-	proj := geom.Mat4{f / aspect, 0, 0, 0, 0, f, 0, 0, 0, 0, (far + near) / (near - far), -1, 0, 0, 2 * far * near / (near - far), 0}
+	proj := geom.Mat4{
+		f / aspect,
+		0,
+		0,
+		0,
+		0,
+		f,
+		0,
+		0,
+		0,
+		0,
+		(far + near) / (near - far),
+		-1,
+		0,
+		0,
+		2 * far * near / (near - far),
+		0,
+	}
 	return proj.Mul(view)
 }
 
@@ -160,7 +177,13 @@ func Sketch(ctx context.Context, p *eval.Program, c Camera, w, h int) (*image.RG
 		nl, nh, vh := max(n.Dot(key), 0), max(n.Dot(half), 0), max(view.Dot(half), 0)
 		a2 := rough * rough * rough * rough
 		d := nh*nh*(a2-1) + 1
-		spec := a2 / (math.Pi * d * d) * 0.25 / max(max(nl, 0.05)*(1-rough*rough/2)+rough*rough/2, 0.05) / max(nv*(1-rough*rough/2)+rough*rough/2, 0.05)
+		spec := a2 / (math.Pi * d * d) * 0.25 / max(
+			max(nl, 0.05)*(1-rough*rough/2)+rough*rough/2,
+			0.05,
+		) / max(
+			nv*(1-rough*rough/2)+rough*rough/2,
+			0.05,
+		)
 		fres := pow5(1 - vh)
 		r := n.Mul(2 * n.Dot(view)).Sub(view)
 		sky := ambient(n, right)
@@ -206,9 +229,21 @@ func surroundings(r, right geom.Vec3, rough float32) [3]float32 {
 	lamp := func(d geom.Vec3, size, power float32) float32 {
 		c := r.Dot(d.Unit())
 		s := size + 0.8*rough
-		return power * geom.Smoothstep(float32(math.Cos(float64(s*1.6))), float32(math.Cos(float64(s*0.5))), c) * size / s
+		return power * geom.Smoothstep(
+			float32(math.Cos(float64(s*1.6))),
+			float32(math.Cos(float64(s*0.5))),
+			c,
+		) * size / s
 	}
-	l := lamp(right.Mul(-0.9).Add(geom.V3(0, 0.35, 0)), 0.38, 2.6) + lamp(right.Mul(0.8).Add(geom.V3(0, 0.9, 0)), 0.30, 3.2)
+	l := lamp(
+		right.Mul(-0.9).Add(geom.V3(0, 0.35, 0)),
+		0.38,
+		2.6,
+	) + lamp(
+		right.Mul(0.8).Add(geom.V3(0, 0.9, 0)),
+		0.30,
+		3.2,
+	)
 	var out [3]float32
 	for k := range 3 {
 		out[k] = ground[k] + t*(sky[k]*(0.55+0.45*max(r.Y, 0))-ground[k]) + 0.45*hor*low[k] + l

@@ -22,7 +22,14 @@ type Baked struct {
 
 // BakeInMemory bakes a model for pictures that need no store: occlusion, curvature,
 // sky and thickness at size texels with so many rays. cache is in bytes.
-func BakeInMemory(ctx context.Context, m *mesh.Model, dense *mesh.Model, s bake.Settings, maps []string, cache int) (*Baked, error) {
+func BakeInMemory(
+	ctx context.Context,
+	m *mesh.Model,
+	dense *mesh.Model,
+	s bake.Settings,
+	maps []string,
+	cache int,
+) (*Baked, error) {
 	b, err := bake.New(ctx, m, dense, s, maps)
 	if err != nil {
 		return nil, err
@@ -33,11 +40,20 @@ func BakeInMemory(ctx context.Context, m *mesh.Model, dense *mesh.Model, s bake.
 			return nil, err
 		}
 	}
-	out := &Baked{Model: m, Scene: eval.NewScene(m, eval.NewCache(cache)), Prepared: &stack.Prepared{Baked: map[string]map[string]stack.Baked{}}}
+	out := &Baked{
+		Model:    m,
+		Scene:    eval.NewScene(m, eval.NewCache(cache)),
+		Prepared: &stack.Prepared{Baked: map[string]map[string]stack.Baked{}},
+	}
 	pics := map[string]*pix.Picture{}
 	for sheet, sh := range m.Sheets {
 		for i, k := range b.Maps {
-			img, err := b.Assemble(ctx, sheet, i, func(row int) (*bake.Strip, error) { return strips[bake.Piece{Sheet: sheet, Row: row}], nil })
+			img, err := b.Assemble(
+				ctx,
+				sheet,
+				i,
+				func(row int) (*bake.Strip, error) { return strips[bake.Piece{Sheet: sheet, Row: row}], nil },
+			)
 			if err != nil {
 				return nil, err
 			}
@@ -78,7 +94,9 @@ func (b *Baked) MaskDocument(steps []*stack.Step) *stack.Document {
 	d.Prepared = b.Prepared
 	info, _ := stack.Info(stack.BaseColor)
 	d.Layers = []*stack.Layer{{ID: "mask", Name: "Mask", Kind: stack.Fill, Visible: true, Amount: 1, Mask: steps,
-		Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Value: []float32{1, 1, 1}, Blend: info.Blend, Amount: 1}}}}
+		Channels: map[stack.Channel]stack.Coat{
+			stack.BaseColor: {On: true, Value: []float32{1, 1, 1}, Blend: info.Blend, Amount: 1},
+		}}}
 	return d
 }
 

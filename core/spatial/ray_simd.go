@@ -78,7 +78,13 @@ func (t *Tree) allWide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit boo
 			continue
 		}
 		n := &t.nodes[p.at]
-		ox, oy, oz := archsimd.LoadFloat32x8(&origin[0]), archsimd.LoadFloat32x8(&origin[1]), archsimd.LoadFloat32x8(&origin[2])
+		ox, oy, oz := archsimd.LoadFloat32x8(
+			&origin[0],
+		), archsimd.LoadFloat32x8(
+			&origin[1],
+		), archsimd.LoadFloat32x8(
+			&origin[2],
+		)
 		lx := archsimd.LoadFloat32x8(&n.bound[0]).Sub(ox)
 		ly := archsimd.LoadFloat32x8(&n.bound[2]).Sub(oy)
 		lz := archsimd.LoadFloat32x8(&n.bound[4]).Sub(oz)
@@ -91,7 +97,13 @@ func (t *Tree) allWide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit boo
 		for m := p.rays; m != 0; m &= m - 1 {
 			i := bits.TrailingZeros64(m) & (MaxRays - 1)
 			inv := &b.inv[i]
-			ix, iy, iz := archsimd.LoadFloat32x8(&inv[0]), archsimd.LoadFloat32x8(&inv[1]), archsimd.LoadFloat32x8(&inv[2])
+			ix, iy, iz := archsimd.LoadFloat32x8(
+				&inv[0],
+			), archsimd.LoadFloat32x8(
+				&inv[1],
+			), archsimd.LoadFloat32x8(
+				&inv[2],
+			)
 			ax, bx := lx.Mul(ix), hx.Mul(ix)
 			ay, by := ly.Mul(iy), hy.Mul(iy)
 			az, bz := lz.Mul(iz), hz.Mul(iz)
@@ -123,8 +135,20 @@ func (t *Tree) allWide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit boo
 }
 
 func (k *block) wide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit bool) (met uint64) {
-	e1x, e1y, e1z := archsimd.LoadFloat32x8(&k.e1[0]), archsimd.LoadFloat32x8(&k.e1[1]), archsimd.LoadFloat32x8(&k.e1[2])
-	e2x, e2y, e2z := archsimd.LoadFloat32x8(&k.e2[0]), archsimd.LoadFloat32x8(&k.e2[1]), archsimd.LoadFloat32x8(&k.e2[2])
+	e1x, e1y, e1z := archsimd.LoadFloat32x8(
+		&k.e1[0],
+	), archsimd.LoadFloat32x8(
+		&k.e1[1],
+	), archsimd.LoadFloat32x8(
+		&k.e1[2],
+	)
+	e2x, e2y, e2z := archsimd.LoadFloat32x8(
+		&k.e2[0],
+	), archsimd.LoadFloat32x8(
+		&k.e2[1],
+	), archsimd.LoadFloat32x8(
+		&k.e2[2],
+	)
 	s0 := archsimd.LoadFloat32x8(&origin[0]).Sub(archsimd.LoadFloat32x8(&k.v0[0]))
 	s1 := archsimd.LoadFloat32x8(&origin[1]).Sub(archsimd.LoadFloat32x8(&k.v0[1]))
 	s2 := archsimd.LoadFloat32x8(&origin[2]).Sub(archsimd.LoadFloat32x8(&k.v0[2]))
@@ -177,15 +201,30 @@ func (b *Bundle) SetFan(origin geom.Vec3, f *Fan, t, s, n geom.Vec3, near, far f
 		return
 	}
 	b.Origin, b.Near, b.n, b.negative = origin, near, f.n, [3]uint64{}
-	frame := [3][3][8]float32{{all(t.X), all(s.X), all(n.X)}, {all(t.Y), all(s.Y), all(n.Y)}, {all(t.Z), all(s.Z), all(n.Z)}}
+	frame := [3][3][8]float32{
+		{all(t.X), all(s.X), all(n.X)},
+		{all(t.Y), all(s.Y), all(n.Y)},
+		{all(t.Z), all(s.Z), all(n.Z)},
+	}
 	fars := all(far)
-	one, small, minus, zero := archsimd.LoadFloat32x8(&cOne), archsimd.LoadFloat32x8(&cLeast), archsimd.LoadFloat32x8(&cMinusLeast), archsimd.LoadFloat32x8(&cZero)
+	one, small, minus, zero := archsimd.LoadFloat32x8(
+		&cOne,
+	), archsimd.LoadFloat32x8(
+		&cLeast,
+	), archsimd.LoadFloat32x8(
+		&cMinusLeast,
+	), archsimd.LoadFloat32x8(
+		&cZero,
+	)
 	farv := archsimd.LoadFloat32x8(&fars)
 	for g := 0; g*8 < f.n; g++ {
 		x, y, z := archsimd.LoadFloat32x8(&f.x[g]), archsimd.LoadFloat32x8(&f.y[g]), archsimd.LoadFloat32x8(&f.z[g])
 		for a := range 3 {
 			w := &frame[a]
-			d := archsimd.LoadFloat32x8(&w[0]).Mul(x).Add(archsimd.LoadFloat32x8(&w[1]).Mul(y)).Add(archsimd.LoadFloat32x8(&w[2]).Mul(z))
+			d := archsimd.LoadFloat32x8(&w[0]).
+				Mul(x).
+				Add(archsimd.LoadFloat32x8(&w[1]).Mul(y)).
+				Add(archsimd.LoadFloat32x8(&w[2]).Mul(z))
 			d = small.Merge(d, d.Less(small).And(d.Greater(minus)))
 			r := one.Div(d)
 			b.negative[a] |= uint64(d.Less(zero).ToBits()) << (8 * g)

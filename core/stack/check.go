@@ -182,7 +182,11 @@ func (l *Layer) checkCoat(d *Document, c Channel, coat Coat) error {
 		return fmt.Errorf("%s: the bevel %v m or the lip %v lies outside 0 to 1", info.Label, coat.Bevel, coat.Lip)
 	}
 	if len(coat.Range) != 0 && len(coat.Range) != 2 {
-		return fmt.Errorf("%s: the range has %d numbers; it needs what black and what white means", info.Label, len(coat.Range))
+		return fmt.Errorf(
+			"%s: the range has %d numbers; it needs what black and what white means",
+			info.Label,
+			len(coat.Range),
+		)
 	}
 	for _, v := range slices.Concat(coat.Value, coat.Range) {
 		if math.IsNaN(float64(v)) || v < info.Min || v > info.Max {
@@ -243,7 +247,10 @@ func (d *Document) checkFollow() error {
 			}
 			if layer != Below {
 				if d.Layer(layer) == nil && first == nil {
-					first = fmt.Errorf("%s: follows a layer that is not there; choose another or delete the step", l.where())
+					first = fmt.Errorf(
+						"%s: follows a layer that is not there; choose another or delete the step",
+						l.where(),
+					)
 				}
 				reads[from] = append(reads[from], node{layer, what})
 				return
@@ -287,7 +294,11 @@ func (d *Document) checkFollow() error {
 		// a group's channel is made of its layers
 		for _, g := range around {
 			for c := range l.Channels {
-				reads[node{g.ID, string(c)}] = append(reads[node{g.ID, string(c)}], node{l.ID, string(c)}, node{l.ID, MaskStream})
+				reads[node{g.ID, string(c)}] = append(
+					reads[node{g.ID, string(c)}],
+					node{l.ID, string(c)},
+					node{l.ID, MaskStream},
+				)
 			}
 		}
 		below = append(below, l)

@@ -79,7 +79,12 @@ func (c *Conditions) check() error {
 			}
 		}
 		if !(t.Radius > 0 && t.Radius <= 100) || len(t.Name) > 100 {
-			return fmt.Errorf("conditions: touch point %d (%s): the radius %v lies outside 0 to 100 m, or the name is too long", i+1, t.Name, t.Radius)
+			return fmt.Errorf(
+				"conditions: touch point %d (%s): the radius %v lies outside 0 to 100 m, or the name is too long",
+				i+1,
+				t.Name,
+				t.Radius,
+			)
 		}
 	}
 	return nil

@@ -118,7 +118,10 @@ func (a *Any) UnmarshalJSON(b []byte) error {
 		return nil
 	}
 	if nesting(b) > mostNested {
-		return fmt.Errorf("the operation is not readable: more than %d lists and objects lie inside one another", mostNested)
+		return fmt.Errorf(
+			"the operation is not readable: more than %d lists and objects lie inside one another",
+			mostNested,
+		)
 	}
 	var head struct {
 		Kind string `json:"kind"`
@@ -290,7 +293,11 @@ func (o ReplaceDocument) carry(strokes map[string]*brush.Stroke) Op {
 func (d *Document) unlocked(l *Layer) error {
 	for _, o := range append(d.around(l.ID), l) {
 		if o.Locked {
-			return fmt.Errorf("%s %q is locked; unlock it to change it", map[bool]string{true: "the group", false: "the layer"}[o.Kind == Group], o.Name)
+			return fmt.Errorf(
+				"%s %q is locked; unlock it to change it",
+				map[bool]string{true: "the group", false: "the layer"}[o.Kind == Group],
+				o.Name,
+			)
 		}
 	}
 	return nil

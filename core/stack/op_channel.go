@@ -36,7 +36,9 @@ func (SetLight) Kind() string { return "light.set" }
 func (o SetLight) apply(d *Document) (Op, string, error) {
 	old := d.Light
 	d.Light = o.Light
-	return SetLight{old}, "Colours mixed as " + map[bool]string{true: "linear light", false: "encoded values"}[d.Light == Linear], nil
+	return SetLight{
+		old,
+	}, "Colours mixed as " + map[bool]string{true: "linear light", false: "encoded values"}[d.Light == Linear], nil
 }
 
 // AddChannel adds a channel to the project.
@@ -88,7 +90,10 @@ func (o RemoveChannel) apply(d *Document) (Op, string, error) {
 		return nil, "", locked
 	}
 	for _, l := range has {
-		inverse.Ops = append(inverse.Ops, SetLayer{Target: l.ID, Path: channelPath + o.Target, Value: raw(l.Channels[ch]), Strokes: strokesOf(l)})
+		inverse.Ops = append(
+			inverse.Ops,
+			SetLayer{Target: l.ID, Path: channelPath + o.Target, Value: raw(l.Channels[ch]), Strokes: strokesOf(l)},
+		)
 		d.Layers, _ = replace(d.Layers, l.ID, func(n *Layer) {
 			n.Channels = maps.Clone(n.Channels)
 			delete(n.Channels, ch)

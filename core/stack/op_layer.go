@@ -194,7 +194,9 @@ func (l *Layer) set(o SetLayer) (Op, string, error) {
 	inv.Strokes = nil
 	name := l.Name
 	// the field that is set, and how the ledger tells it
-	field, line := any(nil), func(old, now string) string { return fmt.Sprintf("%s: %s %s → %s", name, o.Path, old, now) }
+	field, line := any(
+		nil,
+	), func(old, now string) string { return fmt.Sprintf("%s: %s %s → %s", name, o.Path, old, now) }
 	word := func(yes, no string) func(string, string) string {
 		return func(_, now string) string { return name + ": " + map[bool]string{true: yes, false: no}[now == "true"] }
 	}

@@ -130,7 +130,16 @@ func (o MoveStep) apply(d *Document) (Op, string, error) {
 		if err := l.insertStep(s, o.Path, o.Index); err != nil {
 			return nil, "", err
 		}
-		return MoveStep{Target: l.ID, StepID: s.ID, Path: stream, Index: i}, fmt.Sprintf("%s: move %s", l.Name, s.title()), nil
+		return MoveStep{
+				Target: l.ID,
+				StepID: s.ID,
+				Path:   stream,
+				Index:  i,
+			}, fmt.Sprintf(
+				"%s: move %s",
+				l.Name,
+				s.title(),
+			), nil
 	})
 }
 

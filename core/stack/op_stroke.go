@@ -43,7 +43,11 @@ func (o AddStroke) apply(d *Document) (Op, string, error) {
 			return nil, nil, "", err
 		}
 		inverse := RemoveStroke{Target: l.ID, StepID: o.StepID, StrokeID: s.ID}
-		return slices.Insert(slices.Clone(list), i, s), inverse, map[bool]string{true: "erase", false: "stroke"}[s.Erase], nil
+		return slices.Insert(
+			slices.Clone(list),
+			i,
+			s,
+		), inverse, map[bool]string{true: "erase", false: "stroke"}[s.Erase], nil
 	})
 }
 
@@ -71,11 +75,18 @@ func (o RemoveStroke) apply(d *Document) (Op, string, error) {
 }
 
 // editStrokes changes the strokes of a paint layer, or of a hand step in a layer.
-func (d *Document) editStrokes(layer, step string, change func(l *Layer, list []*brush.Stroke) ([]*brush.Stroke, Op, string, error)) (Op, string, error) {
+func (d *Document) editStrokes(
+	layer, step string,
+	change func(l *Layer, list []*brush.Stroke) ([]*brush.Stroke, Op, string, error),
+) (Op, string, error) {
 	return d.edit(layer, func(l *Layer) (Op, string, error) {
 		if step == "" {
 			if l.Kind != Paint {
-				return nil, "", fmt.Errorf("layer %q is a %s layer; paint in a hand step of its mask or in a paint layer", l.Name, l.Kind)
+				return nil, "", fmt.Errorf(
+					"layer %q is a %s layer; paint in a hand step of its mask or in a paint layer",
+					l.Name,
+					l.Kind,
+				)
 			}
 			list, inverse, label, err := change(l, l.Strokes)
 			if err != nil {

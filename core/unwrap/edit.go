@@ -135,7 +135,10 @@ func (e Edit) evenly(m *mesh.Model, list []*island) {
 		k := math.Sqrt(flat[s] / max(world[s], 1e-30))
 		nlo, nhi := d.bounds()
 		d.apply(func(p [2]float64) [2]float64 {
-			return [2]float64{(p[0]-(nlo[0]+nhi[0])/2)*k + (lo[0]+hi[0])/2, (p[1]-(nlo[1]+nhi[1])/2)*k + (lo[1]+hi[1])/2}
+			return [2]float64{
+				(p[0]-(nlo[0]+nhi[0])/2)*k + (lo[0]+hi[0])/2,
+				(p[1]-(nlo[1]+nhi[1])/2)*k + (lo[1]+hi[1])/2,
+			}
 		})
 	}
 }
@@ -245,7 +248,13 @@ func (e Edit) regroup(ctx context.Context, m *mesh.Model) (*Layout, string, erro
 	return l, label, nil
 }
 
-func (e Edit) toSheet(ctx context.Context, m *mesh.Model, l *Layout, list []*island, label string) (*Layout, string, error) {
+func (e Edit) toSheet(
+	ctx context.Context,
+	m *mesh.Model,
+	l *Layout,
+	list []*island,
+	label string,
+) (*Layout, string, error) {
 	size, margin, err := e.margins()
 	if err != nil {
 		return nil, "", err
@@ -338,7 +347,11 @@ func straighten(ctx context.Context, m *mesh.Model, d *island) error {
 			fixed[rim[i]] = true
 		}
 	}
-	if !c.harmonic(ctx, fixed, func(a, b int) float64 { return 1 / max(float64(c.pos[a].Sub(c.pos[b]).Length()), 1e-9) }) {
+	if !c.harmonic(
+		ctx,
+		fixed,
+		func(a, b int) float64 { return 1 / max(float64(c.pos[a].Sub(c.pos[b]).Length()), 1e-9) },
+	) {
 		return fmt.Errorf("the island cannot be straightened")
 	}
 	for i, v := range c.vert {

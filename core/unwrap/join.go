@@ -68,7 +68,8 @@ func joinCharts(ctx context.Context, m *mesh.Model, flat []*island, kept Seams, 
 		}
 		var order []pair
 		for p := range common {
-			if len(flat[p.a].tris)+len(flat[p.b].tris) <= joinMost && failed[p] != len(flat[p.a].tris)+len(flat[p.b].tris) {
+			if len(flat[p.a].tris)+len(flat[p.b].tris) <= joinMost &&
+				failed[p] != len(flat[p.a].tris)+len(flat[p.b].tris) {
 				order = append(order, p)
 			}
 		}

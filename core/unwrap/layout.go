@@ -23,7 +23,11 @@ type Layout struct {
 
 // Of returns the layout that a model has.
 func Of(m *mesh.Model) *Layout {
-	l := &Layout{Sheets: append([]mesh.Sheet(nil), m.Sheets...), TriSheet: append([]uint16(nil), m.TriSheet...), UV: make([][3]geom.Vec2, len(m.Tri))}
+	l := &Layout{
+		Sheets:   append([]mesh.Sheet(nil), m.Sheets...),
+		TriSheet: append([]uint16(nil), m.TriSheet...),
+		UV:       make([][3]geom.Vec2, len(m.Tri)),
+	}
 	for i, t := range m.Tri {
 		for k, v := range t {
 			l.UV[i][k] = m.UV[v]
@@ -39,7 +43,14 @@ func (l *Layout) Apply(m *mesh.Model) (*mesh.Model, error) {
 	if len(l.UV) != len(m.Tri) || len(l.TriSheet) != len(m.Tri) {
 		return nil, fmt.Errorf("the layout is for %d triangles, the model has %d", len(l.UV), len(m.Tri))
 	}
-	out := &mesh.Model{Name: m.Name, Parts: m.Parts, Sheets: l.Sheets, TriPart: m.TriPart, TriSheet: l.TriSheet, Tri: make([][3]uint32, len(m.Tri))}
+	out := &mesh.Model{
+		Name:     m.Name,
+		Parts:    m.Parts,
+		Sheets:   l.Sheets,
+		TriPart:  m.TriPart,
+		TriSheet: l.TriSheet,
+		Tri:      make([][3]uint32, len(m.Tri)),
+	}
 	type key struct {
 		v  uint32
 		uv geom.Vec2
@@ -113,10 +124,15 @@ func ParseLayout(data []byte) (*Layout, error) {
 	if err := json.Unmarshal(raw[4:4+n], &head); err != nil {
 		return nil, fmt.Errorf("the layout is damaged: %w", err)
 	}
-	if head.Triangles < 0 || head.Triangles > math.MaxInt32 || len(raw)-4-n != head.Triangles*26 || len(head.Sheets) > 256 {
+	if head.Triangles < 0 || head.Triangles > math.MaxInt32 || len(raw)-4-n != head.Triangles*26 ||
+		len(head.Sheets) > 256 {
 		return nil, fmt.Errorf("the layout claims %d triangles but has not their size", head.Triangles)
 	}
-	l := &Layout{Sheets: head.Sheets, TriSheet: make([]uint16, head.Triangles), UV: make([][3]geom.Vec2, head.Triangles)}
+	l := &Layout{
+		Sheets:   head.Sheets,
+		TriSheet: make([]uint16, head.Triangles),
+		UV:       make([][3]geom.Vec2, head.Triangles),
+	}
 	r := bytes.NewReader(raw[4+n:])
 	_ = binary.Read(r, binary.LittleEndian, l.TriSheet)
 	_ = binary.Read(r, binary.LittleEndian, l.UV)

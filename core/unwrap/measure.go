@@ -85,7 +85,16 @@ func Measure(m *mesh.Model, size Sizes) *Report {
 	}
 	for s, sheet := range m.Sheets {
 		if !sheet.HasUV {
-			r.Add(m, Finding{Kind: "noUV", Grave: true, Sheet: sheet.Name, Text: fmt.Sprintf("%q has no UVs: nothing can be laid on it until it is unwrapped", sheet.Name)}, trisOf(m, func(t int) bool { return int(m.TriSheet[t]) == s }))
+			r.Add(
+				m,
+				Finding{
+					Kind:  "noUV",
+					Grave: true,
+					Sheet: sheet.Name,
+					Text:  fmt.Sprintf("%q has no UVs: nothing can be laid on it until it is unwrapped", sheet.Name),
+				},
+				trisOf(m, func(t int) bool { return int(m.TriSheet[t]) == s }),
+			)
 			continue
 		}
 		r.Sheets = append(r.Sheets, r.measureSheet(m, s, size(sheet.Name)))
@@ -249,10 +258,31 @@ func (r *Report) measureSheet(m *mesh.Model, sheet, size int) SheetReport {
 	out.Density[1] = float64(size) * math.Sqrt(mean)
 	out.Stretch = Stretch{spread(angles), spread(areas)}
 	if out.Mirrored > 0 {
-		r.Add(m, Finding{Kind: "mirrored", Sheet: name, Text: fmt.Sprintf("%s mirrored on %q: writing on them runs backwards", count(out.Mirrored, "island is", "islands are"), name)}, mirrored)
+		r.Add(
+			m,
+			Finding{
+				Kind:  "mirrored",
+				Sheet: name,
+				Text: fmt.Sprintf(
+					"%s mirrored on %q: writing on them runs backwards",
+					count(out.Mirrored, "island is", "islands are"),
+					name,
+				),
+			},
+			mirrored,
+		)
 	}
 	if out.Outside > 0 {
-		r.Add(m, Finding{Kind: "outside", Grave: true, Sheet: name, Text: fmt.Sprintf("%s the tile of %q", count(out.Outside, "island leaves", "islands leave"), name)}, outside)
+		r.Add(
+			m,
+			Finding{
+				Kind:  "outside",
+				Grave: true,
+				Sheet: name,
+				Text:  fmt.Sprintf("%s the tile of %q", count(out.Outside, "island leaves", "islands leave"), name),
+			},
+			outside,
+		)
 	}
 	for _, f := range []struct {
 		tris []int32
@@ -277,7 +307,20 @@ func (r *Report) measureSheet(m *mesh.Model, sheet, size int) SheetReport {
 				odd = append(odd, d.tris...)
 			}
 		}
-		r.Add(m, Finding{Kind: "density", Sheet: name, Text: fmt.Sprintf("texel density on %q goes from %.0f to %.0f a metre", name, out.Density[0], out.Density[2])}, odd)
+		r.Add(
+			m,
+			Finding{
+				Kind:  "density",
+				Sheet: name,
+				Text: fmt.Sprintf(
+					"texel density on %q goes from %.0f to %.0f a metre",
+					name,
+					out.Density[0],
+					out.Density[2],
+				),
+			},
+			odd,
+		)
 	}
 	r.onGrid(m, &out, islands, size)
 	return out
@@ -345,7 +388,11 @@ func (r *Report) onGrid(m *mesh.Model, out *SheetReport, islands []*island, size
 			tris = append(tris, t)
 		}
 		slices.Sort(tris)
-		text := fmt.Sprintf("%s on %q", count(len(over), "pair of islands overlaps", "pairs of islands overlap"), out.Sheet)
+		text := fmt.Sprintf(
+			"%s on %q",
+			count(len(over), "pair of islands overlaps", "pairs of islands overlap"),
+			out.Sheet,
+		)
 		if len(over) == 1 {
 			for p := range over {
 				if p[0] == p[1] {
@@ -367,7 +414,19 @@ func (r *Report) onGrid(m *mesh.Model, out *SheetReport, islands []*island, size
 	}
 	out.Padding = gap * size / cells
 	if out.Padding < 2 && len(over) == 0 {
-		r.Add(m, Finding{Kind: "padding", Sheet: out.Sheet, Text: fmt.Sprintf("islands of %q come within %s of each other: colours bleed in mips", out.Sheet, count(out.Padding, "texel", "texels"))}, islands[a].tris)
+		r.Add(
+			m,
+			Finding{
+				Kind:  "padding",
+				Sheet: out.Sheet,
+				Text: fmt.Sprintf(
+					"islands of %q come within %s of each other: colours bleed in mips",
+					out.Sheet,
+					count(out.Padding, "texel", "texels"),
+				),
+			},
+			islands[a].tris,
+		)
 	}
 }
 
@@ -482,7 +541,22 @@ func (r *Report) surface(m *mesh.Model) {
 	}
 	slices.Sort(many)
 	many = slices.Compact(many)
-	r.Add(m, Finding{Kind: "degenerate", Text: count(len(thin), "triangle has no area", "triangles have no area")}, thin)
-	r.Add(m, Finding{Kind: "nonmanifold", Text: count(manyEdges, "edge has", "edges have") + " more than two faces"}, many)
-	r.Add(m, Finding{Kind: "open", Text: count(edges, "edge is", "edges are") + " open: thickness and curvature are less sure there"}, open)
+	r.Add(
+		m,
+		Finding{Kind: "degenerate", Text: count(len(thin), "triangle has no area", "triangles have no area")},
+		thin,
+	)
+	r.Add(
+		m,
+		Finding{Kind: "nonmanifold", Text: count(manyEdges, "edge has", "edges have") + " more than two faces"},
+		many,
+	)
+	r.Add(
+		m,
+		Finding{
+			Kind: "open",
+			Text: count(edges, "edge is", "edges are") + " open: thickness and curvature are less sure there",
+		},
+		open,
+	)
 }

@@ -376,7 +376,11 @@ func packBeside(ctx context.Context, list, fixed []*island, size, margin int) (f
 	for _, d := range fixed {
 		s, low := d.stencilOf(float64(cells), 0)
 		// its place among the cells may lie anywhere: one cell more covers that
-		taken.occupy(s.fat(gap+1), int(math.Floor(low[0]*float64(cells)))-gap-1, int(math.Floor(low[1]*float64(cells)))-gap-1)
+		taken.occupy(
+			s.fat(gap+1),
+			int(math.Floor(low[0]*float64(cells)))-gap-1,
+			int(math.Floor(low[1]*float64(cells)))-gap-1,
+		)
 	}
 	full := float64(cells) / math.Sqrt(total) // all of the sheet filled
 	var places []place

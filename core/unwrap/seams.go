@@ -59,7 +59,14 @@ type growth struct {
 }
 
 func newGrowth(m *mesh.Model, tris []int32, limit float64) *growth {
-	g := &growth{m: m, tris: tris, at: make(map[int32]int, len(tris)), parent: make([]int, len(tris)), patches: make([]*patch, len(tris)), sharp: make([][3]bool, len(tris))}
+	g := &growth{
+		m:       m,
+		tris:    tris,
+		at:      make(map[int32]int, len(tris)),
+		parent:  make([]int, len(tris)),
+		patches: make([]*patch, len(tris)),
+		sharp:   make([][3]bool, len(tris)),
+	}
 	normal := make([]geom.Vec3, len(tris))
 	for i, t := range tris {
 		g.at[t], g.parent[i] = i, i
@@ -67,7 +74,12 @@ func newGrowth(m *mesh.Model, tris []int32, limit float64) *growth {
 		normal[i] = n.Unit()
 		a := float64(n.Length()) / 2
 		x, y, z := float64(normal[i].X), float64(normal[i].Y), float64(normal[i].Z)
-		g.patches[i] = &patch{area: a, sum: [3]float64{a * x, a * y, a * z}, square: [6]float64{a * x * x, a * y * y, a * z * z, a * x * y, a * x * z, a * y * z}, edges: map[int]float64{}}
+		g.patches[i] = &patch{
+			area:   a,
+			sum:    [3]float64{a * x, a * y, a * z},
+			square: [6]float64{a * x * x, a * y * y, a * z * z, a * x * y, a * x * z, a * y * z},
+			edges:  map[int]float64{},
+		}
 	}
 	for i, t := range tris {
 		for k := range 3 {
@@ -115,7 +127,9 @@ func together(a, b *patch) float64 {
 		e[i] = (a.sum[i] + b.sum[i]) / w
 	}
 	q := func(i int) float64 { return (a.square[i] + b.square[i]) / w }
-	return math.Sqrt(max(least(q(0)-e[0]*e[0], q(1)-e[1]*e[1], q(2)-e[2]*e[2], q(3)-e[0]*e[1], q(4)-e[0]*e[2], q(5)-e[1]*e[2]), 0))
+	return math.Sqrt(
+		max(least(q(0)-e[0]*e[0], q(1)-e[1]*e[1], q(2)-e[2]*e[2], q(3)-e[0]*e[1], q(4)-e[0]*e[2], q(5)-e[1]*e[2]), 0),
+	)
 }
 
 // least returns the smallest eigenvalue of a symmetric 3 × 3 matrix (Smith 1961).
@@ -187,7 +201,8 @@ func (g *growth) merge(ctx context.Context, limit float64) {
 			return
 		}
 		u := heap.Pop(&heapOf).(union)
-		if g.patches[u.a] == nil || g.patches[u.b] == nil || g.patches[u.a].age != u.ageA || g.patches[u.b].age != u.ageB {
+		if g.patches[u.a] == nil || g.patches[u.b] == nil || g.patches[u.a].age != u.ageA ||
+			g.patches[u.b].age != u.ageB {
 			continue
 		}
 		keep := g.join(u.a, u.b)
@@ -349,7 +364,13 @@ type wires struct {
 func (g *wires) vertex(m *mesh.Model, tri int32, k int) int { return g.local[g.weld[m.Tri[tri][k]]] }
 
 func edges(m *mesh.Model, part int32) *wires {
-	g := &wires{weld: mesh.Weld(m.Pos), local: map[uint32]int{}, edge: map[int32][2]int{}, open: map[int32]bool{}, bend: map[int32]float64{}}
+	g := &wires{
+		weld:  mesh.Weld(m.Pos),
+		local: map[uint32]int{},
+		edge:  map[int32][2]int{},
+		open:  map[int32]bool{},
+		bend:  map[int32]float64{},
+	}
 	c := &chart{m: m}
 	for i := range m.Tri {
 		if int32(m.TriPart[i]) != part {

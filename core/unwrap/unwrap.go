@@ -120,7 +120,13 @@ func Unwrap(ctx context.Context, m *mesh.Model, o Options, progress func(share f
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
-	flat, err := flattenAll(ctx, m, Charts(m, tris, seams), seams, func(share float64) { progress(0.1+0.5*share, "laying flat") })
+	flat, err := flattenAll(
+		ctx,
+		m,
+		Charts(m, tris, seams),
+		seams,
+		func(share float64) { progress(0.1+0.5*share, "laying flat") },
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -300,7 +306,13 @@ func (l *Layout) dropEmpty() {
 
 // flattenAll lays charts flat on all processors; those that fold, lie over
 // themselves or are stretched beyond use are cut in two and tried again.
-func flattenAll(ctx context.Context, m *mesh.Model, charts [][]int32, seams Seams, progress func(float64)) ([]*island, error) {
+func flattenAll(
+	ctx context.Context,
+	m *mesh.Model,
+	charts [][]int32,
+	seams Seams,
+	progress func(float64),
+) ([]*island, error) {
 	var mu sync.Mutex
 	done, total := 0, 0
 	for _, c := range charts {

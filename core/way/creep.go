@@ -25,8 +25,22 @@ func init() {
 		// of the conditions it heeds a share
 		share := in.Number("share")
 		heeds := func(v float32) float32 { return 0.5 + share*(v-0.5) }
-		w := creep{From: in.Choice("from"), Seeds: agent.Seeds(in), Wetness: heeds(c.Wetness), Salted: 0.4 + 1.2*heeds(c.Salt), Up: c.Up, Rain: c.Rain,
-			Share: in.Number("seeds"), Seed: uint32(in.Number("seed")), Wet: in.Number("wet"), Uneven: in.Number("uneven"), Grain: in.Number("grain"), Rate: in.Number("rate")}
+		w := creep{
+			From:    in.Choice("from"),
+			Seeds:   agent.Seeds(in),
+			Wetness: heeds(c.Wetness),
+			Salted:  0.4 + 1.2*heeds(c.Salt),
+			Up:      c.Up,
+			Rain:    c.Rain,
+			Share: in.Number(
+				"seeds",
+			),
+			Seed:   uint32(in.Number("seed")),
+			Wet:    in.Number("wet"),
+			Uneven: in.Number("uneven"),
+			Grain:  in.Number("grain"),
+			Rate:   in.Number("rate"),
+		}
 		return w
 	}
 }
@@ -106,7 +120,17 @@ func (w creep) Find(ctx context.Context, g *Ground, read func(i int) []float32) 
 		}
 		damp *= 0.4 + 1.2*w.Wetness
 		quick[i] = (1 - w.Wet) + w.Wet*(0.25+1.9*damp)
-		n := noise.Simplex(q.X*patch*3, q.Y*patch*3, q.Z*patch*3, w.Seed+11) + 0.6*noise.Simplex(q.X*patch*8, q.Y*patch*8, q.Z*patch*8, w.Seed+12)
+		n := noise.Simplex(
+			q.X*patch*3,
+			q.Y*patch*3,
+			q.Z*patch*3,
+			w.Seed+11,
+		) + 0.6*noise.Simplex(
+			q.X*patch*8,
+			q.Y*patch*8,
+			q.Z*patch*8,
+			w.Seed+12,
+		)
 		quick[i] *= w.Salted * float32(math.Exp(float64(w.Uneven*1.1*n)))
 	}
 	most := 6*w.Rate + 4*c.Spacing

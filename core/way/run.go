@@ -15,9 +15,22 @@ import (
 
 func init() {
 	of["run"] = func(in step.Input, c stack.Conditions, spacing float32) Way {
-		w := run{From: in.Choice("from"), Follow: agent.Sources(in), Up: c.Up, Rain: c.Rain, Wind: c.Wind, Count: int(in.Number("count")), Length: in.Number("length"),
-			Meander: in.Number("meander"), Push: in.Number("wind"), Gap: in.Number("gap"), Seed: uint32(in.Number("seed")),
-			Step: min(max(spacing*0.5, in.Number("width")*0.6), spacing*1.5)}
+		w := run{
+			From:   in.Choice("from"),
+			Follow: agent.Sources(in),
+			Up:     c.Up,
+			Rain:   c.Rain,
+			Wind:   c.Wind,
+			Count:  int(in.Number("count")),
+			Length: in.Number("length"),
+			Meander: in.Number(
+				"meander",
+			),
+			Push: in.Number("wind"),
+			Gap:  in.Number("gap"),
+			Seed: uint32(in.Number("seed")),
+			Step: min(max(spacing*0.5, in.Number("width")*0.6), spacing*1.5),
+		}
 		if w.From == "touch points" {
 			w.Touch = c.Touch
 		}
@@ -59,8 +72,15 @@ func (w run) Find(ctx context.Context, g *Ground, read func(i int) []float32) (F
 		return nil, err
 	}
 	down, wind := dir(w.Up).Mul(-1), dir(w.Wind)
-	weather := flow.Weather{Down: down, Push: wind.Sub(down.Mul(wind.Dot(down))).Mul(w.Push), Meander: w.Meander, Leave: w.Length,
-		Gap: w.Gap, Length: min(w.Length*6, g.Model.Bounds.Size().Length()*3), Seed: w.Seed}
+	weather := flow.Weather{
+		Down:    down,
+		Push:    wind.Sub(down.Mul(wind.Dot(down))).Mul(w.Push),
+		Meander: w.Meander,
+		Leave:   w.Length,
+		Gap:     w.Gap,
+		Length:  min(w.Length*6, g.Model.Bounds.Size().Length()*3),
+		Seed:    w.Seed,
+	}
 	runs, err := flow.Trace(ctx, g.Model, g.Tree, weather, w.Step, sources)
 	if err != nil {
 		return nil, err
@@ -133,7 +153,10 @@ func (w run) sources(ctx context.Context, g *Ground, follow []float32) ([]flow.S
 		for k < w.Count && sum/total*float64(w.Count) >= float64(k)+float64(noise.Random(noise.Hash(int32(k), 1, 1, w.Seed), 1)) {
 			h := noise.Hash(int32(i), int32(k), 8, w.Seed)
 			u := noise.Random(h, 2)
-			out = append(out, flow.Source{Pos: c.Pos[i], Tri: c.Tri[i], Amount: 0.25 + 0.75*u*u, Rank: noise.Random(h, 3)})
+			out = append(
+				out,
+				flow.Source{Pos: c.Pos[i], Tri: c.Tri[i], Amount: 0.25 + 0.75*u*u, Rank: noise.Random(h, 3)},
+			)
 			k++
 		}
 	}
@@ -173,6 +196,13 @@ func LookOf(in step.Input, c *stack.Conditions) flow.Look {
 		s := in.Number("share")
 		years = 1 - s + s*min(c.Age/45, 1)*1.15
 	}
-	return flow.Look{Width: in.Number("width"), Age: min(much*years*1.35, 1), Leave: in.Number("length"), Streaks: in.Number("streaks"), Rim: in.Number("rim"),
-		Ragged: in.Number("breakup") * 0.8, Seed: uint32(in.Number("seed"))}
+	return flow.Look{
+		Width:   in.Number("width"),
+		Age:     min(much*years*1.35, 1),
+		Leave:   in.Number("length"),
+		Streaks: in.Number("streaks"),
+		Rim:     in.Number("rim"),
+		Ragged:  in.Number("breakup") * 0.8,
+		Seed:    uint32(in.Number("seed")),
+	}
 }

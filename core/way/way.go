@@ -42,7 +42,14 @@ func NewGround(ctx context.Context, m *mesh.Model, points int) (*Ground, error) 
 
 // Frame are the cloud's points.
 func (g *Ground) Frame() *raster.Frame {
-	f := &raster.Frame{W: len(g.Cloud.Pos), H: 1, Pos: g.Cloud.Pos, Nrm: g.Cloud.Nrm, Tri: g.Cloud.Tri, Footprint: g.Cloud.Spacing}
+	f := &raster.Frame{
+		W:         len(g.Cloud.Pos),
+		H:         1,
+		Pos:       g.Cloud.Pos,
+		Nrm:       g.Cloud.Nrm,
+		Tri:       g.Cloud.Tri,
+		Footprint: g.Cloud.Spacing,
+	}
 	f.Seal()
 	return f
 }

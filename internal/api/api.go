@@ -79,7 +79,10 @@ func CheckAddress(addr string) error {
 	}
 	ip := net.ParseIP(host)
 	if host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return fmt.Errorf("address %q is not on loopback; there are no accounts yet, so the server listens on 127.0.0.1 or localhost only", addr)
+		return fmt.Errorf(
+			"address %q is not on loopback; there are no accounts yet, so the server listens on 127.0.0.1 or localhost only",
+			addr,
+		)
 	}
 	return nil
 }
@@ -108,7 +111,8 @@ func guard(next http.Handler) http.Handler {
 		}
 		w.Header().Set("X-Content-Type-Options", "nosniff")
 		w.Header().Set("Cross-Origin-Resource-Policy", "same-origin")
-		w.Header().Set("Content-Security-Policy", "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self' blob: data:; worker-src 'self' blob:; frame-ancestors 'none'")
+		w.Header().
+			Set("Content-Security-Policy", "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self' blob: data:; worker-src 'self' blob:; frame-ancestors 'none'")
 		next.ServeHTTP(w, r)
 	})
 }
@@ -158,12 +162,29 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	api := humagin.New(g, cfg)
 
 	huma.Get(api, "/api/about", func(context.Context, *struct{}) (*body[About], error) {
-		return &body[About]{About{stack.Channels, step.Descriptions(), brush.Effects(), blend.Modes(false), blend.Modes(true), deliver.Maps, bake.Maps(), bake.Default(), unwrap.Defaults(), stack.Usual()}}, nil
+		return &body[About]{
+			About{
+				stack.Channels,
+				step.Descriptions(),
+				brush.Effects(),
+				blend.Modes(false),
+				blend.Modes(true),
+				deliver.Maps,
+				bake.Maps(),
+				bake.Default(),
+				unwrap.Defaults(),
+				stack.Usual(),
+			},
+		}, nil
 	})
-	huma.Get(api, "/api/projects/{id}/pictures", func(ctx context.Context, in *idInput) (*body[[]store.Picture], error) {
-		list, err := s.Store.Pictures(ctx, in.ID)
-		return &body[[]store.Picture]{list}, fail(err)
-	})
+	huma.Get(
+		api,
+		"/api/projects/{id}/pictures",
+		func(ctx context.Context, in *idInput) (*body[[]store.Picture], error) {
+			list, err := s.Store.Pictures(ctx, in.ID)
+			return &body[[]store.Picture]{list}, fail(err)
+		},
+	)
 	huma.Get(api, "/api/projects", func(ctx context.Context, _ *struct{}) (*body[[]Project], error) {
 		list, err := s.Store.Projects(ctx)
 		out := &body[[]Project]{Body: []Project{}}
@@ -236,20 +257,24 @@ func (s *Server) deliveries(api huma.API) {
 		files, err := deliver.Plan(p.Program(), in.Body)
 		return &body[[]deliver.File]{files}, fail(err)
 	})
-	huma.Post(api, "/api/projects/{id}/deliveries", func(ctx context.Context, in *orderInput) (*body[jobs.Line], error) {
-		p, err := s.Hub.Open(ctx, in.ID)
-		if err != nil {
-			return nil, fail(err)
-		}
-		if _, err := deliver.Plan(p.Program(), in.Body); err != nil {
-			return nil, fail(err)
-		}
-		j, err := s.Jobs.Deliver(ctx, in.ID, in.Body)
-		if err != nil {
-			return nil, fail(err)
-		}
-		return &body[jobs.Line]{jobs.LineOf(j)}, nil
-	})
+	huma.Post(
+		api,
+		"/api/projects/{id}/deliveries",
+		func(ctx context.Context, in *orderInput) (*body[jobs.Line], error) {
+			p, err := s.Hub.Open(ctx, in.ID)
+			if err != nil {
+				return nil, fail(err)
+			}
+			if _, err := deliver.Plan(p.Program(), in.Body); err != nil {
+				return nil, fail(err)
+			}
+			j, err := s.Jobs.Deliver(ctx, in.ID, in.Body)
+			if err != nil {
+				return nil, fail(err)
+			}
+			return &body[jobs.Line]{jobs.LineOf(j)}, nil
+		},
+	)
 	huma.Get(api, "/api/projects/{id}/jobs", func(ctx context.Context, in *idInput) (*body[[]jobs.Line], error) {
 		list, err := s.Store.Jobs(ctx, in.ID)
 		out := &body[[]jobs.Line]{Body: []jobs.Line{}}

@@ -39,7 +39,13 @@ const keptGroup = "kept"
 
 func (s *Server) brushRoutes(api huma.API) {
 	huma.Get(api, "/api/brushes", func(ctx context.Context, _ *struct{}) (*body[Brushes], error) {
-		out := Brushes{List: brush.Shelf(), Tips: []Tip{}, Grains: brush.Grains, Driven: brush.Driven, Drives: brush.Drivers}
+		out := Brushes{
+			List:   brush.Shelf(),
+			Tips:   []Tip{},
+			Grains: brush.Grains,
+			Driven: brush.Driven,
+			Drives: brush.Drivers,
+		}
 		names, help := brush.Tips()
 		for i, n := range names {
 			out.Tips = append(out.Tips, Tip{n, help[i]})
@@ -54,21 +60,32 @@ func (s *Server) brushRoutes(api huma.API) {
 		}
 		return &body[Brushes]{out}, fail(err)
 	})
-	huma.Post(api, "/api/stock/brushes", func(ctx context.Context, in *struct{ Body brush.Made }) (*body[brush.Made], error) {
-		m := in.Body
-		if m.Name == "" || len(m.Name) > 80 {
-			return nil, fail(fmt.Errorf("a brush needs a name of at most 80 letters"))
-		}
-		if err := usable(m); err != nil {
-			return nil, fail(fmt.Errorf("brush %q: %w", m.Name, err))
-		}
-		m.ID, m.Group = uuid.NewString(), keptGroup
-		data, err := json.Marshal(m)
-		if err != nil {
-			return nil, fail(err)
-		}
-		return &body[brush.Made]{m}, fail(s.Store.PutStock(ctx, &store.StockItem{ID: m.ID, Kind: "brush", Name: m.Name, Data: data, At: time.Now()}))
-	})
+	huma.Post(
+		api,
+		"/api/stock/brushes",
+		func(ctx context.Context, in *struct{ Body brush.Made }) (*body[brush.Made], error) {
+			m := in.Body
+			if m.Name == "" || len(m.Name) > 80 {
+				return nil, fail(fmt.Errorf("a brush needs a name of at most 80 letters"))
+			}
+			if err := usable(m); err != nil {
+				return nil, fail(fmt.Errorf("brush %q: %w", m.Name, err))
+			}
+			m.ID, m.Group = uuid.NewString(), keptGroup
+			data, err := json.Marshal(m)
+			if err != nil {
+				return nil, fail(err)
+			}
+			return &body[brush.Made]{
+					m,
+				}, fail(
+					s.Store.PutStock(
+						ctx,
+						&store.StockItem{ID: m.ID, Kind: "brush", Name: m.Name, Data: data, At: time.Now()},
+					),
+				)
+		},
+	)
 }
 
 // SavedPalette is a row of colours kept in the stock.
@@ -90,20 +107,38 @@ func (s *Server) paletteRoutes(api huma.API) {
 		}
 		return out, fail(err)
 	})
-	huma.Post(api, "/api/stock/palettes", func(ctx context.Context, in *struct{ Body SavedPalette }) (*body[SavedPalette], error) {
-		p := in.Body
-		for i, c := range p.Colors {
-			if !hexColor.MatchString(c) {
-				return nil, fail(fmt.Errorf("colour %d of the palette %q is %q; one is written as # and six digits", i+1, p.Name, c))
+	huma.Post(
+		api,
+		"/api/stock/palettes",
+		func(ctx context.Context, in *struct{ Body SavedPalette }) (*body[SavedPalette], error) {
+			p := in.Body
+			for i, c := range p.Colors {
+				if !hexColor.MatchString(c) {
+					return nil, fail(
+						fmt.Errorf(
+							"colour %d of the palette %q is %q; one is written as # and six digits",
+							i+1,
+							p.Name,
+							c,
+						),
+					)
+				}
 			}
-		}
-		data, err := json.Marshal(p.Colors)
-		if err != nil {
-			return nil, fail(err)
-		}
-		p.ID = uuid.NewString()
-		return &body[SavedPalette]{p}, fail(s.Store.PutStock(ctx, &store.StockItem{ID: p.ID, Kind: "palette", Name: p.Name, Data: data, At: time.Now()}))
-	})
+			data, err := json.Marshal(p.Colors)
+			if err != nil {
+				return nil, fail(err)
+			}
+			p.ID = uuid.NewString()
+			return &body[SavedPalette]{
+					p,
+				}, fail(
+					s.Store.PutStock(
+						ctx,
+						&store.StockItem{ID: p.ID, Kind: "palette", Name: p.Name, Data: data, At: time.Now()},
+					),
+				)
+		},
+	)
 }
 
 var hexColor = regexp.MustCompile(`^#[0-9a-f]{6}$`)

@@ -174,7 +174,11 @@ func (s *Server) live(c *gin.Context) {
 		refuse(c, status(err), err)
 		return
 	}
-	conn, err := websocket.Accept(c.Writer, c.Request, &websocket.AcceptOptions{CompressionMode: websocket.CompressionDisabled})
+	conn, err := websocket.Accept(
+		c.Writer,
+		c.Request,
+		&websocket.AcceptOptions{CompressionMode: websocket.CompressionDisabled},
+	)
 	if err != nil {
 		return // Accept has answered; another site's page is refused here
 	}

@@ -77,7 +77,14 @@ func (s *Server) preparation(api huma.API) {
 		if err := in.Body.Check(); err != nil {
 			return nil, fail(err)
 		}
-		j, err := s.Jobs.Order(ctx, in.ID, "unwrap", in.Actor, "Unwrap "+strings.Join(append(slices.Clone(in.Body.Sheets), in.Body.Parts...), ", "), in.Body)
+		j, err := s.Jobs.Order(
+			ctx,
+			in.ID,
+			"unwrap",
+			in.Actor,
+			"Unwrap "+strings.Join(append(slices.Clone(in.Body.Sheets), in.Body.Parts...), ", "),
+			in.Body,
+		)
 		if err != nil {
 			return nil, fail(err)
 		}
@@ -204,7 +211,12 @@ func (s *Server) makeIDs(ctx context.Context, id, actor string, src IDSource) er
 		return err
 	}
 	return p.Change(actor, "", func(d *stack.Document) (stack.Op, error) {
-		return d.WithBaked(src.Sheet, "id", stack.Baked{Picture: blob, Size: src.Size, Range: [2]float32{0, 1}, From: l.Name}, "ID map of "+src.Sheet+" from "+l.Name), nil
+		return d.WithBaked(
+			src.Sheet,
+			"id",
+			stack.Baked{Picture: blob, Size: src.Size, Range: [2]float32{0, 1}, From: l.Name},
+			"ID map of "+src.Sheet+" from "+l.Name,
+		), nil
 	})
 }
 
@@ -213,7 +225,11 @@ func uploaded(c *gin.Context) (files map[string][]byte, name string, err error) 
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, meshio.DefaultLimits.Bytes)
 	form, err := c.MultipartForm()
 	if err != nil {
-		return nil, "", fmt.Errorf("the upload is not readable or larger than %d MB: %w", meshio.DefaultLimits.Bytes>>20, err)
+		return nil, "", fmt.Errorf(
+			"the upload is not readable or larger than %d MB: %w",
+			meshio.DefaultLimits.Bytes>>20,
+			err,
+		)
 	}
 	files = map[string][]byte{}
 	for _, h := range form.File["files"] {

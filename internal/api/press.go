@@ -157,7 +157,14 @@ func (s *Server) pressFiles(g *gin.Engine) {
 		if err == nil {
 			shot, err = relief(st, "relief")
 		}
-		item := &store.StockItem{ID: uuid.NewString(), Kind: "stamp", Name: r.Name, Data: data, Picture: shot, At: time.Now()}
+		item := &store.StockItem{
+			ID:      uuid.NewString(),
+			Kind:    "stamp",
+			Name:    r.Name,
+			Data:    data,
+			Picture: shot,
+			At:      time.Now(),
+		}
 		if err == nil {
 			err = s.Store.PutStock(c, item)
 		}
@@ -175,7 +182,13 @@ func (s *Server) pressFiles(g *gin.Engine) {
 		}
 		var b bytes.Buffer
 		err := st.WritePNG(&b)
-		row := &store.Picture{ProjectID: c.Param("id"), Name: fileName(r.Name) + ".png", Width: st.Size, Height: st.Size, At: time.Now()}
+		row := &store.Picture{
+			ProjectID: c.Param("id"),
+			Name:      fileName(r.Name) + ".png",
+			Width:     st.Size,
+			Height:    st.Size,
+			At:        time.Now(),
+		}
 		if err == nil {
 			if row.Blob, err = s.Store.PutBlob(c, b.Bytes()); err == nil {
 				err = s.Store.PutPicture(c, row)

@@ -54,7 +54,8 @@ func (s *shots) get(ctx context.Context, name string, make func() ([]byte, error
 	}
 	one.png = b
 	if s.build != "" {
-		if err := s.store.PutMade(ctx, &store.MadePicture{Build: s.build, Name: name, Data: b}); err != nil && ctx.Err() == nil {
+		if err := s.store.PutMade(ctx, &store.MadePicture{Build: s.build, Name: name, Data: b}); err != nil &&
+			ctx.Err() == nil {
 			log.Printf("the picture of %s is not kept: %v", name, err)
 		}
 	}

@@ -117,9 +117,14 @@ func (s *studio) ofStep(ctx context.Context, kind string) ([]byte, error) {
 	one := &stack.Step{ID: "s", Kind: kind, On: true, Amount: 1}
 	list := []*stack.Step{one}
 	if d.Role == "shaper" { // what it does to a noise
-		list = []*stack.Step{{ID: "n", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 24.0}}, one}
+		list = []*stack.Step{
+			{ID: "n", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 24.0}},
+			one,
+		}
 		if d.Inner != "" {
-			one.Steps = []*stack.Step{{ID: "i", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"seed": 5.0}}}
+			one.Steps = []*stack.Step{
+				{ID: "i", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"seed": 5.0}},
+			}
 		}
 	} else if p := one.Params; p == nil && d.Role == "agent" {
 		one.Params = map[string]any{"much": 0.6}
@@ -181,7 +186,14 @@ func (s *Server) stockRoutes(api huma.API) {
 			return nil, fail(err)
 		}
 		data, _ := json.Marshal(savedMask{steps, known})
-		i := &store.StockItem{ID: uuid.NewString(), Kind: "mask", Name: in.Body.Name, Data: data, Picture: shot, At: time.Now()}
+		i := &store.StockItem{
+			ID:      uuid.NewString(),
+			Kind:    "mask",
+			Name:    in.Body.Name,
+			Data:    data,
+			Picture: shot,
+			At:      time.Now(),
+		}
 		return &body[SavedMask]{SavedMask{i.ID, i.Name, steps, known, left, i.At}}, fail(s.Store.PutStock(ctx, i))
 	})
 	// what a mask shows becomes the project's own before its steps go in
@@ -244,7 +256,10 @@ func loose(d *stack.Document, id string) (steps []*stack.Step, shown map[string]
 	copied = func(list []*stack.Step) (out []*stack.Step) {
 		for _, s := range list {
 			if s.Kind == stack.Hand {
-				left = append(left, fmt.Sprintf("what was painted by hand (%d strokes): it lies on this model", len(s.Strokes)))
+				left = append(
+					left,
+					fmt.Sprintf("what was painted by hand (%d strokes): it lies on this model", len(s.Strokes)),
+				)
 				continue
 			}
 			c := *s

@@ -95,7 +95,14 @@ func Bake(ctx context.Context, s *store.Store, hub *live.Hub, r *jobs.Runner) er
 }
 
 // addDense gives a project a dense model and has the order bake from it.
-func addDense(ctx context.Context, s *store.Store, hub *live.Hub, project string, m *mesh.Model, o *jobs.BakeOrder) error {
+func addDense(
+	ctx context.Context,
+	s *store.Store,
+	hub *live.Hub,
+	project string,
+	m *mesh.Model,
+	o *jobs.BakeOrder,
+) error {
 	const name, file = "lantern-dense", "lantern-dense.glb"
 	var glb, packed bytes.Buffer
 	if err := meshio.WriteGLB(&glb, m, meshio.Options{}); err != nil {
@@ -122,5 +129,9 @@ func addDense(ctx context.Context, s *store.Store, hub *live.Hub, project string
 	}
 	o.Dense = []string{name}
 	dense := stack.Dense{Name: name, Blob: blob, File: file, Triangles: len(m.Tri)}
-	return p.Change("Low Wick landing", "", func(d *stack.Document) (stack.Op, error) { return d.WithDense(dense), nil })
+	return p.Change(
+		"Low Wick landing",
+		"",
+		func(d *stack.Document) (stack.Op, error) { return d.WithDense(dense), nil },
+	)
 }

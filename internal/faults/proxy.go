@@ -51,7 +51,9 @@ func NewProxy(dsn string) (*Proxy, string, error) {
 	p := &Proxy{to: "127.0.0.1:" + port[1], from: l, lines: map[net.Conn]bool{}}
 	go p.serve()
 	through := regexp.MustCompile(`host=\S+`).ReplaceAllString(dsn, "host=127.0.0.1")
-	return p, regexp.MustCompile(`port=\d+`).ReplaceAllString(through, fmt.Sprintf("port=%d", l.Addr().(*net.TCPAddr).Port)), nil
+	return p, regexp.MustCompile(`port=\d+`).
+			ReplaceAllString(through, fmt.Sprintf("port=%d", l.Addr().(*net.TCPAddr).Port)),
+		nil
 }
 
 // Down cuts all lines and refuses new ones until Up.

@@ -46,7 +46,9 @@ func Pack(files map[string][]byte) (zipped []byte, file string, err error) {
 		return nil, "", err
 	}
 	if file == "" {
-		return nil, "", fmt.Errorf("there is no model among the files; send a .glb, a .gltf with its files, an .obj, a .ply or an .stl")
+		return nil, "", fmt.Errorf(
+			"there is no model among the files; send a .glb, a .gltf with its files, an .obj, a .ply or an .stl",
+		)
 	}
 	return packed.Bytes(), file, nil
 }
@@ -66,7 +68,11 @@ func Read(ctx context.Context, zipped []byte, file string, tell func(share float
 	for _, f := range z.File {
 		bytes += int64(min(f.UncompressedSize64, 1<<40))
 	}
-	release, err := budget.Memory.Take(ctx, "the model", min(bytes, meshio.DefaultLimits.Bytes)*reading+int64(len(zipped)))
+	release, err := budget.Memory.Take(
+		ctx,
+		"the model",
+		min(bytes, meshio.DefaultLimits.Bytes)*reading+int64(len(zipped)),
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -83,7 +89,14 @@ func Read(ctx context.Context, zipped []byte, file string, tell func(share float
 
 // Create reads a model from files, makes a project of it with a first document
 // and keeps both. Nothing is kept when anything fails. id may be empty, doc nil.
-func Create(ctx context.Context, s *store.Store, id, name string, files map[string][]byte, doc *stack.Document, picture []byte) (*store.Project, error) {
+func Create(
+	ctx context.Context,
+	s *store.Store,
+	id, name string,
+	files map[string][]byte,
+	doc *stack.Document,
+	picture []byte,
+) (*store.Project, error) {
 	zipped, file, err := Pack(files)
 	if err != nil {
 		return nil, err
@@ -103,7 +116,14 @@ func Create(ctx context.Context, s *store.Store, id, name string, files map[stri
 // Found makes the project p of a model that was read from the zip of its files. Its
 // empty ID and Name are filled in; a nil doc becomes a bare surface with the pictures
 // that the files bring along.
-func Found(ctx context.Context, s *store.Store, p *store.Project, m *mesh.Model, zipped []byte, doc *stack.Document) error {
+func Found(
+	ctx context.Context,
+	s *store.Store,
+	p *store.Project,
+	m *mesh.Model,
+	zipped []byte,
+	doc *stack.Document,
+) error {
 	if p.Name == "" {
 		p.Name = m.Name
 	}
@@ -117,11 +137,14 @@ func Found(ctx context.Context, s *store.Store, p *store.Project, m *mesh.Model,
 			sheets = append(sheets, sh.Name)
 		}
 		doc = stack.New(sheets, 1024)
-		doc.Layers = append(doc.Layers, &stack.Layer{ID: uuid.NewString(), Name: "Bare surface", Kind: stack.Fill, Visible: true, Amount: 1,
-			Channels: map[stack.Channel]stack.Coat{
-				stack.BaseColor: {On: true, Value: []float32{0.55, 0.54, 0.52}, Blend: "normal", Amount: 1},
-				stack.Roughness: {On: true, Value: []float32{0.55}, Blend: "normal", Amount: 1},
-			}})
+		doc.Layers = append(
+			doc.Layers,
+			&stack.Layer{ID: uuid.NewString(), Name: "Bare surface", Kind: stack.Fill, Visible: true, Amount: 1,
+				Channels: map[stack.Channel]stack.Coat{
+					stack.BaseColor: {On: true, Value: []float32{0.55, 0.54, 0.52}, Blend: "normal", Amount: 1},
+					stack.Roughness: {On: true, Value: []float32{0.55}, Blend: "normal", Amount: 1},
+				}},
+		)
 		var err error
 		if brought, err = broughtAlong(ctx, s, p.ID, zipped, p.ModelName, m, doc); err != nil {
 			return err

@@ -26,7 +26,15 @@ var channelOf = map[string]stack.Channel{
 // broughtAlong puts the pictures of a model's materials into the document as one
 // picture layer, "From the file", and returns them for the project's list. A picture
 // that cannot be read is left out.
-func broughtAlong(ctx context.Context, s *store.Store, project string, zipped []byte, file string, m *mesh.Model, doc *stack.Document) ([]store.Picture, error) {
+func broughtAlong(
+	ctx context.Context,
+	s *store.Store,
+	project string,
+	zipped []byte,
+	file string,
+	m *mesh.Model,
+	doc *stack.Document,
+) ([]store.Picture, error) {
 	z, err := zip.NewReader(bytes.NewReader(zipped), int64(len(zipped)))
 	if err != nil {
 		return nil, err
@@ -35,7 +43,14 @@ func broughtAlong(ctx context.Context, s *store.Store, project string, zipped []
 	if err != nil || len(list) == 0 {
 		return nil, err
 	}
-	layer := &stack.Layer{ID: uuid.NewString(), Name: "From the file", Kind: stack.Picture, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{}}
+	layer := &stack.Layer{
+		ID:       uuid.NewString(),
+		Name:     "From the file",
+		Kind:     stack.Picture,
+		Visible:  true,
+		Amount:   1,
+		Channels: map[stack.Channel]stack.Coat{},
+	}
 	var rows []store.Picture
 	keep := func(sheet, name string, c stack.Channel, data []byte, w, h int) error {
 		blob, err := s.PutBlob(ctx, data)
@@ -51,7 +66,10 @@ func broughtAlong(ctx context.Context, s *store.Store, project string, zipped []
 			layer.Channels[c] = coat
 		}
 		coat.Pictures[sheet] = blob
-		rows = append(rows, store.Picture{ProjectID: project, Blob: blob, Name: name, Width: w, Height: h, At: time.Now()})
+		rows = append(
+			rows,
+			store.Picture{ProjectID: project, Blob: blob, Name: name, Width: w, Height: h, At: time.Now()},
+		)
 		return nil
 	}
 	for _, t := range list {

@@ -143,7 +143,13 @@ func bakeMaps(ctx context.Context, r *Runner, t *task) error {
 }
 
 // keepMaps assembles the maps of a sheet from the kept pieces.
-func (r *Runner) keepMaps(ctx context.Context, t *task, b *bake.Baker, sheet int, o BakeOrder) (map[string]stack.Baked, error) {
+func (r *Runner) keepMaps(
+	ctx context.Context,
+	t *task,
+	b *bake.Baker,
+	sheet int,
+	o BakeOrder,
+) (map[string]stack.Baked, error) {
 	out := map[string]stack.Baked{}
 	missed := 0
 	for i, m := range b.Maps {

@@ -130,7 +130,15 @@ func (r *Runner) Order(ctx context.Context, project, kind, actor, label string, 
 	if err != nil {
 		return nil, err
 	}
-	j := &store.Job{ID: uuid.NewString(), ProjectID: project, Kind: kind, State: "waiting", Args: b, Actor: actor, Label: label}
+	j := &store.Job{
+		ID:        uuid.NewString(),
+		ProjectID: project,
+		Kind:      kind,
+		State:     "waiting",
+		Args:      b,
+		Actor:     actor,
+		Label:     label,
+	}
 	// the job and its place in the queue, or neither
 	err = pgx.BeginFunc(ctx, r.pool, func(tx pgx.Tx) error {
 		sql, args := j.Insert()

@@ -117,7 +117,8 @@ func (s *Session) fit(d *stack.Document) {
 			}
 		}
 		l.EachStep(func(st *stack.Step) {
-			if id, _ := st.Sources(); st.Follows() && id != "" && id != stack.Below && d.Layer(id) == nil && s.doc.Layer(id) == nil {
+			if id, _ := st.Sources(); st.Follows() && id != "" && id != stack.Below && d.Layer(id) == nil &&
+				s.doc.Layer(id) == nil {
 				st.Params["layer"] = ""
 			}
 		})
@@ -125,5 +126,7 @@ func (s *Session) fit(d *stack.Document) {
 }
 
 func sameReach(a, b stack.Reach) bool {
-	return slices.Equal(a.Sheets, b.Sheets) && slices.Equal(a.Parts, b.Parts) && slices.Equal(a.Islands, b.Islands) && slices.Equal(a.Faces, b.Faces) && slices.Equal(a.IDs, b.IDs)
+	return slices.Equal(a.Sheets, b.Sheets) && slices.Equal(a.Parts, b.Parts) && slices.Equal(a.Islands, b.Islands) &&
+		slices.Equal(a.Faces, b.Faces) &&
+		slices.Equal(a.IDs, b.IDs)
 }

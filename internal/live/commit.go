@@ -105,8 +105,24 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...
 	if a, ok := op.(stack.AddStroke); ok {
 		strokes = append(strokes, a.Stroke)
 	}
-	c := &change{store.Entry{ProjectID: s.ID, Seq: seq, Actor: actor, Kind: kind, Ref: ref, Label: label, Op: opJSON, Inverse: invJSON, At: time.Now(), Request: request},
-		next, strokes, model, stack.LayerOf(op)}
+	c := &change{
+		store.Entry{
+			ProjectID: s.ID,
+			Seq:       seq,
+			Actor:     actor,
+			Kind:      kind,
+			Ref:       ref,
+			Label:     label,
+			Op:        opJSON,
+			Inverse:   invJSON,
+			At:        time.Now(),
+			Request:   request,
+		},
+		next,
+		strokes,
+		model,
+		stack.LayerOf(op),
+	}
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
 	err = s.hub.Store.Append(ctx, s.hub.holder, &c.entry, strokes, doc)

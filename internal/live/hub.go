@@ -48,7 +48,14 @@ const (
 // NewHub returns a hub whose cache holds at most limit bytes.
 func NewHub(s *store.Store, limit int) *Hub {
 	ctx, stop := context.WithCancel(context.Background())
-	h := &Hub{Store: s, Cache: eval.NewCache(limit), holder: store.NewHolder(), open: map[string]*Session{}, opening: map[string]*opening{}, stop: stop}
+	h := &Hub{
+		Store:   s,
+		Cache:   eval.NewCache(limit),
+		holder:  store.NewHolder(),
+		open:    map[string]*Session{},
+		opening: map[string]*opening{},
+		stop:    stop,
+	}
 	go h.tend(ctx)
 	return h
 }
@@ -247,5 +254,7 @@ func (h *Hub) load(ctx context.Context, id string) (*Session, error) {
 func Passing(err error) bool {
 	var down *unreachable
 	var not *notKept
-	return errors.As(err, &down) || errors.As(err, &not) || errors.Is(err, store.ErrLeased) || errors.Is(err, ErrClosed) || errors.Is(err, errStopping)
+	return errors.As(err, &down) || errors.As(err, &not) || errors.Is(err, store.ErrLeased) ||
+		errors.Is(err, ErrClosed) ||
+		errors.Is(err, errStopping)
 }

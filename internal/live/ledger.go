@@ -121,7 +121,11 @@ func (s *Session) back(actor string, forward bool) error {
 	if r := s.at(ref); r >= 0 && s.entries[r].Kind == "jump" {
 		for _, o := range s.entries[at+1:] {
 			if o.Actor != actor {
-				return fmt.Errorf("others have changed things since %q; to %s it would undo their work too. Jump in the ledger instead", e.Label, kind)
+				return fmt.Errorf(
+					"others have changed things since %q; to %s it would undo their work too. Jump in the ledger instead",
+					e.Label,
+					kind,
+				)
 			}
 		}
 	}
@@ -214,7 +218,15 @@ func (s *Session) lines(actor string) []LedgerLine {
 		if len(s.entries)-i > ledgerLength && mark == "" {
 			continue
 		}
-		l := LedgerLine{Seq: e.Seq, Label: e.Label, Kind: e.Kind, Mine: e.Actor == actor, At: e.At, Mark: mark, On: on[i]}
+		l := LedgerLine{
+			Seq:   e.Seq,
+			Label: e.Label,
+			Kind:  e.Kind,
+			Mine:  e.Actor == actor,
+			At:    e.At,
+			Mark:  mark,
+			On:    on[i],
+		}
 		if id, remove := strokeOf(&e); id != "" {
 			if there == nil {
 				there = strokesIn(s.doc)

@@ -156,5 +156,21 @@ type Closed struct {
 
 // Messages are one of each kind of message to the page: its types are made of them.
 func Messages() []any {
-	return []any{Ack{}, Refused{}, Doc{}, Settled{}, Drafted{}, Drilled{}, Picked{}, Edges{}, Sides{}, Works{}, Clip{}, StepFailed{}, Failures{}, ModelChanged{}, Closed{}}
+	return []any{
+		Ack{},
+		Refused{},
+		Doc{},
+		Settled{},
+		Drafted{},
+		Drilled{},
+		Picked{},
+		Edges{},
+		Sides{},
+		Works{},
+		Clip{},
+		StepFailed{},
+		Failures{},
+		ModelChanged{},
+		Closed{},
+	}
 }

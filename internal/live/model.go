@@ -193,7 +193,12 @@ func Relayout(d *stack.Document, before, after *mesh.Model, blob, label string) 
 // relayout also returns which baked maps are dropped: those of sheets whose UVs or whose
 // surface changed, and of the others those that look at the rest of the model, when any of
 // it changed.
-func relayout(d *stack.Document, before, after *mesh.Model, set func(p *stack.Prepared), label string) (stack.Batch, []string) {
+func relayout(
+	d *stack.Document,
+	before, after *mesh.Model,
+	set func(p *stack.Prepared),
+	label string,
+) (stack.Batch, []string) {
 	p := *d.Preparation()
 	set(&p)
 	p.Owners = nil // islands have other numbers now
@@ -207,7 +212,14 @@ func relayout(d *stack.Document, before, after *mesh.Model, set func(p *stack.Pr
 		}
 		for name, b := range all {
 			if k, _ := bake.Get(name); !surface[sheet] || moved && k.Rays {
-				dropped = append(dropped, fmt.Sprintf("%s: %s was baked from the surface as it was; bake it again", sheet, cmp.Or(k.Label, name)))
+				dropped = append(
+					dropped,
+					fmt.Sprintf(
+						"%s: %s was baked from the surface as it was; bake it again",
+						sheet,
+						cmp.Or(k.Label, name),
+					),
+				)
 				continue
 			}
 			if baked[sheet] == nil {
@@ -232,7 +244,8 @@ func relayout(d *stack.Document, before, after *mesh.Model, set func(p *stack.Pr
 	}
 	op := stack.Batch{Label: label, Ops: stack.Ops{stack.Prepare(&p, sheets, label)}}
 	d.Walk(func(l *stack.Layer, _ []*stack.Layer) {
-		if len(l.Reach.Islands) == 0 && !slices.ContainsFunc(l.Reach.Sheets, func(n string) bool { return after.SheetIndex(n) < 0 || !same[n] }) {
+		if len(l.Reach.Islands) == 0 &&
+			!slices.ContainsFunc(l.Reach.Sheets, func(n string) bool { return after.SheetIndex(n) < 0 || !same[n] }) {
 			return
 		}
 		if r, changed := facesInstead(l.Reach, before, same); changed && !l.Locked {

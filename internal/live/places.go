@@ -57,7 +57,10 @@ func (s *Session) area(r *BeginStrokeRequest) (*brush.Area, error) {
 			}
 			on = func(i int) bool { return same[i] }
 		default:
-			return nil, fmt.Errorf("a stroke cannot stay within a %q; it can within a part, island, sheet, face, ID colour (id) or all", r.Within)
+			return nil, fmt.Errorf(
+				"a stroke cannot stay within a %q; it can within a part, island, sheet, face, ID colour (id) or all",
+				r.Within,
+			)
 		}
 	}
 	return brush.AreaOf(len(m.Tri), on, func(i int) [3]geom.Vec3 {
@@ -126,7 +129,19 @@ func (v *viewer) pick(ctx context.Context, r *PickRequest) error {
 	if err != nil {
 		id = nil // its error is told with the tiles
 	}
-	v.post(Picked{"picked", r.ID, r.Kind, tri, m.Island[tri], m.Parts[m.TriPart[tri]].Name, m.Sheets[m.TriSheet[tri]].Name, id, values})
+	v.post(
+		Picked{
+			"picked",
+			r.ID,
+			r.Kind,
+			tri,
+			m.Island[tri],
+			m.Parts[m.TriPart[tri]].Name,
+			m.Sheets[m.TriSheet[tri]].Name,
+			id,
+			values,
+		},
+	)
 	return nil
 }
 
@@ -170,5 +185,6 @@ func (s *Session) nearest(p, n geom.Vec3) int32 {
 }
 
 func inside(p, a, b, c, n geom.Vec3) bool {
-	return b.Sub(a).Cross(p.Sub(a)).Dot(n) >= 0 && c.Sub(b).Cross(p.Sub(b)).Dot(n) >= 0 && a.Sub(c).Cross(p.Sub(c)).Dot(n) >= 0
+	return b.Sub(a).Cross(p.Sub(a)).Dot(n) >= 0 && c.Sub(b).Cross(p.Sub(b)).Dot(n) >= 0 &&
+		a.Sub(c).Cross(p.Sub(c)).Dot(n) >= 0
 }

@@ -93,7 +93,11 @@ func (s *state) differs(was *state) *Doc {
 }
 
 func (l *LedgerLine) same(o *LedgerLine) bool {
-	return l.Seq == o.Seq && l.Label == o.Label && l.Kind == o.Kind && l.Mine == o.Mine && l.At.Equal(o.At) && l.Mark == o.Mark && l.On == o.On && l.After == o.After && (l.Out == nil) == (o.Out == nil)
+	return l.Seq == o.Seq && l.Label == o.Label && l.Kind == o.Kind && l.Mine == o.Mine && l.At.Equal(o.At) &&
+		l.Mark == o.Mark &&
+		l.On == o.On &&
+		l.After == o.After &&
+		(l.Out == nil) == (o.Out == nil)
 }
 
 // tell tells the state to every viewer.
@@ -122,7 +126,10 @@ func (s *Session) tell() {
 
 // state is what every page is told alike.
 func (s *Session) state() *state {
-	out := &state{strokes: map[string]int{}, rest: Doc{Model: modelKey(s.doc), Viewers: len(s.viewers), Notes: map[string]string{}}}
+	out := &state{
+		strokes: map[string]int{},
+		rest:    Doc{Model: modelKey(s.doc), Viewers: len(s.viewers), Notes: map[string]string{}},
+	}
 	s.doc.Walk(func(l *stack.Layer, _ []*stack.Layer) {
 		if len(l.Strokes) > 0 {
 			out.strokes[l.ID] = len(l.Strokes)

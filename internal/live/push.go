@@ -83,7 +83,16 @@ type soloed struct {
 }
 
 func newPusher(v *viewer) *pusher {
-	return &pusher{v: v, have: map[slot]sent{}, views: map[string]*eval.Surface{}, cards: map[string]eval.Key{}, keys: map[slot]eval.Key{}, ready: map[eval.Tile]bool{}, rough: draftSize, kept: newKept(v.s.hub.Store, v.s.ID)}
+	return &pusher{
+		v:     v,
+		have:  map[slot]sent{},
+		views: map[string]*eval.Surface{},
+		cards: map[string]eval.Key{},
+		keys:  map[slot]eval.Key{},
+		ready: map[eval.Tile]bool{},
+		rough: draftSize,
+		kept:  newKept(v.s.hub.Store, v.s.ID),
+	}
 }
 
 const (
@@ -427,7 +436,14 @@ func (u *pusher) sendAll(ctx context.Context, p *eval.Program, slots []slot, dra
 var packed = [mapAlone]string{"base color with opacity", "occlusion roughness metallic", "normal", "emissive"}
 
 // frame evaluates a tile, or takes it as it was kept; nil where no surface is.
-func (u *pusher) frame(ctx context.Context, p *eval.Program, s slot, key eval.Key, got map[string][]byte, draft bool) ([]byte, error) {
+func (u *pusher) frame(
+	ctx context.Context,
+	p *eval.Program,
+	s slot,
+	key eval.Key,
+	got map[string][]byte,
+	draft bool,
+) ([]byte, error) {
 	if b, ok := got[u.kept.name(s, key)]; ok && s.kind < mapAlone {
 		return b, nil
 	}

@@ -55,14 +55,20 @@ func (s *Session) Replace(actor, request string, m *mesh.Model, blob, file strin
 						continue
 					}
 					fresh = append(fresh, n)
-					op.Ops = append(op.Ops, stack.AddStroke{Target: l.ID, StepID: step, StrokeID: n.ID, Stroke: n, Index: i - (gone)})
+					op.Ops = append(
+						op.Ops,
+						stack.AddStroke{Target: l.ID, StepID: step, StrokeID: n.ID, Stroke: n, Index: i - (gone)},
+					)
 					moved++
 				}
 			}
 			take("", l.Strokes)
 			l.EachStep(func(st *stack.Step) { take(st.ID, st.Strokes) })
 			if gone > 0 {
-				lost = append(lost, fmt.Sprintf("%s: %d of %d strokes lie too far from the new model", l.Name, gone, gone+moved))
+				lost = append(
+					lost,
+					fmt.Sprintf("%s: %d of %d strokes lie too far from the new model", l.Name, gone, gone+moved),
+				)
 			}
 		})
 		if s.Model() != before {

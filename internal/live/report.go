@@ -37,7 +37,11 @@ func (s *Session) Report() *unwrap.Report {
 	for i, sheet := range m.Sheets {
 		if b, ok := baked[sheet.Name]["misses"]; ok && b.Missed > 0 {
 			r.Add(m, unwrap.Finding{Kind: "misses", Grave: true, Sheet: sheet.Name,
-				Text: fmt.Sprintf("%d texels of %q missed the dense model and show the model itself: widen the cage there", b.Missed, sheet.Name)}, s.missed(m, i, b.Picture))
+				Text: fmt.Sprintf(
+					"%d texels of %q missed the dense model and show the model itself: widen the cage there",
+					b.Missed,
+					sheet.Name,
+				)}, s.missed(m, i, b.Picture))
 		}
 	}
 	s.mu.Lock()

@@ -94,7 +94,10 @@ var requests = []RequestKind{
 	said[PasteRequest]("paste", "add what the actor copied last"),
 	said[MergeRequest]("merge", "bake a layer and the one below it, or a group, to a picture layer"),
 	said[CancelWorkRequest]("work.cancel", "stop long work"),
-	said[BeginStrokeRequest]("stroke.begin", "begin a stroke; the server finds the triangles that it is to stay in, or that it fills"),
+	said[BeginStrokeRequest](
+		"stroke.begin",
+		"begin a stroke; the server finds the triangles that it is to stay in, or that it fills",
+	),
 	said[GrowStrokeRequest]("stroke.add", "add points to the stroke"),
 	said[EndStrokeRequest]("stroke.end", "keep the stroke"),
 	said[CancelStrokeRequest]("stroke.cancel", "drop the stroke"),

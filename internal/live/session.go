@@ -67,8 +67,18 @@ func (h *Hub) read(ctx context.Context, id string) (*Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Session{hub: h, ID: id, Name: p.Name, inbox: make(chan func(), 64), quit: make(chan struct{}), gone: make(chan struct{}),
-		viewers: map[*viewer]bool{}, marks: map[int64]string{}, requests: map[string]bool{}, growing: map[string]*cutStroke{}}
+	s := &Session{
+		hub:      h,
+		ID:       id,
+		Name:     p.Name,
+		inbox:    make(chan func(), 64),
+		quit:     make(chan struct{}),
+		gone:     make(chan struct{}),
+		viewers:  map[*viewer]bool{},
+		marks:    map[int64]string{},
+		requests: map[string]bool{},
+		growing:  map[string]*cutStroke{},
+	}
 	s.touch()
 	for _, k := range marks {
 		s.marks[k.Seq] = k.Name

@@ -61,7 +61,11 @@ func (v *viewer) sides(r *SidesRequest) error {
 	if err != nil {
 		return fmt.Errorf("layer %q: %w", l.Name, err)
 	}
-	words := map[string]string{"copy": "copied to the other side", "flip": "flipped to the other side", "exchange": "exchanged with the other side"}
+	words := map[string]string{
+		"copy":     "copied to the other side",
+		"flip":     "flipped to the other side",
+		"exchange": "exchanged with the other side",
+	}
 	op := stack.Batch{Label: fmt.Sprintf("%s: %s", l.Name, words[r.Kind])}
 	for _, id := range change.Gone {
 		op.Ops = append(op.Ops, stack.RemoveStroke{Target: l.ID, StepID: r.Step, StrokeID: id})
@@ -95,7 +99,10 @@ func (s *Session) bothWays(op stack.AddStroke, ways string) (stack.Op, []*brush.
 	}
 	back, _ := over.Over(st, true, uuid.NewString)
 	words := map[string]string{"flip": "flipped to this side", "exchange": "exchanged with the other side"}
-	batch := stack.Batch{Label: fmt.Sprintf("%s: %s under the brush", s.nameOf(op.Target), words[ways]), Ops: stack.Ops{op}}
+	batch := stack.Batch{
+		Label: fmt.Sprintf("%s: %s under the brush", s.nameOf(op.Target), words[ways]),
+		Ops:   stack.Ops{op},
+	}
 	fresh := []*brush.Stroke{st}
 	for _, b := range back {
 		take := *st.Take
@@ -104,7 +111,10 @@ func (s *Session) bothWays(op stack.AddStroke, ways string) (stack.Op, []*brush.
 		if b.Erase = ways == "flip"; b.Erase {
 			b.Does, b.Take = brush.Paint, nil
 		}
-		batch.Ops = append(batch.Ops, stack.AddStroke{Target: op.Target, StepID: op.StepID, StrokeID: b.ID, Index: -1, Stroke: b})
+		batch.Ops = append(
+			batch.Ops,
+			stack.AddStroke{Target: op.Target, StepID: op.StepID, StrokeID: b.ID, Index: -1, Stroke: b},
+		)
 		fresh = append(fresh, b)
 	}
 	return batch, fresh, nil

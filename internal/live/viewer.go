@@ -77,7 +77,16 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	conn.SetReadLimit(8 << 20)
-	v := &viewer{s: s, actor: actor, conn: conn, woken: make(chan struct{}, 1), hovers: make(chan struct{}, 1), want: make(chan wish, 1), posts: make(chan any, mostPosts), end: cancel}
+	v := &viewer{
+		s:      s,
+		actor:  actor,
+		conn:   conn,
+		woken:  make(chan struct{}, 1),
+		hovers: make(chan struct{}, 1),
+		want:   make(chan wish, 1),
+		posts:  make(chan any, mostPosts),
+		end:    cancel,
+	}
 	v.docs.woken = make(chan struct{}, 1)
 	v.push = newPusher(v)
 	v.push.wait = wait

@@ -22,7 +22,10 @@ type work struct {
 
 // begin runs f beside the session. What f returns is applied in the session's
 // goroutine; it may refuse when the document has changed too much meanwhile.
-func (s *Session) begin(actor, label string, f func(ctx context.Context, progress func(float64)) (func() error, error)) {
+func (s *Session) begin(
+	actor, label string,
+	f func(ctx context.Context, progress func(float64)) (func() error, error),
+) {
 	ctx, cancel := context.WithCancel(context.Background())
 	if s.works == nil {
 		s.works = map[int64]*work{}
@@ -125,7 +128,13 @@ func (s *Session) mergeDown(actor, id string, newID func() string) error {
 	}
 	p := eval.Compile(s.Scene(), s.doc, "", "")
 	s.begin(actor, "Merge "+l.Name, func(ctx context.Context, progress func(float64)) (func() error, error) {
-		baked, err := deliver.Merge(ctx, p, ids, func(png []byte) (string, error) { return s.hub.Store.PutBlob(ctx, png) }, progress)
+		baked, err := deliver.Merge(
+			ctx,
+			p,
+			ids,
+			func(png []byte) (string, error) { return s.hub.Store.PutBlob(ctx, png) },
+			progress,
+		)
 		if err != nil {
 			return nil, err
 		}

@@ -21,7 +21,12 @@ type Keep struct {
 }
 
 // Usual is how long things are kept when nobody says otherwise.
-var Usual = Keep{Bin: 30 * 24 * time.Hour, Loose: 3 * 24 * time.Hour, Results: 30 * 24 * time.Hour, Pieces: 7 * 24 * time.Hour}
+var Usual = Keep{
+	Bin:     30 * 24 * time.Hour,
+	Loose:   3 * 24 * time.Hour,
+	Results: 30 * 24 * time.Hour,
+	Pieces:  7 * 24 * time.Hour,
+}
 
 // Gone is one thing that was cleared away.
 type Gone struct {
@@ -43,8 +48,13 @@ type Binned struct {
 // cleared away.
 func (s *Store) Bin(ctx context.Context, keep Keep) ([]Binned, error) {
 	var list []Project
-	err := s.db.WithContext(ctx).Unscoped().Select("id", "name", "model_name", "deleted_at", "updated_at", "COALESCE(octet_length(picture), 0) > 0 AS pictured").
-		Where("deleted_at IS NOT NULL").Order("deleted_at DESC, id").Find(&list).Error
+	err := s.db.WithContext(ctx).
+		Unscoped().
+		Select("id", "name", "model_name", "deleted_at", "updated_at", "COALESCE(octet_length(picture), 0) > 0 AS pictured").
+		Where("deleted_at IS NOT NULL").
+		Order("deleted_at DESC, id").
+		Find(&list).
+		Error
 	out := make([]Binned, len(list))
 	for i, p := range list {
 		out[i] = Binned{p, p.DeletedAt.Time.Add(keep.Bin)}
@@ -74,7 +84,9 @@ func (s *Store) Discard(ctx context.Context, id string) error {
 // discard deletes the deleted projects that a condition names, with all their rows.
 func discard(tx *gorm.DB, where string, args ...any) ([]Gone, error) {
 	var list []Project
-	err := tx.Raw("SELECT id, name FROM projects WHERE deleted_at IS NOT NULL AND "+where+" FOR UPDATE", args...).Scan(&list).Error
+	err := tx.Raw("SELECT id, name FROM projects WHERE deleted_at IS NOT NULL AND "+where+" FOR UPDATE", args...).
+		Scan(&list).
+		Error
 	var out []Gone
 	for _, p := range list {
 		if err != nil {
@@ -83,7 +95,9 @@ func discard(tx *gorm.DB, where string, args ...any) ([]Gone, error) {
 		var bytes int64
 		err = tx.Raw(`SELECT (SELECT COALESCE(sum(octet_length(points) + pg_column_size(meta)), 0) FROM stroke_rows WHERE project_id = ?) +
 (SELECT COALESCE(sum(pg_column_size(op) + pg_column_size(inverse)), 0) FROM entries WHERE project_id = ?) +
-(SELECT COALESCE(sum(octet_length(data)), 0) FROM finished_tiles WHERE project_id = ?)`, p.ID, p.ID, p.ID).Scan(&bytes).Error
+(SELECT COALESCE(sum(octet_length(data)), 0) FROM finished_tiles WHERE project_id = ?)`, p.ID, p.ID, p.ID).
+			Scan(&bytes).
+			Error
 		for _, q := range []string{
 			"DELETE FROM job_pieces WHERE job_id IN (SELECT id FROM jobs WHERE project_id = ?)", "DELETE FROM jobs WHERE project_id = ?",
 			"DELETE FROM finished_tiles WHERE project_id = ?", "DELETE FROM leases WHERE project_id = ?", "DELETE FROM pictures WHERE project_id = ?", "DELETE FROM marks WHERE project_id = ?",
@@ -165,15 +179,27 @@ func (c *clearing) projects(keep Keep) {
 
 // rows clears what is found without looking at blobs.
 func (c *clearing) rows(keep Keep, build uint64) {
-	c.take("stock", "DELETE FROM stock_items WHERE deleted_at < ? RETURNING name, COALESCE(octet_length(picture), 0) + pg_column_size(data) AS bytes", ago(keep.Bin))
+	c.take(
+		"stock",
+		"DELETE FROM stock_items WHERE deleted_at < ? RETURNING name, COALESCE(octet_length(picture), 0) + pg_column_size(data) AS bytes",
+		ago(keep.Bin),
+	)
 	c.take("job", `WITH old AS (SELECT id FROM jobs WHERE state IN ('done', 'failed', 'cancelled') AND updated_at < ?),
  pieces AS (DELETE FROM job_pieces WHERE job_id IN (SELECT id FROM old))
  DELETE FROM jobs WHERE id IN (SELECT id FROM old) RETURNING COALESCE(NULLIF(label, ''), kind) || ' of ' || to_char(created_at, 'YYYY-MM-DD') AS name, pg_column_size(files)::bigint AS bytes`, ago(keep.Results))
-	c.take("pieces", `WITH old AS (DELETE FROM job_pieces USING jobs j WHERE job_id = j.id AND j.state IN ('done', 'failed', 'cancelled') AND j.updated_at < ? RETURNING job_id, octet_length(data) AS size)
- SELECT job_id AS name, sum(size)::bigint AS bytes FROM old GROUP BY job_id`, ago(keep.Pieces))
+	c.take(
+		"pieces",
+		`WITH old AS (DELETE FROM job_pieces USING jobs j WHERE job_id = j.id AND j.state IN ('done', 'failed', 'cancelled') AND j.updated_at < ? RETURNING job_id, octet_length(data) AS size)
+ SELECT job_id AS name, sum(size)::bigint AS bytes FROM old GROUP BY job_id`,
+		ago(keep.Pieces),
+	)
 	sum := binary.BigEndian.AppendUint64(nil, build)
-	c.take("tiles", `WITH old AS (DELETE FROM finished_tiles USING projects p WHERE project_id = p.id AND (p.deleted_at IS NOT NULL OR substring(key FROM 1 FOR 8) <> ?) RETURNING p.name, octet_length(data) AS size)
- SELECT name, sum(size)::bigint AS bytes FROM old GROUP BY name`, sum)
+	c.take(
+		"tiles",
+		`WITH old AS (DELETE FROM finished_tiles USING projects p WHERE project_id = p.id AND (p.deleted_at IS NOT NULL OR substring(key FROM 1 FOR 8) <> ?) RETURNING p.name, octet_length(data) AS size)
+ SELECT name, sum(size)::bigint AS bytes FROM old GROUP BY name`,
+		sum,
+	)
 	c.exec("DELETE FROM leases WHERE until < ?", ago(time.Hour))
 }
 
@@ -187,7 +213,13 @@ func (c *clearing) blobs(keep Keep) {
  UNION ALL SELECT args::text || files::text || result::text FROM jobs UNION ALL SELECT data::text FROM stock_items) x, regexp_matches(t, '[0-9a-f]{64}', 'g') m`)
 	c.exec("SELECT pg_advisory_xact_lock(?)", blobLock)
 	c.exec("DELETE FROM loose_blobs WHERE hash IN (SELECT hash FROM reached)")
-	c.exec("INSERT INTO loose_blobs (hash, since) SELECT DISTINCT hash, now() FROM blob_chunks WHERE n = 0 AND hash NOT IN (SELECT hash FROM reached) ON CONFLICT DO NOTHING")
-	c.take("blob", `WITH old AS (DELETE FROM loose_blobs WHERE since <= ? RETURNING hash), data AS (DELETE FROM blob_chunks WHERE hash IN (SELECT hash FROM old) RETURNING hash, octet_length(data) AS size)
- SELECT hash AS name, sum(size)::bigint AS bytes FROM data GROUP BY hash`, ago(keep.Loose))
+	c.exec(
+		"INSERT INTO loose_blobs (hash, since) SELECT DISTINCT hash, now() FROM blob_chunks WHERE n = 0 AND hash NOT IN (SELECT hash FROM reached) ON CONFLICT DO NOTHING",
+	)
+	c.take(
+		"blob",
+		`WITH old AS (DELETE FROM loose_blobs WHERE since <= ? RETURNING hash), data AS (DELETE FROM blob_chunks WHERE hash IN (SELECT hash FROM old) RETURNING hash, octet_length(data) AS size)
+ SELECT hash AS name, sum(size)::bigint AS bytes FROM data GROUP BY hash`,
+		ago(keep.Loose),
+	)
 }

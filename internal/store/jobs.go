@@ -10,7 +10,15 @@ import (
 // Insert returns the statement that writes a new job, for a transaction of the queue's.
 func (j *Job) Insert() (sql string, args []any) {
 	return `INSERT INTO jobs (id, project_id, kind, state, progress, note, args, files, label, actor, result, created_at, updated_at)
-VALUES ($1, $2, $3, $4, 0, '', $5, '[]', $6, $7, '{}', now(), now())`, []any{j.ID, j.ProjectID, j.Kind, j.State, string(j.Args), j.Label, j.Actor}
+VALUES ($1, $2, $3, $4, 0, '', $5, '[]', $6, $7, '{}', now(), now())`, []any{
+			j.ID,
+			j.ProjectID,
+			j.Kind,
+			j.State,
+			string(j.Args),
+			j.Label,
+			j.Actor,
+		}
 }
 
 // PutJob writes a job whole.
@@ -35,7 +43,12 @@ func (s *Store) JobByID(ctx context.Context, id string) (*Job, error) {
 // Jobs lists the jobs of a project, the latest first.
 func (s *Store) Jobs(ctx context.Context, project string) ([]Job, error) {
 	var j []Job
-	return j, s.db.WithContext(ctx).Omit("result").Order("created_at DESC").Limit(30).Find(&j, "project_id = ?", project).Error
+	return j, s.db.WithContext(ctx).
+		Omit("result").
+		Order("created_at DESC").
+		Limit(30).
+		Find(&j, "project_id = ?", project).
+		Error
 }
 
 // AliveJobs lists all jobs that have not ended, the oldest first.
@@ -62,7 +75,10 @@ func (s *Store) EndJob(ctx context.Context, j *Job) (bool, error) {
 	if j.Result != nil {
 		columns["result"] = j.Result
 	}
-	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('waiting','running','ready')", j.ID).Updates(columns)
+	r := s.db.WithContext(ctx).
+		Model(&Job{}).
+		Where("id = ? AND state IN ('waiting','running','ready')", j.ID).
+		Updates(columns)
 	if r.Error == nil && (j.State == "done" || j.State == "ready") {
 		_ = s.db.WithContext(ctx).Exec("DELETE FROM job_pieces WHERE job_id = ?", j.ID).Error
 	}
@@ -84,8 +100,15 @@ const mostLost = 3
 // again, and returned. One whose workers were lost again and again has failed.
 func (s *Store) Orphans(ctx context.Context, since time.Time) ([]Job, error) {
 	db := s.db.WithContext(ctx)
-	err := db.Exec(`UPDATE jobs SET state = 'failed', note = ? WHERE state = 'running' AND beat < ? AND lost >= ?`,
-		fmt.Sprintf("its worker ended %d times without a word, most likely for want of memory; try it again with a smaller size", mostLost), since, mostLost-1).Error
+	err := db.Exec(
+		`UPDATE jobs SET state = 'failed', note = ? WHERE state = 'running' AND beat < ? AND lost >= ?`,
+		fmt.Sprintf(
+			"its worker ended %d times without a word, most likely for want of memory; try it again with a smaller size",
+			mostLost,
+		),
+		since,
+		mostLost-1,
+	).Error
 	if err != nil {
 		return nil, err
 	}
@@ -96,13 +119,18 @@ func (s *Store) Orphans(ctx context.Context, since time.Time) ([]Job, error) {
 	// and those whose worker ended after it had taken them and before it said so: they wait,
 	// and nothing in the queue is going to begin them
 	err = db.Raw(`UPDATE jobs SET updated_at = now(), lost = lost + 1 WHERE state = 'waiting' AND updated_at < ? AND NOT EXISTS
-(SELECT 1 FROM river_job r WHERE r.args->>'jobId' = jobs.id AND (r.state IN ('available', 'pending', 'retryable', 'scheduled') OR r.state = 'running' AND r.attempted_at > ?)) RETURNING *`, since, since).Scan(&never).Error
+(SELECT 1 FROM river_job r WHERE r.args->>'jobId' = jobs.id AND (r.state IN ('available', 'pending', 'retryable', 'scheduled') OR r.state = 'running' AND r.attempted_at > ?)) RETURNING *`, since, since).
+		Scan(&never).
+		Error
 	return append(j, never...), err
 }
 
 // Cancel marks a job that has not ended as cancelled.
 func (s *Store) Cancel(ctx context.Context, id string) error {
-	r := s.db.WithContext(ctx).Model(&Job{}).Where("id = ? AND state IN ('waiting','running','ready')", id).Update("state", "cancelled")
+	r := s.db.WithContext(ctx).
+		Model(&Job{}).
+		Where("id = ? AND state IN ('waiting','running','ready')", id).
+		Update("state", "cancelled")
 	if r.Error == nil && r.RowsAffected == 0 {
 		return ErrNotFound
 	}
@@ -111,7 +139,9 @@ func (s *Store) Cancel(ctx context.Context, id string) error {
 
 // PutPiece keeps a finished piece of a long job.
 func (s *Store) PutPiece(ctx context.Context, job, name string, data []byte) error {
-	return s.db.WithContext(ctx).Exec("INSERT INTO job_pieces (job_id, name, data) VALUES (?, ?, ?) ON CONFLICT (job_id, name) DO UPDATE SET data = excluded.data", job, name, data).Error
+	return s.db.WithContext(ctx).
+		Exec("INSERT INTO job_pieces (job_id, name, data) VALUES (?, ?, ?) ON CONFLICT (job_id, name) DO UPDATE SET data = excluded.data", job, name, data).
+		Error
 }
 
 // Piece returns a kept piece, or ErrNotFound.
@@ -129,5 +159,8 @@ func (s *Store) Piece(ctx context.Context, job, name string) ([]byte, error) {
 // Pieces lists the names of a job's kept pieces.
 func (s *Store) Pieces(ctx context.Context, job string) ([]string, error) {
 	var names []string
-	return names, s.db.WithContext(ctx).Raw("SELECT name FROM job_pieces WHERE job_id = ? ORDER BY name", job).Scan(&names).Error
+	return names, s.db.WithContext(ctx).
+		Raw("SELECT name FROM job_pieces WHERE job_id = ? ORDER BY name", job).
+		Scan(&names).
+		Error
 }

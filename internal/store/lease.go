@@ -93,15 +93,26 @@ func (s *Store) Lease(ctx context.Context, project string, h Holder) error {
 			return err
 		}
 		if len(has) > 0 && has[0].Holder != h && !has[0].Lapsed && has[0].Holder != "" && !has[0].Holder.over() {
-			return fmt.Errorf("%w; close it there, or wait %d seconds after that one has stopped", ErrLeased, LeaseFor/time.Second)
+			return fmt.Errorf(
+				"%w; close it there, or wait %d seconds after that one has stopped",
+				ErrLeased,
+				LeaseFor/time.Second,
+			)
 		}
-		return tx.Exec("UPDATE leases SET holder = ?, until = now() + ? * interval '1 second' WHERE project_id = ?", h, LeaseFor.Seconds(), project).Error
+		return tx.Exec(
+			"UPDATE leases SET holder = ?, until = now() + ? * interval '1 second' WHERE project_id = ?",
+			h,
+			LeaseFor.Seconds(),
+			project,
+		).Error
 	})
 }
 
 // Renew keeps all leases of a holder.
 func (s *Store) Renew(ctx context.Context, h Holder) error {
-	return s.db.WithContext(ctx).Exec("UPDATE leases SET until = now() + ? * interval '1 second' WHERE holder = ?", LeaseFor.Seconds(), h).Error
+	return s.db.WithContext(ctx).
+		Exec("UPDATE leases SET until = now() + ? * interval '1 second' WHERE holder = ?", LeaseFor.Seconds(), h).
+		Error
 }
 
 // EndLease gives a project's lease back.

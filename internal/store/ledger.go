@@ -33,7 +33,9 @@ func (s *Store) Marks(ctx context.Context, project string) ([]Mark, error) {
 // SnapshotAt returns the newest snapshot that is not after a place in the ledger.
 func (s *Store) SnapshotAt(ctx context.Context, project string, seq int64) (*Snapshot, error) {
 	var snap Snapshot
-	return &snap, found(s.db.WithContext(ctx).Order("seq DESC").First(&snap, "project_id = ? AND seq <= ?", project, seq).Error)
+	return &snap, found(
+		s.db.WithContext(ctx).Order("seq DESC").First(&snap, "project_id = ? AND seq <= ?", project, seq).Error,
+	)
 }
 
 // Clip is what someone has copied, to paste it here or in another project.
