@@ -40,14 +40,7 @@ func unwrapCommand() *cobra.Command {
 			}
 			seconds := time.Since(start).Seconds()
 			var b bytes.Buffer
-			switch strings.ToLower(filepath.Ext(out)) {
-			case ".glb":
-				err = meshio.WriteGLB(&b, after, meshio.Options{})
-			case ".obj":
-				err = meshio.WriteOBJ(&b, after)
-			default:
-				err = fmt.Errorf("%s: this kind of file is not written; use .glb or .obj", out)
-			}
+			_, err = meshio.Write(&b, after, out)
 			if err == nil {
 				err = os.WriteFile(out, b.Bytes(), 0o644)
 			}

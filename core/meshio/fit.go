@@ -6,7 +6,6 @@ import (
 	"io/fs"
 	"math"
 	"path"
-	"strings"
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
@@ -56,11 +55,12 @@ func fitOf(files fs.FS, name string) (f Fit, err error) {
 // Z up, the others Y.
 func Guess(name string, size float64) Fit {
 	f := Fit{Unit: 1, Up: "y"}
-	switch strings.ToLower(path.Ext(name)) {
-	case ".glb", ".gltf":
+	form := formOf(name)
+	if form != nil {
+		f.Up = form.Up
+	}
+	if form != nil && form.Metres {
 		return f
-	case ".ply", ".stl":
-		f.Up = "z"
 	}
 	switch {
 	case size >= 200:

@@ -201,3 +201,40 @@ func FuzzPLY(f *testing.F) {
 	fuzz(f, "a.ply", plyOf("ascii"), plyOf("binary_little_endian"), plyOf("binary_big_endian"))
 }
 func FuzzSTL(f *testing.F) { fuzz(f, "a.stl", stlOf(true), stlOf(false)) }
+
+// Every form reads what it writes, is found by its name in any case, and is told to people.
+func TestEveryFormReadsWhatItWrites(t *testing.T) {
+	m, err := Read(fstest.MapFS{"a.obj": {Data: []byte(cube)}}, "a.obj", DefaultLimits)
+	if err != nil {
+		t.Fatal(err)
+	}
+	written := 0
+	for _, f := range Forms() {
+		if !Reads("SKIFF"+strings.ToUpper(f.Ext)) || !strings.Contains(Readable(), f.Ext) || f.Label == "" || f.Media == "" {
+			t.Errorf("%+v is not told, or not known by its name", f)
+		}
+		var b bytes.Buffer
+		media, err := Write(&b, m, "a"+f.Ext)
+		if !f.Writes {
+			if err == nil || !strings.Contains(err.Error(), ".glb or .obj") {
+				t.Errorf("%s is written, or the refusal does not say what can be: %v", f.Ext, err)
+			}
+			continue
+		}
+		written++
+		back, rerr := Read(fstest.MapFS{"a" + f.Ext: {Data: b.Bytes()}, FitFile: {Data: []byte(`{"unit":1,"up":"y"}`)}}, "a"+f.Ext, DefaultLimits)
+		if err != nil || rerr != nil || media != f.Media || Media("a"+f.Ext) != media {
+			t.Errorf("%s: %v %v %s", f.Ext, err, rerr, media)
+			continue
+		}
+		if len(back.Tri) != len(m.Tri) || back.Bounds != m.Bounds {
+			t.Errorf("%s: %d triangles in %v come back as %d in %v", f.Ext, len(m.Tri), m.Bounds, len(back.Tri), back.Bounds)
+		}
+	}
+	if written < 2 {
+		t.Errorf("%d forms are written", written)
+	}
+	if Reads("a.txt") || Media("a.png") != "" {
+		t.Error("what is no model counts as one")
+	}
+}

@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
+	"io"
 	"io/fs"
 	"math"
 	"net/url"
@@ -19,6 +20,23 @@ import (
 
 	"github.com/qmuntal/gltf"
 )
+
+var pictures = []string{".png", ".jpg", ".jpeg", ".webp"}
+
+var glbForm = Form{
+	Ext: ".glb", Label: "glTF 2.0, one file", Media: "model/gltf-binary", Up: "y", Metres: true,
+	read:     func(s *source) (*mesh.Model, error) { return readGLB(s.data, s.scene, s.lim) },
+	textures: gltfTextures,
+	write:    func(w io.Writer, m *mesh.Model) error { return WriteGLB(w, m, Options{}) },
+}
+
+var gltfForm = Form{
+	Ext: ".gltf", Label: "glTF 2.0 with its files", Media: "model/gltf+json", Up: "y", Metres: true, Beside: append([]string{".bin"}, pictures...),
+	read: func(s *source) (*mesh.Model, error) {
+		return readGLTF(s.data, nil, s.files, s.dir, s.scene, s.lim)
+	},
+	textures: gltfTextures,
+}
 
 // readGLB opens the container of glTF 2.0, section 4.4.
 func readGLB(data []byte, scene string, lim Limits) (*mesh.Model, error) {

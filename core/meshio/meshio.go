@@ -46,39 +46,20 @@ func Read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 	return m, nil
 }
 
-// Reads reports whether a file's name is that of a model.
-func Reads(name string) bool {
-	switch strings.ToLower(path.Ext(name)) {
-	case ".glb", ".gltf", ".obj", ".ply", ".stl":
-		return true
-	}
-	return false
-}
-
 func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 	data, err := load(files, name, lim.Bytes)
 	if err != nil {
 		return nil, err
 	}
+	form := formOf(name)
+	if form == nil {
+		return nil, fmt.Errorf("this kind of file is not read; use %s", Readable())
+	}
 	f, err := fitOf(files, name)
 	if err != nil {
 		return nil, err
 	}
-	var m *mesh.Model
-	switch strings.ToLower(path.Ext(name)) {
-	case ".glb":
-		m, err = readGLB(data, f.Scene, lim)
-	case ".gltf":
-		m, err = readGLTF(data, nil, files, path.Dir(name), f.Scene, lim)
-	case ".obj":
-		m, err = readOBJ(data, lim)
-	case ".ply":
-		m, err = readPLY(data, lim)
-	case ".stl":
-		m, err = readSTL(data, lim)
-	default:
-		return nil, fmt.Errorf("this kind of file is not read; use .glb, .gltf, .obj, .ply or .stl")
-	}
+	m, err := form.read(&source{data, files, path.Dir(name), f.Scene, lim})
 	if err != nil {
 		return nil, err
 	}

@@ -12,6 +12,13 @@ import (
 	"velvetgrime/core/mesh"
 )
 
+var objForm = Form{
+	Ext: ".obj", Label: "Wavefront OBJ", Media: "model/obj", Up: "y", Beside: append([]string{".mtl"}, pictures...),
+	read:     func(s *source) (*mesh.Model, error) { return readOBJ(s.data, s.lim) },
+	textures: objTextures,
+	write:    WriteOBJ,
+}
+
 // readOBJ reads the polygon part of Wavefront OBJ: v, vt, vn, f, o, g, usemtl.
 // V is turned to grow downward. Polygons are cut into triangles.
 func readOBJ(data []byte, lim Limits) (*mesh.Model, error) {

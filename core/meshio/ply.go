@@ -13,6 +13,11 @@ import (
 	"velvetgrime/core/pix"
 )
 
+var plyForm = Form{
+	Ext: ".ply", Label: "PLY", Media: "model/ply", Up: "z", // as scanners have it
+	read: func(s *source) (*mesh.Model, error) { return readPLY(s.data, s.lim) },
+}
+
 // plyProperty is one property of an element; a list when count is set.
 type plyProperty struct {
 	name, kind, count string

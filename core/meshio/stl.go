@@ -12,6 +12,11 @@ import (
 	"velvetgrime/core/mesh"
 )
 
+var stlForm = Form{
+	Ext: ".stl", Label: "STL", Media: "model/stl", Up: "z", // as printers have it
+	read: func(s *source) (*mesh.Model, error) { return readSTL(s.data, s.lim) },
+}
+
 // readSTL reads stereolithography files, binary or ASCII. Vertices at one place
 // become one; normals are rebuilt, as the file's are a face each.
 func readSTL(data []byte, lim Limits) (*mesh.Model, error) {

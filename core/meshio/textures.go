@@ -1,6 +1,7 @@
 package meshio
 
 import (
+	"bytes"
 	"encoding/base64"
 	"fmt"
 	"io/fs"
@@ -20,24 +21,23 @@ type Texture struct {
 	Holds string
 }
 
-// Textures returns the pictures of the materials of a glTF file, or of the material
-// files of an OBJ. PLY and STL have none. Pictures that cannot be found are left out: the model itself is
-// sound without them.
+// Textures returns the pictures of a model's materials, when its form has some. Pictures that
+// cannot be found are left out: the model itself is sound without them.
 func Textures(files fs.FS, name string, lim Limits) ([]Texture, error) {
-	ext := strings.ToLower(path.Ext(name))
-	if ext == ".obj" {
-		return objTextures(files, name, lim)
+	if f := formOf(name); f != nil && f.textures != nil {
+		return f.textures(files, name, lim)
 	}
-	if ext != ".glb" && ext != ".gltf" {
-		return nil, nil
-	}
+	return nil, nil
+}
+
+func gltfTextures(files fs.FS, name string, lim Limits) ([]Texture, error) {
 	data, err := load(files, name, lim.Bytes)
 	if err != nil {
 		return nil, err
 	}
 	r := &gltfReader{lim: lim}
 	var bin []byte
-	if ext == ".glb" {
+	if bytes.HasPrefix(data, []byte("glTF")) { // one file
 		if data, bin, err = chunks(data); err != nil {
 			return nil, err
 		}

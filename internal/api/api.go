@@ -18,6 +18,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/meshio"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 	"velvetgrime/core/unwrap"
@@ -58,6 +59,7 @@ type About struct {
 	Modes    []blend.Mode        `json:"modes"`
 	Scalar   []blend.Mode        `json:"scalarModes"`
 	Maps     []deliver.Map       `json:"maps"`
+	Forms    []meshio.Form       `json:"forms" doc:"kinds of model files"`
 	Baked    []bake.Kind         `json:"baked"`
 	Bake     bake.Settings       `json:"bake" doc:"suggested settings"`
 	Unwrap   unwrap.Options      `json:"unwrap" doc:"suggested options"`
@@ -170,6 +172,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 				blend.Modes(false),
 				blend.Modes(true),
 				deliver.Maps,
+				meshio.Forms(),
 				bake.Maps(),
 				bake.Default(),
 				unwrap.Defaults(),

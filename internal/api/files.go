@@ -2,6 +2,7 @@ package api
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -9,9 +10,9 @@ import (
 	"io"
 	"net/http"
 	"path"
-	"strings"
 	"time"
 
+	"velvetgrime/core/meshio"
 	"velvetgrime/core/pix"
 	"velvetgrime/internal/intake"
 	"velvetgrime/internal/jobs"
@@ -73,8 +74,11 @@ func (s *Server) files(g *gin.Engine) {
 	})
 	g.POST("/api/projects/:id/pictures", s.addPicture)
 	g.GET("/api/projects/:id/pictures/:blob", s.showPicture)
-	g.GET("/api/projects/:id/save/model.obj", s.saveModel)
-	g.GET("/api/projects/:id/save/model.glb", s.saveModel)
+	for _, f := range meshio.Forms() {
+		if f.Writes {
+			g.GET("/api/projects/:id/save/model"+f.Ext, s.saveModel)
+		}
+	}
 	g.POST("/api/projects/:id/model", s.bring("newer model"))
 	g.POST("/api/projects/:id/dense", s.bring("dense model"))
 	g.GET("/api/projects/:id/overlay/:kind", s.overlay)
@@ -215,11 +219,7 @@ func (s *Server) jobFile(c *gin.Context) {
 				refuse(c, 500, err)
 				return
 			}
-			kind := "image/png"
-			if strings.HasSuffix(name, ".glb") {
-				kind = "model/gltf-binary"
-			}
-			c.Data(200, kind, data)
+			c.Data(200, cmp.Or(meshio.Media(name), "image/png"), data)
 			return
 		}
 	}

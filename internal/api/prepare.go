@@ -532,19 +532,14 @@ func (s *Server) saveModel(c *gin.Context) {
 	if p == nil {
 		return
 	}
-	m, ext, kind := p.Model(), path.Ext(c.Request.URL.Path), "model/obj"
+	m, ext, kind := p.Model(), path.Ext(c.Request.URL.Path), ""
 	var err error
 	if c.Query("tiles") != "" {
 		m, err = m.AsTiles()
 	}
 	var b bytes.Buffer
-	switch {
-	case err != nil:
-	case ext == ".glb":
-		kind = "model/gltf-binary"
-		err = meshio.WriteGLB(&b, m, meshio.Options{})
-	default:
-		err = meshio.WriteOBJ(&b, m)
+	if err == nil {
+		kind, err = meshio.Write(&b, m, "model"+ext)
 	}
 	if err != nil {
 		refuse(c, 422, err)

@@ -47,7 +47,8 @@ func Pack(files map[string][]byte) (zipped []byte, file string, err error) {
 	}
 	if file == "" {
 		return nil, "", fmt.Errorf(
-			"there is no model among the files; send a .glb, a .gltf with its files, an .obj, a .ply or an .stl",
+			"there is no model among the files; send one that ends in %s, with the files that belong to it",
+			meshio.Readable(),
 		)
 	}
 	return packed.Bytes(), file, nil

@@ -43,5 +43,5 @@
     <span class="quiet grow">Low Wick landing workshop</span>
     <button class="chip" onclick={() => (dark = !dark)}>{dark ? 'Light' : 'Dark'} surroundings</button>
   </header>
-  {#if hash === '#/bin'}<Bin />{:else}<Projects />{/if}
+  {#if hash === '#/bin'}<Bin />{:else}<Projects {about} />{/if}
 {/if}

@@ -516,6 +516,8 @@ export interface components {
       conditions: components['schemas']['Conditions'];
       /** @description what strokes can do */
       effects: components['schemas']['Effect'][] | null;
+      /** @description kinds of model files */
+      forms: components['schemas']['Form'][] | null;
       maps: components['schemas']['Map'][] | null;
       modes: string[] | null;
       scalarModes: string[] | null;
@@ -1316,6 +1318,24 @@ export interface components {
       request?: string;
       /** @enum {string} */
       t: 'focus';
+    };
+    Form: {
+      /** @description ends of the names of files that may belong to one */
+      beside: string[] | null;
+      /** @description end of the file name, with the dot */
+      ext: string;
+      label: string;
+      /** @description media type */
+      media: string;
+      /** @description its numbers are metres; of others the unit is guessed */
+      metres: boolean;
+      /**
+       * @description which way is up, when nobody says
+       * @enum {string}
+       */
+      up: 'y' | 'z';
+      /** @description models can be saved as one, too */
+      writes: boolean;
     };
     Grain: {
       /**

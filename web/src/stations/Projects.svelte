@@ -1,9 +1,11 @@
 <script lang="ts">
   import { Button, Input, Modal, Spinner } from 'flowbite-svelte';
-  import { api, type Job, type Project } from '../api/client';
+  import { api, type About, type Job, type Project } from '../api/client';
+  import { accepts } from '../lib/forms';
   import { scenesOf } from '../lib/scenes';
   import JobLine from './prepare/JobLine.svelte';
 
+  let { about }: { about: About } = $props();
   let list = $state<Project[] | null>(null);
   let error = $state('');
   let busy = $state('');
@@ -116,7 +118,7 @@
       type="file"
       multiple
       hidden
-      accept=".glb,.gltf,.obj,.mtl,.ply,.stl,.bin,image/*"
+      accept={accepts(about.forms)}
       data-testid="chooser"
       onchange={() => chosen(chooser.files)}
     />

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, type Finding, type Match } from '../../api/client';
+  import { accepts } from '../../lib/forms';
   import type { Prep } from '../../lib/prep.svelte';
   import type { Session } from '../../lib/session.svelte';
   import NumberField from '../../parts/NumberField.svelte';
@@ -90,7 +91,7 @@
     type="file"
     class="sr-only"
     multiple
-    accept=".glb,.gltf,.bin,.obj,.ply,.stl"
+    accept={accepts(session.about.forms, false)}
     onchange={bring}
     disabled={busy}
     aria-label="Add a dense model"

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, type Facts, type Finding, type Job } from '../../api/client';
+  import { accepts } from '../../lib/forms';
   import type { Prep } from '../../lib/prep.svelte';
   import type { Session } from '../../lib/session.svelte';
   import Findings from './Findings.svelte';
@@ -54,15 +55,15 @@
       type="file"
       class="sr-only"
       multiple
-      accept=".glb,.gltf,.bin,.obj,.mtl,.ply,.stl,image/*"
+      accept={accepts(session.about.forms)}
       onchange={replace}
       disabled={busy}
       aria-label="Replace the model by a newer version"
     />
   </label>
-  {#each ['glb', 'obj'] as form (form)}
-    <a class="chip file" href={`/api/projects/${id}/save/model.${form}${tiles ? '?tiles=1' : ''}`} download
-      >Save {form.toUpperCase()}</a
+  {#each session.about.forms!.filter((f) => f.writes) as { ext, label } (ext)}
+    <a class="chip file" title={label} href={`/api/projects/${id}/save/model${ext}${tiles ? '?tiles=1' : ''}`} download
+      >Save {ext.slice(1).toUpperCase()}</a
     >
   {/each}
   <label class="flex items-center gap-1" title="The sheets stand side by side as tiles 1001, 1002 … of one material">
