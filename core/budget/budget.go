@@ -7,6 +7,7 @@ import (
 	"context"
 	"fmt"
 	"sync"
+	"sync/atomic"
 )
 
 // Budget is a number of bytes that is shared. The zero value has no bound.
@@ -14,8 +15,12 @@ type Budget struct {
 	mu      sync.Mutex
 	total   int64
 	held    int64
+	taken   atomic.Int64 // held, for those who do not have the lock
 	waiting []*waiter
 	yields  func(held int64)
+	// beside is a budget out of the same memory. What is taken here waits for it, too, as
+	// long as others hold something here: so whoever holds some of it gets on.
+	beside *Budget
 }
 
 type waiter struct {
@@ -23,8 +28,30 @@ type waiter struct {
 	ready chan struct{}
 }
 
-// Memory is the budget of this process.
-var Memory = &Budget{}
+// Memory is the budget of this process for what is decoded and read: it is held for a moment.
+// Work is that for what is worked on for long, and decodes pictures meanwhile: bakes,
+// deliveries, stamps. Who holds of Work may take of Memory, never the other way round.
+var (
+	Memory = &Budget{beside: Work}
+	Work   = &Budget{}
+)
+
+// Share bounds both to total bytes together, Work to less than half of them; 0: no bound. yields, when
+// it is not nil, is told what is held of both each time that changes: what caches gives up
+// as much.
+func Share(total int64, yields func(held int64)) {
+	tell := func(int64) {}
+	if yields != nil {
+		tell = func(int64) { yields(Memory.taken.Load() + Work.taken.Load()) }
+	}
+	Work.Set(total*3/8, func(held int64) {
+		tell(held)
+		Memory.mu.Lock() // who waits there may have room now
+		defer Memory.mu.Unlock()
+		Memory.serve()
+	})
+	Memory.Set(total, tell)
+}
 
 // Set bounds the budget to total bytes; 0: no bound. yields, when it is not nil, is told
 // what is held each time that changes: what caches gives up as much.
@@ -82,6 +109,24 @@ func (b *Budget) Take(ctx context.Context, what string, n int64) (release func()
 	}, nil
 }
 
+// Hold takes n bytes or, of a budget that is smaller, all of it: for what cannot be done in
+// smaller pieces and is not to be refused. Its error is the context's.
+func (b *Budget) Hold(ctx context.Context, n int64) (release func(), err error) {
+	b.mu.Lock()
+	if b.total > 0 {
+		n = min(n, b.total)
+	}
+	b.mu.Unlock()
+	return b.Take(ctx, "", n)
+}
+
+// Total returns the bound, 0: none.
+func (b *Budget) Total() int64 {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.total
+}
+
 // Held returns the bytes that are taken.
 func (b *Budget) Held() int64 {
 	b.mu.Lock()
@@ -97,7 +142,7 @@ func (b *Budget) give(n int64) {
 
 // serve lets those who wait have their bytes, as long as there are enough for the first.
 func (b *Budget) serve() {
-	for len(b.waiting) > 0 && (b.total <= 0 || b.held+b.waiting[0].n <= b.total) {
+	for len(b.waiting) > 0 && b.room(b.waiting[0].n) {
 		w := b.waiting[0]
 		b.waiting = b.waiting[1:]
 		b.held += w.n
@@ -106,7 +151,20 @@ func (b *Budget) serve() {
 	}
 }
 
+// room reports whether there are n bytes now.
+func (b *Budget) room(n int64) bool {
+	if b.total <= 0 || b.held == 0 {
+		return true // no more than there is at all: Take has refused that
+	}
+	beside := int64(0)
+	if b.beside != nil {
+		beside = b.beside.taken.Load()
+	}
+	return b.held+beside+n <= b.total
+}
+
 func (b *Budget) told() {
+	b.taken.Store(b.held)
 	if b.yields != nil {
 		b.yields(b.held)
 	}

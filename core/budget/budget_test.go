@@ -60,3 +60,55 @@ func TestWhatCanNeverBeHadIsRefused(t *testing.T) {
 		t.Errorf("%d are held", b.Held())
 	}
 }
+
+// Work may decode pictures while it holds its own: it never waits for itself, and others wait
+// until there is room beside both.
+func TestWorkMayDecodeMeanwhile(t *testing.T) {
+	most := atomic.Int64{}
+	Share(800, func(held int64) { most.Store(max(most.Load(), held)) })
+	t.Cleanup(func() { Share(0, nil) })
+	work, err := Work.Hold(t.Context(), 10_000) // more than there is: all of it, 300
+	if err != nil || Work.Held() != 300 {
+		t.Fatalf("%d held, %v", Work.Held(), err)
+	}
+	inner, err := Memory.Take(t.Context(), "a picture within", 700) // nobody else decodes
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := make(chan func())
+	go func() {
+		other, err := Memory.Take(context.Background(), "another", 100)
+		if err != nil {
+			t.Error(err)
+		}
+		got <- other
+	}()
+	select {
+	case <-got:
+		t.Fatal("another decodes although nothing is left")
+	default:
+	}
+	inner()
+	(<-got)()
+	// 500 fit beside the work, and the next when the work has ended
+	first, err := Memory.Take(t.Context(), "a", 500)
+	if err != nil {
+		t.Fatal(err)
+	}
+	go func() {
+		second, err := Memory.Take(context.Background(), "b", 200)
+		if err != nil {
+			t.Error(err)
+		}
+		got <- second
+	}()
+	work()
+	(<-got)()
+	first()
+	if Memory.Held() != 0 || Work.Held() != 0 {
+		t.Errorf("%d and %d are held at the end", Memory.Held(), Work.Held())
+	}
+	if most.Load() != 1000 {
+		t.Errorf("caches were told of %d at most, want 300 and 700", most.Load())
+	}
+}

@@ -2,11 +2,13 @@ package deliver
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"io"
 	"slices"
 
+	"velvetgrime/core/budget"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/par"
@@ -141,28 +143,12 @@ func Write(
 		n := together(files[i:])
 		share := func(s float64) { progress((float64(i)+s*float64(n))/float64(len(files)), files[i].Name) }
 		share(0)
-		var made []*encoding
+		make := pictures
 		if files[i].Map == "model with its maps" {
-			made = append(made, encode(files[i].Name, func() ([]byte, error) { return GLB(ctx, p, o, share) }))
-		} else {
-			var maps []Map
-			var depth []int
-			for _, f := range files[i : i+n] {
-				k, _ := Find(f.Map)
-				maps, depth = append(maps, k), append(depth, f.Depth)
-			}
-			pictures, err := Images(ctx, p, p.Scene.Model.SheetIndex(files[i].Sheet), files[i].Size, maps, depth, func(v float64) { share(0.8 * v) })
-			if err != nil {
-				return fmt.Errorf("%s: %w", files[i].Name, err)
-			}
-			for k, img := range pictures {
-				made = append(made, encode(files[i+k].Name, func() ([]byte, error) { return PNG(img) }))
-			}
+			make = wholeModel
 		}
-		for _, e := range made {
-			if err := hand(e); err != nil {
-				return err
-			}
+		if err := make(ctx, p, o, files[i:i+n], share, hand); err != nil {
+			return err
 		}
 		i += n
 	}
@@ -170,17 +156,73 @@ func Write(
 	return nil
 }
 
-// atOnce bounds the bytes of the pictures that are made together.
+// wholeModel makes the model with its maps.
+func wholeModel(
+	ctx context.Context, p *eval.Program, o Order, files []File, share func(float64), hand func(*encoding) error,
+) error {
+	return hand(encode(files[0].Name, func() ([]byte, error) { return GLB(ctx, p, o, share) }))
+}
+
+// pictures makes pictures of one sheet, each with its encoding, within the budget of memory.
+func pictures(
+	ctx context.Context, p *eval.Program, _ Order, files []File, share func(float64), hand func(*encoding) error,
+) error {
+	var maps []Map
+	var depth []int
+	for _, f := range files {
+		k, _ := Find(f.Map)
+		maps, depth = append(maps, k), append(depth, f.Depth)
+	}
+	release, err := budget.Work.Hold(ctx, weight(files[0].Size, depth))
+	if err != nil {
+		return err
+	}
+	defer release()
+	sheet := p.Scene.Model.SheetIndex(files[0].Sheet)
+	made, err := Images(ctx, p, sheet, files[0].Size, maps, depth, func(v float64) { share(0.8 * v) })
+	if err != nil {
+		return fmt.Errorf("%s: %w", files[0].Name, err)
+	}
+	var all []*encoding
+	for k, img := range made {
+		all = append(all, encode(files[k].Name, func() ([]byte, error) { return PNG(img) }))
+	}
+	for i, e := range all {
+		if err = hand(e); err != nil {
+			for _, left := range all[i+1:] { // they hold their pictures until they end
+				_, _ = left.wait()
+			}
+			return err
+		}
+	}
+	return nil
+}
+
+// weight is what pictures of a sheet take while they are made and encoded, in bytes: their
+// texels, as much again as PNG at most, and what fills them outward.
+func weight(size int, depth []int) int64 {
+	n := int64(9)
+	for _, d := range depth {
+		n += 2 * 4 * int64(d) / 8
+	}
+	return n * int64(size) * int64(size)
+}
+
+// atOnce bounds the bytes of the pictures that are made together, when the budget has no
+// bound.
 const atOnce = 400 << 20
 
 // together returns how many of the first files are pictures of one sheet and fit
 // into memory at once; at least one.
 func together(files []File) int {
-	n, bytes := 0, 0
+	n := 0
+	most := cmp.Or(budget.Work.Total(), atOnce)
+	var depth []int
 	for _, f := range files {
-		bytes += f.Size * f.Size * f.Depth / 8 * 4
+		depth = append(depth, f.Depth)
+		bytes := weight(f.Size, depth)
 		if f.Sheet != files[0].Sheet || f.Size != files[0].Size || f.Map == "model with its maps" ||
-			n > 0 && bytes > atOnce {
+			n > 0 && bytes > most {
 			break
 		}
 		n++
@@ -218,58 +260,65 @@ func GLB(ctx context.Context, p *eval.Program, o Order, progress func(float64)) 
 		if !s.HasUV {
 			continue
 		}
-		size := sizeOf(p, o, s.Name)
-		out := &all[i]
-		clear := sets(p, i, stack.Opacity)
-		base := "base color"
-		if clear {
-			base, out.Transparent = "base color with opacity", true
-		}
-		want := []struct {
-			name string
-			to   *[]byte
-			on   bool
-		}{
-			{base, &out.BaseColor, true}, {"occlusion roughness metallic", &out.ORM, true},
-			{
-				"normal",
-				&out.Normal,
-				sets(p, i, stack.Height) || sets(p, i, stack.Normal),
-			}, {"emissive", &out.Emissive, sets(p, i, stack.Emissive)},
-		}
-		var maps []Map
-		var to []*[]byte
-		for _, w := range want {
-			if w.on {
-				kind, _ := Find(w.name)
-				maps, to = append(maps, kind), append(to, w.to)
-			}
-		}
-		pictures, err := Images(
-			ctx,
-			p,
-			i,
-			size,
-			maps,
-			[]int{8, 8, 8, 8}[:len(maps)],
-			func(v float64) { progress((float64(i) + v) / float64(len(m.Sheets))) },
-		)
-		if err != nil {
+		share := func(v float64) { progress((float64(i) + v) / float64(len(m.Sheets))) }
+		var err error
+		if all[i], err = mapsOf(ctx, p, i, sizeOf(p, o, s.Name), share); err != nil {
 			return nil, fmt.Errorf("sheet %q: %w", s.Name, err)
-		}
-		var made []*encoding
-		for _, img := range pictures {
-			made = append(made, encode(s.Name, func() ([]byte, error) { return PNG(img) }))
-		}
-		for k, e := range made {
-			if *to[k], err = e.wait(); err != nil {
-				return nil, err
-			}
 		}
 	}
 	var b bytes.Buffer
 	err := meshio.WriteGLB(&b, m, meshio.Options{Maps: all})
 	return b.Bytes(), err
+}
+
+// mapsOf makes the maps of one sheet as glTF has them, within the budget of memory.
+func mapsOf(
+	ctx context.Context, p *eval.Program, sheet, size int, share func(float64),
+) (out meshio.Maps, err error) {
+	clear := sets(p, sheet, stack.Opacity)
+	base := "base color"
+	if clear {
+		base, out.Transparent = "base color with opacity", true
+	}
+	want := []struct {
+		name string
+		to   *[]byte
+		on   bool
+	}{
+		{base, &out.BaseColor, true},
+		{"occlusion roughness metallic", &out.ORM, true},
+		{"normal", &out.Normal, sets(p, sheet, stack.Height) || sets(p, sheet, stack.Normal)},
+		{"emissive", &out.Emissive, sets(p, sheet, stack.Emissive)},
+	}
+	var maps []Map
+	var to []*[]byte
+	var depth []int
+	for _, w := range want {
+		if w.on {
+			kind, _ := Find(w.name)
+			maps, to, depth = append(maps, kind), append(to, w.to), append(depth, 8)
+		}
+	}
+	release, err := budget.Work.Hold(ctx, weight(size, depth))
+	if err != nil {
+		return out, err
+	}
+	defer release()
+	made, err := Images(ctx, p, sheet, size, maps, depth, share)
+	if err != nil {
+		return out, err
+	}
+	var all []*encoding
+	for _, img := range made {
+		all = append(all, encode("", func() ([]byte, error) { return PNG(img) }))
+	}
+	for k, e := range all {
+		var failed error
+		if *to[k], failed = e.wait(); err == nil {
+			err = failed
+		}
+	}
+	return out, err
 }
 
 // sets reports whether a channel can be more than its default on a sheet: a visible layer

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"velvetgrime/core/blend"
+	"velvetgrime/core/budget"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
@@ -45,6 +46,11 @@ func Merge(
 		Amount:   1,
 		Channels: map[stack.Channel]stack.Coat{},
 	}
+	release, err := budget.Work.Hold(ctx, mergeWeight(p))
+	if err != nil {
+		return nil, err
+	}
+	defer release()
 	channels := touched(p.Doc, layers)
 	total := len(channels) * len(p.Scene.Model.Sheets)
 	done := 0
@@ -233,4 +239,14 @@ func (m *merged) image(info stack.ChannelInfo, lo, hi float32) image.Image {
 		}
 	}
 	return img
+}
+
+// mergeWeight is what a merge takes at most, in bytes: one channel of three components of
+// every sheet at a time, as numbers and as a picture of 16 bits.
+func mergeWeight(p *eval.Program) (n int64) {
+	for _, s := range p.Scene.Model.Sheets {
+		size := int64(p.Doc.Sheets[s.Name].Size)
+		n += size * size * (4*4 + 8)
+	}
+	return n
 }

@@ -24,6 +24,7 @@ type Form struct {
 	read     func(s *source) (*mesh.Model, error)
 	textures func(files fs.FS, name string, lim Limits) ([]Texture, error) // nil: it has none
 	write    func(w io.Writer, m *mesh.Model) error
+	weigh    func(data []byte, lim Limits) int64 // besides its bytes; nil: by these alone
 }
 
 // source is a model's file, and what lies beside it.

@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+	"runtime"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -236,5 +237,48 @@ func TestEveryFormReadsWhatItWrites(t *testing.T) {
 	}
 	if Reads("a.txt") || Media("a.png") != "" {
 		t.Error("what is no model counts as one")
+	}
+}
+
+// A file weighs what its nodes make of it, not what its bytes are: each node has its own copy
+// of its mesh, and an accessor need not have bytes at all.
+func TestWhatASmallFileAsksFor(t *testing.T) {
+	doc := func(nodes, vertices int) []byte {
+		return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"accessors":[{"componentType":5126,"count":%d,"type":"VEC3"}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[%s{"mesh":0}]}`,
+			vertices, strings.Repeat(`{"mesh":0},`, nodes-1))
+	}
+	weigh := func(b []byte) int64 { return Weigh(fstest.MapFS{"a.gltf": {Data: b}}, "a.gltf", DefaultLimits) }
+	one, many := doc(1, 3000), doc(100, 3000)
+	if w := weigh(one); w < 3000*perVertex+1000*perTriangle || w > 3000*perVertex+1000*perTriangle+int64(len(one))*perBuffer {
+		t.Errorf("3,000 vertices weigh %d", w)
+	}
+	if w, w1 := weigh(many)-int64(len(many))*perBuffer, weigh(one)-int64(len(one))*perBuffer; w != 100*w1 {
+		t.Errorf("a hundred nodes on one mesh weigh %d, one %d", w, w1)
+	}
+	if w, most := weigh(doc(1000, 1<<30)), int64(DefaultLimits.Vertices)*perVertex+int64(DefaultLimits.Triangles)*perTriangle; w > most+1<<20 {
+		t.Errorf("what is over the limits weighs %d; it is refused at %d", w, most)
+	}
+	for _, bad := range []string{``, `{`, `[]`, `{"nodes":[{"mesh":7}]}`, `{"accessors":[{"count":-5}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}]}`} {
+		if w := weigh([]byte(bad)); w < 0 || w > 1<<16 {
+			t.Errorf("%q weighs %d", bad, w)
+		}
+	}
+	// measured: what reading really takes lies below
+	m := sample.Gull()
+	var b bytes.Buffer
+	if err := WriteGLB(&b, m, Options{}); err != nil {
+		t.Fatal(err)
+	}
+	files := fstest.MapFS{"a.glb": {Data: b.Bytes()}}
+	var before, after runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&before)
+	if _, err := Read(files, "a.glb", DefaultLimits); err != nil {
+		t.Fatal(err)
+	}
+	runtime.ReadMemStats(&after)
+	w := Weigh(files, "a.glb", DefaultLimits)
+	if all := int64(after.TotalAlloc - before.TotalAlloc); all > 2*w || w > 4*all { // all that was ever allocated, freed or not
+		t.Errorf("%d triangles: allocated %d in all, weighed %d", len(m.Tri), all, w)
 	}
 }

@@ -27,6 +27,7 @@ var glbForm = Form{
 	Ext: ".glb", Label: "glTF 2.0, one file", Media: "model/gltf-binary", Up: "y", Metres: true,
 	read:     func(s *source) (*mesh.Model, error) { return readGLB(s.data, s.scene, s.lim) },
 	textures: gltfTextures,
+	weigh:    gltfWeight,
 	write:    func(w io.Writer, m *mesh.Model) error { return WriteGLB(w, m, Options{}) },
 }
 
@@ -36,6 +37,7 @@ var gltfForm = Form{
 		return readGLTF(s.data, nil, s.files, s.dir, s.scene, s.lim)
 	},
 	textures: gltfTextures,
+	weigh:    gltfWeight,
 }
 
 // readGLB opens the container of glTF 2.0, section 4.4.

@@ -45,6 +45,13 @@ func Draw(ctx context.Context, r *Recipe, size int) (*Stamp, error) {
 
 const finest = 512
 
+// Weight is what drawing a stamp takes at most, in bytes: a few rows of numbers, and a
+// drawing or letters as a picture.
+func Weight(size int) int64 {
+	n := int64(min(max(size, finest), MaxSize))
+	return n * n * 6 * 4
+}
+
 func (st *Stamp) smaller(k int) *Stamp {
 	out := &Stamp{st.Size / k, make([]float32, st.Size/k*(st.Size/k))}
 	out.rows(func(y int) {

@@ -14,14 +14,12 @@ import (
 
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/pix"
-	"velvetgrime/internal/intake"
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
 
 	"github.com/coder/websocket"
 	"github.com/gin-gonic/gin"
-	"github.com/google/uuid"
 )
 
 func refuse(c *gin.Context, code int, err error) {
@@ -86,33 +84,6 @@ func (s *Server) files(g *gin.Engine) {
 	g.GET("/api/projects/:id/baked/:sheet/:map", s.showBaked)
 	g.GET("/api/projects/:id/live", s.live)
 	g.GET("/api/jobs/:id/files/:name", s.jobFile)
-}
-
-func (s *Server) upload(c *gin.Context) {
-	files, name, err := uploaded(c)
-	if err != nil {
-		refuse(c, 422, err)
-		return
-	}
-	s.orderImport(c, uuid.NewString(), "project", jobs.ImportOrder{Name: name}, files)
-}
-
-// orderImport keeps the files of an upload and has a job read them.
-func (s *Server) orderImport(c *gin.Context, project, kind string, o jobs.ImportOrder, files map[string][]byte) {
-	zipped, file, err := intake.Pack(files)
-	var j *store.Job
-	if err == nil {
-		o.File = file
-		o.Blob, err = s.Store.PutBlob(c, zipped)
-	}
-	if err == nil {
-		j, err = s.Jobs.Order(c, project, kind, c.Query("actor"), "Read "+file, o)
-	}
-	if err != nil {
-		refuse(c, 422, err)
-		return
-	}
-	c.JSON(202, jobs.LineOf(j))
 }
 
 // maxPictureBytes bounds an uploaded picture.

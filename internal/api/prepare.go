@@ -4,12 +4,9 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
-	"encoding/json"
 	"fmt"
 	"image/png"
-	"io"
 	"math"
-	"net/http"
 	"path"
 	"slices"
 	"strconv"
@@ -218,77 +215,6 @@ func (s *Server) makeIDs(ctx context.Context, id, actor string, src IDSource) er
 			"ID map of "+src.Sheet+" from "+l.Name,
 		), nil
 	})
-}
-
-// uploaded reads the files of a request, what it says of their units, and a name.
-func uploaded(c *gin.Context) (files map[string][]byte, name string, err error) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, meshio.DefaultLimits.Bytes)
-	form, err := c.MultipartForm()
-	if err != nil {
-		return nil, "", fmt.Errorf(
-			"the upload is not readable or larger than %d MB: %w",
-			meshio.DefaultLimits.Bytes>>20,
-			err,
-		)
-	}
-	files = map[string][]byte{}
-	for _, h := range form.File["files"] {
-		f, err := h.Open()
-		if err != nil {
-			return nil, "", err
-		}
-		files[path.Base(h.Filename)], err = io.ReadAll(f)
-		_ = f.Close()
-		if err != nil {
-			return nil, "", err
-		}
-	}
-	if n := form.Value["name"]; len(n) > 0 {
-		name = n[0]
-	}
-	return files, name, addFit(files, form.Value)
-}
-
-// addFit puts what the upload says of units and the upward axis beside the model.
-func addFit(files map[string][]byte, form map[string][]string) error {
-	first := func(name string) string {
-		if v := form[name]; len(v) > 0 {
-			return v[0]
-		}
-		return ""
-	}
-	f := meshio.Fit{Up: first("up"), Scene: first("scene")}
-	if u := first("unit"); u != "" {
-		v, err := strconv.ParseFloat(u, 64)
-		if err != nil {
-			return fmt.Errorf("the unit %q is not a number of metres", u)
-		}
-		f.Unit = v
-	}
-	if f == (meshio.Fit{}) {
-		return nil
-	}
-	if err := f.Check(); err != nil {
-		return err
-	}
-	b, err := json.Marshal(f)
-	files[meshio.FitFile] = b
-	return err
-}
-
-// bring has a job of a kind read an uploaded model into an open project.
-func (s *Server) bring(kind string) gin.HandlerFunc {
-	return func(c *gin.Context) {
-		if s.session(c) == nil {
-			return
-		}
-		files, _, err := uploaded(c)
-		if err != nil {
-			refuse(c, 422, err)
-			return
-		}
-		s.orderImport(c, c.Param("id"), kind, jobs.ImportOrder{}, files)
-	}
 }
 
 // session returns the project that a request names, or nil when it has been refused.

@@ -11,6 +11,7 @@ import (
 	"strconv"
 	"time"
 
+	"velvetgrime/core/budget"
 	"velvetgrime/core/press"
 	"velvetgrime/internal/store"
 
@@ -85,7 +86,11 @@ func pressed(c *gin.Context, usual int) (*press.Recipe, *press.Stamp) {
 			}
 		}
 		if err == nil {
-			st, err = press.Draw(c, r, size)
+			var release func()
+			if release, err = budget.Work.Hold(c, press.Weight(size)); err == nil {
+				defer release()
+				st, err = press.Draw(c, r, size)
+			}
 		}
 	}
 	if err != nil {

@@ -6,6 +6,8 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
+	"maps"
 	"slices"
 
 	"velvetgrime/core/brush"
@@ -18,45 +20,61 @@ import (
 	"github.com/google/uuid"
 )
 
+// Opener opens a file that comes from outside.
+type Opener func() (io.ReadCloser, error)
+
+// Bytes opens what is in memory already.
+func Bytes(b []byte) Opener {
+	return func() (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(b)), nil }
+}
+
 // Pack zips a model with its files; file is the model among them.
 func Pack(files map[string][]byte) (zipped []byte, file string, err error) {
-	var packed bytes.Buffer
-	z := zip.NewWriter(&packed)
-	names := make([]string, 0, len(files))
-	for f := range files {
-		names = append(names, f)
+	open := map[string]Opener{}
+	for name, b := range files {
+		open[name] = Bytes(b)
 	}
-	slices.Sort(names) // the same files make the same blob
-	for _, f := range names {
-		w, err := z.Create(f)
-		if err == nil {
-			_, err = w.Write(files[f])
-		}
-		if err != nil {
-			return nil, "", err
+	var packed bytes.Buffer
+	file, err = PackTo(&packed, open)
+	return packed.Bytes(), file, err
+}
+
+// PackTo zips a model with its files to w, a buffer of each at a time, and returns which of
+// them is the model. The same files make the same zip.
+func PackTo(w io.Writer, files map[string]Opener) (file string, err error) {
+	z := zip.NewWriter(w)
+	for _, f := range slices.Sorted(maps.Keys(files)) {
+		if err := packOne(z, f, files[f]); err != nil {
+			return "", fmt.Errorf("%s: %w", f, err)
 		}
 		if meshio.Reads(f) {
 			if file != "" {
-				return nil, "", fmt.Errorf("there are two models, %s and %s; send one", file, f)
+				return "", fmt.Errorf("there are two models, %s and %s; send one", file, f)
 			}
 			file = f
 		}
 	}
-	if err := z.Close(); err != nil {
-		return nil, "", err
-	}
 	if file == "" {
-		return nil, "", fmt.Errorf(
+		return "", fmt.Errorf(
 			"there is no model among the files; send one that ends in %s, with the files that belong to it",
 			meshio.Readable(),
 		)
 	}
-	return packed.Bytes(), file, nil
+	return file, z.Close()
 }
 
-// reading is what a byte of a model's files takes while it is read, by what a mesh of a
-// million triangles takes as OBJ.
-const reading = 5
+func packOne(z *zip.Writer, name string, open Opener) error {
+	from, err := open()
+	if err != nil {
+		return err
+	}
+	defer from.Close()
+	to, err := z.Create(name)
+	if err == nil {
+		_, err = io.Copy(to, from)
+	}
+	return err
+}
 
 // Read reads a model from a zip of its files. tell, if not nil, is told which share
 // is read; the reading ends with ctx.
@@ -65,15 +83,8 @@ func Read(ctx context.Context, zipped []byte, file string, tell func(share float
 	if err != nil {
 		return nil, err
 	}
-	var bytes int64
-	for _, f := range z.File {
-		bytes += int64(min(f.UncompressedSize64, 1<<40))
-	}
-	release, err := budget.Memory.Take(
-		ctx,
-		"the model",
-		min(bytes, meshio.DefaultLimits.Bytes)*reading+int64(len(zipped)),
-	)
+	need := meshio.Weigh(z, file, meshio.DefaultLimits) + int64(len(zipped))
+	release, err := budget.Memory.Take(ctx, "the model", need)
 	if err != nil {
 		return nil, err
 	}

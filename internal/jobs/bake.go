@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"velvetgrime/core/bake"
+	"velvetgrime/core/budget"
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/stack"
@@ -39,30 +40,53 @@ func init() {
 	kinds["bake"] = k
 }
 
-// prepareBake reads the models of an order.
-func (r *Runner) prepareBake(ctx context.Context, project string, o BakeOrder) (*bake.Baker, *stack.Document, error) {
+// prepareBake reads the models of an order and holds the memory that the bake takes, until
+// release is called.
+func (r *Runner) prepareBake(
+	ctx context.Context, project string, o BakeOrder,
+) (b *bake.Baker, d *stack.Document, release func(), err error) {
 	m, d, err := r.hub.Read(ctx, project)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	for _, s := range o.Sheets {
 		if m.SheetIndex(s) < 0 {
-			return nil, nil, fmt.Errorf("the model has no sheet %q", s)
+			return nil, nil, nil, fmt.Errorf("the model has no sheet %q", s)
 		}
 	}
 	var dense *mesh.Model
 	if len(o.Dense) > 0 {
 		if dense, err = DenseModel(ctx, r.store, d.Preparation(), o.Dense); err != nil {
-			return nil, nil, err
+			return nil, nil, nil, err
 		}
 	}
 	names := slices.Clone(o.Maps)
 	if dense != nil && !slices.Contains(names, "misses") {
 		names = append(names, "misses")
 	}
-	b, err := bake.New(ctx, m, dense, o.Settings, names)
-	return b, d, err
+	triangles := len(m.Tri)
+	if dense != nil {
+		triangles += len(dense.Tri)
+	}
+	if release, err = budget.Work.Hold(ctx, bakeWeight(&o, triangles)); err != nil {
+		return nil, nil, nil, err
+	}
+	if b, err = bake.New(ctx, m, dense, o.Settings, names); err != nil {
+		release()
+		return nil, nil, nil, err
+	}
+	return b, d, release, nil
 }
+
+// bakeWeight is what a bake takes in bytes, besides its models: a ray tree of all and those
+// of the parts, and its maps as numbers and as pictures.
+func bakeWeight(o *BakeOrder, triangles int) int64 {
+	size := int64(o.Settings.Size)
+	return int64(triangles)*2*treeWeight + size*size*int64(len(o.Maps)+1)*(3*4+8)
+}
+
+// treeWeight is what a ray tree takes for a triangle while it is built, as measured.
+const treeWeight = 250
 
 // DenseModel reads the dense models of the given names as one.
 func DenseModel(ctx context.Context, s *store.Store, p *stack.Prepared, names []string) (*mesh.Model, error) {
@@ -91,10 +115,11 @@ func bakeMaps(ctx context.Context, r *Runner, t *task) error {
 		return err
 	}
 	t.tell(0, "reading the models")
-	b, d, err := r.prepareBake(ctx, t.ProjectID, o)
+	b, d, release, err := r.prepareBake(ctx, t.ProjectID, o)
 	if err != nil {
 		return err
 	}
+	defer release()
 	have, err := r.store.Pieces(ctx, t.ID)
 	if err != nil {
 		return err

@@ -148,7 +148,7 @@ func TestALooseBlobHasAGracePeriod(t *testing.T) {
 	}
 }
 
-// Who puts a blob while others clear away has it.
+// Who puts a blob that was out of reach for long, while others clear away, has it.
 func TestPuttingWhileClearing(t *testing.T) {
 	s := alone(t)
 	stop := make(chan struct{})
@@ -159,10 +159,14 @@ func TestPuttingWhileClearing(t *testing.T) {
 			case <-stop:
 				return
 			default:
-				clearNow(t, s, false)
 			}
+			must(t, s.db.Exec("UPDATE loose_blobs SET since = since - interval '1 hour'").Error)
+			_, err := s.Clear(ctx, Keep{Bin: time.Hour, Loose: 30 * time.Minute, Results: time.Hour, Pieces: time.Hour}, 1, false)
+			must(t, err)
 		}
 	})
+	defer g.Wait()
+	defer close(stop)
 	p := aProject(t, s)
 	for i := range 40 {
 		data := fmt.Appendf(nil, "plank %d", i%4)
@@ -185,8 +189,6 @@ func TestPuttingWhileClearing(t *testing.T) {
 		}
 		must(t, s.db.Exec("DELETE FROM pictures WHERE project_id = ?", p.ID).Error)
 	}
-	close(stop)
-	g.Wait()
 }
 
 // The bin tells when each project expires; what is discarded is gone with all its rows, and

@@ -3,12 +3,14 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"time"
 
 	"velvetgrime/core/brush"
@@ -253,22 +255,48 @@ const chunkSize = 1 << 20
 
 // PutBlob keeps bytes under their SHA-256 in hex.
 func (s *Store) PutBlob(ctx context.Context, data []byte) (string, error) {
-	sum := sha256.Sum256(data)
-	hash := hex.EncodeToString(sum[:])
+	return s.PutBlobFrom(ctx, bytes.NewReader(data))
+}
+
+// PutBlobFrom keeps what a reader gives, from its beginning, under its SHA-256 in hex: it is
+// read twice, and only a chunk of it is in memory.
+func (s *Store) PutBlobFrom(ctx context.Context, from io.ReadSeeker) (string, error) {
+	if _, err := from.Seek(0, io.SeekStart); err != nil {
+		return "", err
+	}
+	sum := sha256.New()
+	if _, err := io.Copy(sum, from); err != nil {
+		return "", err
+	}
+	hash := hex.EncodeToString(sum.Sum(nil))
+	if _, err := from.Seek(0, io.SeekStart); err != nil {
+		return "", err
+	}
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		if err := tx.Exec("SELECT pg_advisory_xact_lock_shared(?)", blobLock).Error; err != nil {
 			return err
 		}
-		if err := tx.Exec("DELETE FROM loose_blobs WHERE hash = ?", hash).Error; err != nil { // who puts it means to reach it
+		// who puts it means to reach it
+		if err := tx.Exec("DELETE FROM loose_blobs WHERE hash = ?", hash).Error; err != nil {
 			return err
 		}
-		for n := 0; n == 0 || n*chunkSize < len(data); n++ {
-			part := data[n*chunkSize : min((n+1)*chunkSize, len(data))]
-			if err := tx.Exec("INSERT INTO blob_chunks (hash, n, data) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", hash, n, part).Error; err != nil {
+		part := make([]byte, chunkSize)
+		for n := 0; ; n++ {
+			k, err := io.ReadFull(from, part)
+			end := err == io.EOF || err == io.ErrUnexpectedEOF
+			if err != nil && !end {
 				return err
 			}
+			if k == 0 && n > 0 {
+				return nil
+			}
+			if err := tx.Exec("INSERT INTO blob_chunks (hash, n, data) VALUES (?, ?, ?) ON CONFLICT DO NOTHING", hash, n, part[:k]).Error; err != nil {
+				return err
+			}
+			if end {
+				return nil
+			}
 		}
-		return nil
 	})
 	return hash, err
 }
