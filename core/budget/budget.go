@@ -76,7 +76,14 @@ func (b *Budget) Take(ctx context.Context, what string, n int64) (release func()
 			b.total>>20,
 		)
 	}
+	b.mu.Unlock()
+	return b.wait(ctx, n)
+}
+
+// wait takes n bytes when there are as many, or nobody else holds any.
+func (b *Budget) wait(ctx context.Context, n int64) (release func(), err error) {
 	w := &waiter{n, make(chan struct{})}
+	b.mu.Lock()
 	b.waiting = append(b.waiting, w)
 	b.serve()
 	b.mu.Unlock()
@@ -109,15 +116,11 @@ func (b *Budget) Take(ctx context.Context, what string, n int64) (release func()
 	}, nil
 }
 
-// Hold takes n bytes or, of a budget that is smaller, all of it: for what cannot be done in
-// smaller pieces and is not to be refused. Its error is the context's.
+// Hold takes n bytes as Take does, but is not refused when that is more than there is: then
+// it waits until nobody else holds any. It is for what cannot be done in smaller pieces. Its
+// error is the context's.
 func (b *Budget) Hold(ctx context.Context, n int64) (release func(), err error) {
-	b.mu.Lock()
-	if b.total > 0 {
-		n = min(n, b.total)
-	}
-	b.mu.Unlock()
-	return b.Take(ctx, "", n)
+	return b.wait(ctx, n)
 }
 
 // Total returns the bound, 0: none.
@@ -154,7 +157,7 @@ func (b *Budget) serve() {
 // room reports whether there are n bytes now.
 func (b *Budget) room(n int64) bool {
 	if b.total <= 0 || b.held == 0 {
-		return true // no more than there is at all: Take has refused that
+		return true // Take has refused what is more than there is at all
 	}
 	beside := int64(0)
 	if b.beside != nil {

@@ -2,6 +2,7 @@ package budget
 
 import (
 	"context"
+	"runtime"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -67,7 +68,7 @@ func TestWorkMayDecodeMeanwhile(t *testing.T) {
 	most := atomic.Int64{}
 	Share(800, func(held int64) { most.Store(max(most.Load(), held)) })
 	t.Cleanup(func() { Share(0, nil) })
-	work, err := Work.Hold(t.Context(), 10_000) // more than there is: all of it, 300
+	work, err := Work.Hold(t.Context(), 300)
 	if err != nil || Work.Held() != 300 {
 		t.Fatalf("%d held, %v", Work.Held(), err)
 	}
@@ -112,3 +113,40 @@ func TestWorkMayDecodeMeanwhile(t *testing.T) {
 		t.Errorf("caches were told of %d at most, want 300 and 700", most.Load())
 	}
 }
+
+// What cannot be done in less is not refused, and done when nobody else does anything.
+func TestWhatIsMoreThanThereIsComesAlone(t *testing.T) {
+	var b Budget
+	b.Set(100, nil)
+	small, err := b.Take(t.Context(), "a", 10)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := make(chan func())
+	go func() {
+		large, err := b.Hold(context.Background(), 500)
+		if err != nil {
+			t.Error(err)
+		}
+		got <- large
+	}()
+	for b.waits() == 0 {
+		runtime.Gosched()
+	}
+	small()
+	large := <-got
+	if b.Held() != 500 {
+		t.Errorf("%d are held", b.Held())
+	}
+	go func() {
+		next, _ := b.Take(context.Background(), "b", 1)
+		got <- next
+	}()
+	for b.waits() == 0 {
+		runtime.Gosched()
+	}
+	large()
+	(<-got)()
+}
+
+func (b *Budget) waits() int { b.mu.Lock(); defer b.mu.Unlock(); return len(b.waiting) }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -227,4 +228,47 @@ func TestAPanicCostsOneCall(t *testing.T) {
 	if err := s.Change("ann", "", amountTo(0.2)); err != nil {
 		t.Error(err)
 	}
+}
+
+// A hub that opened projects, served them and closed leaves no goroutine behind.
+func TestNothingGoesOnAfterTheHubClosed(t *testing.T) {
+	dsn := os.Getenv("VELVETGRIME_TEST_DATABASE")
+	if dsn == "" {
+		t.Fatal("VELVETGRIME_TEST_DATABASE is not set; run 'make test-go', which starts a database")
+	}
+	open := func() {
+		s, err := store.Open(dsn)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer s.Close()
+		hub := NewHub(s, 32<<20)
+		defer hub.Close()
+		for i := range 3 {
+			p, err := intake.Create(t.Context(), s, "", fmt.Sprint("Plate ", i, t.Name()), map[string][]byte{"plate.obj": []byte(plate)}, nil, nil)
+			if err != nil {
+				t.Fatal(err)
+			}
+			session, err := hub.Open(t.Context(), p.ID)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if err := session.Change("ann", "", amountTo(0.3)); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	open() // what is made once for the process
+	before := runtime.NumGoroutine()
+	for range 4 {
+		open()
+	}
+	for range 600 { // those that are about to end
+		if runtime.NumGoroutine() <= before {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
+	b := make([]byte, 1<<16)
+	t.Errorf("%d goroutines before, %d after\n%s", before, runtime.NumGoroutine(), b[:runtime.Stack(b, true)])
 }
