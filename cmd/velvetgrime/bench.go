@@ -75,6 +75,7 @@ var benches = []struct {
 	{[]string{"deliver"}, benchDeliver},
 	{[]string{"bake"}, benchBake},
 	{[]string{"steps"}, benchSteps},
+	{[]string{"documents"}, benchDocuments},
 	{[]string{"memory"}, benchMemory},
 }
 

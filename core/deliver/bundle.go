@@ -216,7 +216,7 @@ const atOnce = 400 << 20
 // into memory at once; at least one.
 func together(files []File) int {
 	n := 0
-	most := cmp.Or(budget.Work.Total(), atOnce)
+	most := mostAtOnce()
 	var depth []int
 	for _, f := range files {
 		depth = append(depth, f.Depth)
@@ -299,14 +299,33 @@ func mapsOf(
 			maps, to, depth = append(maps, kind), append(to, w.to), append(depth, 8)
 		}
 	}
+	for i := 0; i < len(maps); {
+		n := 1
+		for i+n < len(maps) && weight(size, depth[i:i+n+1]) <= mostAtOnce() {
+			n++
+		}
+		part := func(v float64) { share((float64(i) + v*float64(n)) / float64(len(maps))) }
+		if err := encoded(ctx, p, sheet, size, maps[i:i+n], depth[i:i+n], to[i:i+n], part); err != nil {
+			return out, err
+		}
+		i += n
+	}
+	return out, nil
+}
+
+// encoded makes maps of a sheet together and writes each as PNG to where it belongs.
+func encoded(
+	ctx context.Context, p *eval.Program, sheet, size int, maps []Map, depth []int, to []*[]byte,
+	share func(float64),
+) error {
 	release, err := budget.Work.Hold(ctx, weight(size, depth))
 	if err != nil {
-		return out, err
+		return err
 	}
 	defer release()
 	made, err := Images(ctx, p, sheet, size, maps, depth, share)
 	if err != nil {
-		return out, err
+		return err
 	}
 	var all []*encoding
 	for _, img := range made {
@@ -318,8 +337,11 @@ func mapsOf(
 			err = failed
 		}
 	}
-	return out, err
+	return err
 }
+
+// mostAtOnce bounds the bytes of the pictures that are made together.
+func mostAtOnce() int64 { return cmp.Or(budget.Work.Total(), atOnce) }
 
 // sets reports whether a channel can be more than its default on a sheet: a visible layer
 // that reaches it sets it, or a baked map lies under it.

@@ -2,10 +2,10 @@ package jobs
 
 import (
 	"archive/zip"
-	"bytes"
 	"context"
 	"encoding/json"
 	"io"
+	"os"
 	"time"
 
 	"velvetgrime/core/deliver"
@@ -28,32 +28,46 @@ func deliverFiles(ctx context.Context, r *Runner, t *task) error {
 		return err
 	}
 	var files []store.JobFile
-	var body *bytes.Buffer
+	// each goes through the disk: a picture of 8192 texels a side is not to be held twice
+	var body *os.File
 	finish := func() error {
 		if body == nil {
 			return nil
 		}
+		defer drop(body)
 		f := &files[len(files)-1]
-		f.Size = body.Len()
-		f.Blob, err = r.store.PutBlob(ctx, body.Bytes())
+		n, err := body.Seek(0, io.SeekEnd)
+		if err == nil {
+			f.Size = int(n)
+			f.Blob, err = r.store.PutBlobFrom(ctx, body)
+		}
 		return err
 	}
 	err = deliver.Write(ctx, p, o, t.tell, func(name string) (io.Writer, error) {
-		if err := finish(); err != nil {
-			return nil, err
+		err := finish()
+		body = nil
+		if err == nil {
+			files = append(files, store.JobFile{Name: name})
+			body, err = os.CreateTemp("", "velvetgrime-delivery-*")
 		}
-		files = append(files, store.JobFile{Name: name})
-		body = &bytes.Buffer{}
-		return body, nil
+		return body, err
 	})
 	if err == nil {
 		err = finish()
+	} else if body != nil {
+		drop(body)
 	}
 	if err != nil {
 		return err
 	}
 	t.Files, err = json.Marshal(files)
 	return err
+}
+
+// drop closes a file and takes it away.
+func drop(f *os.File) {
+	_ = f.Close()
+	_ = os.Remove(f.Name())
 }
 
 // Bundle packs the files of a job into one zip.

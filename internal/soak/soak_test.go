@@ -373,8 +373,11 @@ func (p *page) say(request string, messages ...map[string]any) error {
 	return fmt.Errorf("never acknowledged: %w", err)
 }
 
-func (p *page) addLayer(id string) error {
-	return p.say("layer "+id, map[string]any{"t": "op", "op": map[string]any{"kind": "layer.add", "index": -1, "layer": map[string]any{"id": id, "name": id, "kind": "paint", "visible": true, "amount": 1,
+func (p *page) addLayer(id string) error { return p.addLayerAs(id, "layer "+id) }
+
+// addLayerAs adds a paint layer under a request of its own.
+func (p *page) addLayerAs(id, request string) error {
+	return p.say(request, map[string]any{"t": "op", "op": map[string]any{"kind": "layer.add", "index": -1, "layer": map[string]any{"id": id, "name": id, "kind": "paint", "visible": true, "amount": 1,
 		"channels": map[string]any{"baseColor": map[string]any{"on": true, "amount": 1, "blend": "normal"}}}}})
 }
 
