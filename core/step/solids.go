@@ -57,12 +57,13 @@ func init() {
 	solidPattern("hammered", "Hammered", "Dents of a hammer side by side, as on beaten copper.", patterns, 0.012, []Param{number("deep", "depth", "how deep the dents go", 0, 1, 0.9), number("soft", "softness", "of the ridges between", 0, 1, 0.4)},
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			deep, soft := in.Number("deep"), max(in.Number("soft"), 0.02)*0.5
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 2, most: 4} // all that there are
 			return func(p geom.Vec3, _ int) float32 {
 				// a smooth least of parabolas
 				least := float32(4)
-				near(p, seed, 1, 2, func(to geom.Vec3, _ uint32) { least = min(least, to.Dot(to)) })
+				sc.near(p, geom.Vec3{}, func(to geom.Vec3, _ uint32) { least = min(least, to.Dot(to)) })
 				sum := 0.0 // those that are not much farther than the nearest
-				near(p, seed, 1, 2, func(to geom.Vec3, _ uint32) {
+				sc.near(p, geom.Vec3{}, func(to geom.Vec3, _ uint32) {
 					if d := (to.Dot(to) - least) / soft * 1.6; d < 6 {
 						sum += math.Exp(float64(-d))
 					}
@@ -155,10 +156,12 @@ func init() {
 	solidPattern("speckle", "Speckle", "Small spots of many sizes, as on an egg or in spattered paint.", marks, 0.008, []Param{number("amount", "density", "how many spots", 0, 1, 0.5), number("least", "least size", "of a spot against the largest", 0.02, 1, 0.15), number("ragged", "ragged", "how uneven their rims are", 0, 1, 0.4)},
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, least, ragged := in.Number("amount"), in.Number("least"), in.Number("ragged")
+			// the largest spot with the most of its rim, and what a texel blurs it to
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 2, reach: 0.7 + texel, most: 0.45*(1+0.48) + 0.07 + 2*texel}
 			return func(p geom.Vec3, _ int) float32 {
 				var best float32
 				wob := ragged * 0.12 * noise.Simplex(p.X*6, p.Y*6, p.Z*6, seed+1)
-				near(p, seed, 2, 0.7+texel, func(to geom.Vec3, id uint32) {
+				sc.near(p, geom.Vec3{}, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount {
 						return
 					}
@@ -172,16 +175,21 @@ func init() {
 	solidPattern("pits", "Pits", "Round pits of many sizes eaten into the surface.", marks, 0.006, []Param{number("amount", "density", "how many pits", 0, 1, 0.5), number("clump", "clumping", "how much they keep together", 0, 1, 0.5)},
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, clump := in.Number("amount"), in.Number("clump")
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 2, reach: 0.5, most: 0.5} // the widest
 			return func(p geom.Vec3, _ int) float32 {
-				a := amount * (1 - clump + clump*2*geom.Smoothstep(-0.2, 0.6, noise.Simplex(p.X*0.3, p.Y*0.3, p.Z*0.3, seed+1)))
+				a := float32(-1) // how many there are here, when it is known
 				var deep float32
-				near(p, seed, 2, 0.5, func(to geom.Vec3, id uint32) {
-					if noise.Random(id, 1) > a {
-						return
-					}
+				sc.near(p, geom.Vec3{}, func(to geom.Vec3, id uint32) {
 					u := noise.Random(id, 2)
 					r := 0.1 + 0.4*u*u
-					if d := to.Length() / r; d < 1 {
+					d := to.Length() / r
+					if d >= 1 {
+						return
+					}
+					if a < 0 {
+						a = amount * (1 - clump + clump*2*geom.Smoothstep(-0.2, 0.6, noise.Simplex(p.X*0.3, p.Y*0.3, p.Z*0.3, seed+1)))
+					}
+					if noise.Random(id, 1) <= a {
 						deep = max(deep, (1-d*d)*(0.4+0.6*u))
 					}
 				})
@@ -225,9 +233,10 @@ func init() {
 	solidPattern("bubbles", "Bubbles", "Round shells side by side, large and small: foam, blistered paint.", patterns, 0.01, []Param{number("amount", "density", "how many", 0, 1, 0.6), number("rim", "rim", "0 a full dome, 1 the rim alone", 0, 1, 0.3)},
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, rim := in.Number("amount"), in.Number("rim")
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 2, reach: 0.48, most: 0.48} // the largest
 			return func(p geom.Vec3, _ int) float32 {
 				var best float32
-				near(p, seed, 2, 0.48, func(to geom.Vec3, id uint32) {
+				sc.near(p, geom.Vec3{}, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount {
 						return
 					}
@@ -244,18 +253,24 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, mouth, clump := in.Number("amount"), in.Number("mouth"), in.Number("clump")
 			frame := in.Frame
+			// the widest cone has a radius of 0.52, and none counts beyond 0.6 from the plane
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.8, depth: 0.6, most: 0.8, slab: 0.6}
 			return func(p geom.Vec3, i int) float32 {
-				a := amount * (1 - clump + clump*2.2*geom.Smoothstep(-0.1, 0.5, noise.Simplex(p.X*0.22, p.Y*0.22, p.Z*0.22, seed+1)))
 				var best float32
-				t, b := frame.Nrm[i].Tangents()
-				nearPlane(p, frame.Nrm[i], 0.6, seed, 1, 0.8, func(to geom.Vec3, id uint32) {
-					if noise.Random(id, 1) > a {
-						return
-					}
+				n := frame.Nrm[i]
+				t, b := n.Tangents()
+				a := float32(-1) // how many there are here, when it is known
+				sc.near(p, n, func(to geom.Vec3, id uint32) {
 					r := 0.22 + 0.3*noise.Random(id, 2)
 					x, y := to.Dot(t), to.Dot(b)
 					d := length(x, y) / r
-					if d >= 1 || abs32(to.Dot(frame.Nrm[i])) > 0.6 {
+					if d >= 1 || abs32(to.Dot(n)) > 0.6 {
+						return
+					}
+					if a < 0 {
+						a = amount * (1 - clump + clump*2.2*geom.Smoothstep(-0.1, 0.5, noise.Simplex(p.X*0.22, p.Y*0.22, p.Z*0.22, seed+1)))
+					}
+					if noise.Random(id, 1) > a {
 						return
 					}
 					ribs := 0.08 * sin(float32(math.Atan2(float64(y), float64(x)))*(8+float32(id&3)))
@@ -275,11 +290,12 @@ func init() {
 			lines, amount, smudge := in.Number("lines"), in.Number("amount"), in.Number("smudge")
 			frame := in.Frame
 			seen := 1 - geom.Smoothstep(0.25, 0.6, texel*lines)
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.71, depth: 0.5, most: 0.71, slab: 0.5} // half of one is 0.5 long
 			return func(p geom.Vec3, i int) float32 {
 				var best float32
 				n := frame.Nrm[i]
 				t, b := n.Tangents()
-				nearPlane(p, n, 0.5, seed, 1, 0.71, func(to geom.Vec3, id uint32) {
+				sc.near(p, n, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount || abs32(to.Dot(n)) > 0.5 {
 						return
 					}
@@ -323,10 +339,11 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, rings, ragged := in.Number("amount"), in.Number("rings"), in.Number("ragged")
 			fbm := noise.FBM{Kind: noise.Clouds, Seed: seed + 2, Frequency: 3.1, Octaves: 5, Lacunarity: 2.1, Persistence: 0.6}.Sampler(texel)
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.85, most: 0.55 * (1 + 0.9*ragged)} // the largest, torn as far as can be
 			return func(p geom.Vec3, _ int) float32 {
 				wob := ragged * 0.9 * (fbm.At(p.X, p.Y, p.Z) - 0.5)
 				var best float32
-				near(p, seed, 1, 0.85, func(to geom.Vec3, id uint32) {
+				sc.near(p, geom.Vec3{}, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount {
 						return
 					}
@@ -368,11 +385,12 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, sat, burst := in.Number("amount"), in.Number("satellites"), in.Number("burst")
 			frame := in.Frame
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.71, depth: 0.5, most: 0.71, slab: 0.5} // satellites lie within 0.5
 			return func(p geom.Vec3, i int) float32 {
 				var best float32
 				n := frame.Nrm[i]
 				t, b := n.Tangents()
-				nearPlane(p, n, 0.5, seed, 1, 0.71, func(to geom.Vec3, id uint32) {
+				sc.near(p, n, func(to geom.Vec3, id uint32) {
 					if noise.Random(id, 1) > amount || abs32(to.Dot(n)) > 0.5 {
 						return
 					}
@@ -408,10 +426,11 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, fuzz := in.Number("amount"), in.Number("fuzz")
 			fbm := noise.FBM{Kind: noise.Clouds, Seed: seed + 2, Frequency: 5, Octaves: 4, Lacunarity: 2.2, Persistence: 0.6}.Sampler(texel)
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.7, most: 0.7} // the largest
 			return func(p geom.Vec3, _ int) float32 {
 				field := 0.5 + 0.6*noise.Simplex(p.X*0.3, p.Y*0.3, p.Z*0.3, seed+1) + 0.2*noise.Simplex(p.X*0.9, p.Y*0.9, p.Z*0.9, seed+3)
 				var h float32
-				near(p, seed, 1, 0.7, func(to geom.Vec3, id uint32) {
+				sc.near(p, geom.Vec3{}, func(to geom.Vec3, id uint32) {
 					r := 0.35 + 0.35*noise.Random(id, 1)
 					if field+0.4*(noise.Random(id, 2)-0.5) < 1-amount {
 						return
