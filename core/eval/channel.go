@@ -314,7 +314,11 @@ func (p *Program) over(
 			return st.bounded(mode, info), nil
 		}
 	}
-	own, cover, err := p.ownCovered(ctx, u, pl, info)
+	var counts where
+	if !info.Vector() { // what is left elsewhere may have no direction
+		counts = u.shows(mask)
+	}
+	own, cover, err := p.ownCovered(ctx, u, pl, info, counts)
 	if err != nil {
 		return st, err
 	}
@@ -551,7 +555,7 @@ func (p *Program) own(ctx context.Context, u *Surface, pl *layerPlan, info stack
 	if pl.coats[info.Channel] == nil {
 		return empty, nil
 	}
-	v, cover, err := p.ownCovered(ctx, u, pl, info)
+	v, cover, err := p.ownCovered(ctx, u, pl, info, nil)
 	if err != nil || cover.Uniform() && cover.Value == 1 {
 		return v, err
 	}
@@ -559,12 +563,14 @@ func (p *Program) own(ctx context.Context, u *Surface, pl *layerPlan, info stack
 	return state{c: empty}.lay(v, alphaOf(n, cover, pix.Plane{Value: 1}, 1), blend.Normal, info).c, nil
 }
 
-// ownCovered evaluates what a layer itself brings to a channel, and where.
+// ownCovered evaluates what a layer itself brings to a channel, where it counts, and how
+// much it covers.
 func (p *Program) ownCovered(
 	ctx context.Context,
 	u *Surface,
 	pl *layerPlan,
 	info stack.ChannelInfo,
+	counts where,
 ) (v planes, cover pix.Plane, err error) {
 	coat := pl.coats[info.Channel]
 	cover.Value = 1
@@ -579,7 +585,7 @@ func (p *Program) ownCovered(
 		}
 		return v, cover, nil
 	}
-	out, err := p.stream(ctx, u, coat.stream, len(coat.stream.steps))
+	out, err := p.streamWhere(ctx, u, coat.stream, len(coat.stream.steps), counts)
 	if err != nil {
 		return nil, cover, err
 	}

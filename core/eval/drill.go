@@ -89,7 +89,7 @@ func (p *Program) drillOne(ctx context.Context, u *Surface, l *stack.Layer, with
 		if coat := pl.coats[info.Channel]; coat == nil || l.Kind == stack.Group {
 			continue
 		}
-		own, cover, err := p.ownCovered(ctx, u, pl, info)
+		own, cover, err := p.ownCovered(ctx, u, pl, info, nil)
 		if err != nil {
 			return d, err
 		}

@@ -192,11 +192,18 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 // of colours, of the surface's points. The result may be shared: it is not to be
 // written.
 func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo int) ([][]float32, error) {
+	return p.streamWhere(ctx, u, sp, upTo, nil)
+}
+
+// streamWhere is stream where its result counts; elsewhere it gives anything.
+func (p *Program) streamWhere(
+	ctx context.Context, u *Surface, sp *streamPlan, upTo int, need where,
+) ([][]float32, error) {
 	n := len(u.Frame().Pos)
 	if only := sp.single(upTo); only != nil {
 		for i := range upTo {
 			if s := &sp.steps[i]; s.step.On {
-				return [][]float32{p.plainSource(u, s, nil, nil, true)}, ctx.Err()
+				return [][]float32{p.plainSource(u, s, nil, make([]float32, n), true, need)}, ctx.Err()
 			}
 		}
 	}
@@ -222,6 +229,7 @@ func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 		}
 	}
 	first := from == 0
+	later := p.ahead(u, sp, from, upTo, need)
 	var scratch, alpha []float32
 	for i := from; i < upTo; i++ {
 		s := &sp.steps[i]
@@ -248,7 +256,11 @@ func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo i
 			case s.desc.Hand:
 				err = p.hand(ctx, u, s.step, out)
 			case s.desc.Role != "shaper":
-				out, err = p.source(ctx, u, s, out, scratch, alpha, first)
+				if m, ok := later[i]; ok {
+					m.over(out, ones(alpha))
+					break
+				}
+				out, err = p.source(ctx, u, s, out, scratch, alpha, first, needBefore(later, i, upTo, need))
 			default:
 				out = p.shape(u, s, out, scratch)
 			}
@@ -313,15 +325,19 @@ func (p *Program) source(
 	out [][]float32,
 	scratch, alpha []float32,
 	first bool,
+	counts where,
 ) ([][]float32, error) {
 	var src [][]float32
 	var cover []float32
 	var err error
 	switch {
 	case s.reads != nil || s.ways != nil:
-		var need []bool
+		need := counts
+		if p.hotSteps[s.step] {
+			need = nil // the next change of the layer under edit finds it kept
+		}
 		if !first && len(out) == 1 {
-			need = p.wanted(u, s.step, out[0])
+			need = p.wanted(u, s.step, out[0], need)
 		}
 		row, err := p.agent(ctx, u, s, need)
 		if err != nil {
@@ -338,7 +354,7 @@ func (p *Program) source(
 		src = [][]float32{make([]float32, len(scratch)), make([]float32, len(scratch)), make([]float32, len(scratch))}
 		d.RunColor(in, [3][]float32(src))
 	default:
-		src = [][]float32{p.plainSource(u, s, out, scratch, first)}
+		src = [][]float32{p.plainSource(u, s, out, scratch, first, counts)}
 	}
 	if first && s.plain() && cover == nil { // nothing of the ground is left
 		return copied(src), nil
@@ -385,31 +401,28 @@ func (p *Program) input(u *Surface, s *stack.Step) (step.Input, *step.Descriptio
 	return in, d
 }
 
-// wanted marks where a source that multiplies or darkens is not laid over black, when
-// that is less than half of the surface; nil otherwise.
-func (p *Program) wanted(u *Surface, s *stack.Step, out []float32) []bool {
+// wanted marks where a source that multiplies or darkens is not laid over black, within
+// another choice, when that is less than half of the surface.
+func (p *Program) wanted(u *Surface, s *stack.Step, out []float32, within where) where {
 	if s.Blend != "multiply" && s.Blend != "darken" {
-		return nil
+		return within
 	}
-	f := u.Frame()
-	need, count := make([]bool, len(out)), 0
-	for i, v := range out {
-		if v > 0 && f.Tri[i] >= 0 {
-			need[i] = true
-			count++
-		}
-	}
-	if count*2 >= f.Covered {
-		return nil
-	}
-	return need
+	return u.sparse(func(i int) bool { return out[i] > 0 }, within)
+}
+
+// ones fills a row with 1.
+func ones(row []float32) []float32 {
+	pix.Plane{Value: 1}.Fill(row)
+	return row
 }
 
 // plainSource runs a source of greys. What takes long is kept by its own
 // parameters, so that moving a later slider, or the same noise in another layer,
 // does not run it again. Where it multiplies what is black already it need not run
 // at all: a mask that shows in few places costs those places.
-func (p *Program) plainSource(u *Surface, s *stepPlan, out [][]float32, scratch []float32, first bool) []float32 {
+func (p *Program) plainSource(
+	u *Surface, s *stepPlan, out [][]float32, scratch []float32, first bool, counts where,
+) []float32 {
 	f := u.Frame()
 	in, d := p.input(u, s.step)
 	if !d.Costly {
@@ -420,13 +433,18 @@ func (p *Program) plainSource(u *Surface, s *stepPlan, out [][]float32, scratch 
 	if v, ok := p.Scene.Cache.get(key); ok {
 		return v.(planes)[0].Data
 	}
+	need := counts
+	if p.hotSteps[s.step] {
+		need = nil // as above: moving a later slider does not run it again
+	}
 	if !first && len(out) == 1 {
-		if need := p.wanted(u, s.step, out[0]); need != nil {
-			if in.Need = need; slices.Contains(need, true) {
-				d.Run(in, scratch)
-			}
-			return scratch
+		need = p.wanted(u, s.step, out[0], need)
+	}
+	if need != nil {
+		if in.Need = need; slices.Contains(need, true) {
+			d.Run(in, scratch)
 		}
+		return scratch
 	}
 	row := make([]float32, len(f.Pos))
 	d.Run(in, row)

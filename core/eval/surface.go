@@ -17,6 +17,8 @@ import (
 
 // Scene is a model made ready for evaluation; it is shared by all documents.
 type Scene struct {
+	plainly bool // everything is evaluated everywhere: the reference that where.go is held against
+
 	Model   *mesh.Model
 	Cache   *Cache
 	base    Key
