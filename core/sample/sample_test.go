@@ -3,6 +3,7 @@ package sample
 import (
 	"testing"
 
+	_ "velvetgrime/core/agent"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
