@@ -133,7 +133,7 @@ func changesOf(d *stack.Document, m *mesh.Model) []struct {
 		out = append(out, struct {
 			what string
 			op   stack.Op
-		}{"a stroke in a mask", stack.AddStroke{Target: painted.ID, StepID: hand, StrokeID: st.ID, Index: -1, Stroke: st}})
+		}{"a stroke in a hand step", stack.AddStroke{Target: painted.ID, StepID: hand, StrokeID: st.ID, Index: -1, Stroke: st}})
 	}
 	return out
 }

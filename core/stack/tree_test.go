@@ -113,6 +113,7 @@ func TestRefusals(t *testing.T) {
 	addTo := func(target string, s *stack.Step) stack.Op {
 		return stack.AddStep{Target: target, Index: -1, Step: s}
 	}
+	gone := stack.RemoveLayer{Target: "a"}
 	lock := stack.SetLayer{Target: "g", Path: "locked", Value: json.RawMessage(`true`)}
 	for _, c := range []struct {
 		name string
@@ -123,7 +124,7 @@ func TestRefusals(t *testing.T) {
 		{"two follow each other", []stack.Op{addTo("a", follow("f", "d", "mask")), addTo("d", follow("f", "a", "mask"))}, []string{`"Coat a"`, `"Coat d"`, "loop"}},
 		{"below follows above that follows below", []stack.Op{addTo("d", follow("f", stack.Below, "roughness")), addTo("a", follow("f", "d", "mask"))}, []string{`"Coat a"`, `"Coat d"`}},
 		{"what is followed is not there", []stack.Op{addTo("a", follow("f", "gone", "mask"))}, []string{`"Coat a"`, "not there"}},
-		{"a followed layer is deleted", []stack.Op{addTo("d", follow("f", "a", "mask")), stack.RemoveLayer{Target: "a"}}, []string{`"Coat d"`, "not there"}},
+		{"a followed layer is deleted", []stack.Op{addTo("d", follow("f", "a", "mask")), gone}, []string{`"Coat d"`, "not there"}},
 		{"a group goes into itself", []stack.Op{stack.MoveLayer{Target: "g", Parent: "inner", Index: 0}}, []string{"itself"}},
 		{"a bundle goes into itself", []stack.Op{stack.MoveStep{Target: "c", StepID: "s2", Path: "step:s2", Index: 0}}, []string{"itself"}},
 		{"a locked group's layer changes", []stack.Op{lock, stack.SetLayer{Target: "c", Path: "amount", Value: json.RawMessage(`0.2`)}}, []string{`"Coat g"`, "locked", "unlock"}},
