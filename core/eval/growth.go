@@ -3,6 +3,7 @@ package eval
 import (
 	"bytes"
 	"encoding/json"
+	"slices"
 	"sync"
 
 	"velvetgrime/core/brush"
@@ -14,7 +15,6 @@ type growth struct {
 	id      string
 	last    *brush.Stroke // that was asked for last
 	setting []byte        // everything but the points
-	first   brush.Point
 
 	mu      sync.Mutex
 	reaches map[reachKey]*reaching
@@ -57,7 +57,7 @@ func (s *Scene) grows(st *brush.Stroke) *growth {
 		if g.id != st.ID {
 			continue
 		}
-		if g.first == st.Points[0] && bytes.Equal(g.setting, setting) {
+		if bytes.Equal(g.setting, setting) && extends(g.last, st) {
 			g.last = st
 			return g
 		}
@@ -68,7 +68,6 @@ func (s *Scene) grows(st *brush.Stroke) *growth {
 		id:      st.ID,
 		last:    st,
 		setting: setting,
-		first:   st.Points[0],
 		reaches: map[reachKey]*reaching{},
 		covers:  map[Key]*covering{},
 		takings: map[takingKey]*taking{},
@@ -78,6 +77,16 @@ func (s *Scene) grows(st *brush.Stroke) *growth {
 		s.growing = append([]*growth(nil), s.growing[n-maxGrowing:]...)
 	}
 	return g
+}
+
+// extends reports whether one of two states of a stroke begins with the other.
+func extends(a, b *brush.Stroke) bool {
+	n := min(len(a.Points), len(b.Points))
+	same := func(x, y []float32) bool {
+		k := min(n, len(x), len(y))
+		return (len(x) == 0) == (len(y) == 0) && slices.Equal(x[:k], y[:k])
+	}
+	return n > 0 && slices.Equal(a.Points[:n], b.Points[:n]) && same(a.Tilt, b.Tilt) && same(a.Lean, b.Lean)
 }
 
 // Forget drops what was kept to extend a growing stroke.

@@ -706,6 +706,12 @@ func TestStrokesThatNeverEndAreForgotten(t *testing.T) {
 	if g.last.Segments() != 4 || len(s.growing) != maxGrowing {
 		t.Error("a stroke that went on is another one")
 	}
+	moved := stroke(last, 5)
+	moved.Points[4].Pos.Z = 1
+	if s.grows(moved) == g {
+		t.Error("a stroke whose last point lies elsewhere goes on with what was drawn of it")
+	}
+	g = s.grows(stroke(last, 5))
 	other := stroke(last, 5)
 	other.Radius = 0.5
 	if s.grows(other) == g {
