@@ -50,7 +50,7 @@ func (s *Server) files(g *gin.Engine) {
 			err = fmt.Errorf("the picture is not a PNG")
 		}
 		if err == nil {
-			err = s.Store.Change(c, c.Param("id"), map[string]any{"picture": b})
+			err = s.Store.Show(c, c.Param("id"), b)
 		}
 		if err != nil {
 			refuse(c, 422, err)

@@ -233,6 +233,16 @@ func (s *Store) Change(ctx context.Context, id string, columns map[string]any) e
 	return r.Error
 }
 
+// Show keeps the picture by which a project is shown. Looking at a project is no change of it:
+// the time of the last one stays.
+func (s *Store) Show(ctx context.Context, id string, png []byte) error {
+	r := s.db.WithContext(ctx).Model(&Project{}).Where("id = ?", id).UpdateColumn("picture", png)
+	if r.Error == nil && r.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return r.Error
+}
+
 // Delete hides a project; Restore brings it back.
 func (s *Store) Delete(ctx context.Context, id string) error {
 	r := s.db.WithContext(ctx).Delete(&Project{}, "id = ?", id)

@@ -310,3 +310,24 @@ func TestTheStock(t *testing.T) {
 		}
 	}
 }
+
+// Looking at a project keeps its picture and is no change of it.
+func TestAPictureIsNoChange(t *testing.T) {
+	s := openStore(t)
+	p := aProject(t, s)
+	was, err := s.Project(ctx, p.ID)
+	must(t, err)
+	must(t, s.Show(ctx, p.ID, []byte{1, 2}))
+	now, err := s.Project(ctx, p.ID)
+	must(t, err)
+	if !now.UpdatedAt.Equal(was.UpdatedAt) || len(now.Picture) != 2 {
+		t.Errorf("changed at %v, then at %v; a picture of %d bytes", was.UpdatedAt, now.UpdatedAt, len(now.Picture))
+	}
+	must(t, s.Change(ctx, p.ID, map[string]any{"name": "Skiff again"}))
+	if now, _ = s.Project(ctx, p.ID); !now.UpdatedAt.After(was.UpdatedAt) {
+		t.Error("a rename is no change")
+	}
+	if err := s.Show(ctx, "nobody", nil); !errors.Is(err, ErrNotFound) {
+		t.Errorf("a picture of nobody: %v", err)
+	}
+}
