@@ -918,7 +918,7 @@ func TestFuzzing(t *testing.T) {
 		}
 		if f := strings.Fields(l); len(f) > 1 && f[0] == "ok" {
 			for _, n := range names {
-				said, err := run(t, nil, strings.Replace(f[1], "velvetgrime", ".", 1), "-run", "^$", "-fuzz", "^"+n+"$", "-fuzztime", each)
+				said, err := run(t, nil, strings.Replace(f[1], "velvetgrime", ".", 1), "-run", "^$", "-fuzz", "^"+n+"$", "-fuzztime", each, "-fuzzminimizetime", "200x")
 				rate := ""
 				if m := regexp.MustCompile(`execs: (\d+)`).FindAllStringSubmatch(said, -1); m != nil {
 					rate = m[len(m)-1][1]
