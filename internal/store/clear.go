@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/binary"
+	"errors"
 	"time"
 
 	"gorm.io/gorm"
@@ -127,18 +128,14 @@ func (s *Store) Clear(ctx context.Context, keep Keep, build uint64, dry bool) (g
 		}
 		return c.err
 	})
-	if err == errDry {
+	if errors.Is(err, errDry) {
 		err = nil
 	}
 	return gone, err
 }
 
-type dryRun struct{}
-
-// Error implements error.
-func (dryRun) Error() string { return "nothing was changed" }
-
-var errDry error = dryRun{}
+// errDry takes the transaction of a dry run back.
+var errDry = errors.New("nothing was changed")
 
 // clearing is one run, within a transaction; after an error it does nothing more.
 type clearing struct {
