@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -186,15 +187,30 @@ func writeEXR(ctx context.Context, p *eval.Program, sheet, size int, ch stack.Ch
 }
 
 func write(dir, name string, data []byte, out io.Writer) error {
+	return writeFile(dir, name, func(w io.Writer) error { _, err := w.Write(data); return err }, out)
+}
+
+// writeFile makes a file in a folder, which is there in whole or not at all, and says so.
+func writeFile(dir, name string, file func(io.Writer) error, out io.Writer) error {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}
-	path := filepath.Join(dir, name)
-	if err := os.WriteFile(path, data, 0o644); err != nil {
+	f, err := os.CreateTemp(dir, ".velvetgrime-*")
+	if err != nil {
 		return err
 	}
-	fmt.Fprintf(out, "%s  %d bytes\n", path, len(data))
-	return nil
+	defer os.Remove(f.Name())
+	err = file(f)
+	n, _ := f.Seek(0, io.SeekEnd)
+	err = errors.Join(err, f.Chmod(0o644), f.Close())
+	path := filepath.Join(dir, name)
+	if err == nil {
+		err = os.Rename(f.Name(), path)
+	}
+	if err == nil {
+		_, err = fmt.Fprintf(out, "%s  %d bytes\n", path, n)
+	}
+	return err
 }
 
 func exportCommand() *cobra.Command {
@@ -212,25 +228,9 @@ func exportCommand() *cobra.Command {
 			if maps != "" {
 				o.Maps = strings.Split(maps, ",")
 			}
-			var name string
-			var buf *strings.Builder
-			flush := func() error {
-				if buf == nil {
-					return nil
-				}
-				return write(out, name, []byte(buf.String()), c.OutOrStdout())
-			}
-			err = deliver.Write(c.Context(), p, o, func(float64, string) {}, func(n string) (io.Writer, error) {
-				if err := flush(); err != nil {
-					return nil, err
-				}
-				name, buf = n, &strings.Builder{}
-				return buf, nil
+			return deliver.Write(c.Context(), p, o, func(float64, string) {}, func(name string, file func(io.Writer) error) error {
+				return writeFile(out, name, file, c.OutOrStdout())
 			})
-			if err != nil {
-				return err
-			}
-			return flush()
 		}}
 	c.Flags().StringVar(&project, "project", "", "name or id of a project in the database")
 	c.Flags().StringVar(&doc, "document", "", "document file, instead of a project")

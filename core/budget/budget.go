@@ -6,83 +6,97 @@ package budget
 import (
 	"context"
 	"fmt"
+	"runtime/debug"
 	"sync"
-	"sync/atomic"
 )
 
-// Budget is a number of bytes that is shared. The zero value has no bound.
+// Budget is a number of bytes that is shared by three kinds of holders. Pictures (Brief) are
+// decoded for a moment, by anybody, and wait for nothing but each other. Models (Take) are
+// read, and hold nothing else. Work (Hold) goes on for long, in turn, and decodes pictures
+// meanwhile. So nobody waits for himself. The zero value has no bound.
 type Budget struct {
 	mu      sync.Mutex
-	total   int64
-	held    int64
-	taken   atomic.Int64 // held, for those who do not have the lock
+	total   int64 // what is refused beyond
+	room    int64 // what is given at once, together
+	work    int64 // what of it work gets
+	held    [kinds]int64
 	waiting []*waiter
 	yields  func(held int64)
-	// beside is a budget out of the same memory. What is taken here waits for it, too, as
-	// long as others hold something here: so whoever holds some of it gets on.
-	beside *Budget
 }
 
+type kind int
+
+const (
+	brief kind = iota
+	model
+	work
+	kinds
+)
+
 type waiter struct {
+	kind  kind
 	n     int64
 	ready chan struct{}
 }
 
-// Memory is the budget of this process for what is decoded and read: it is held for a moment.
-// Work is that for what is worked on for long, and decodes pictures meanwhile: bakes,
-// deliveries, stamps. Who holds of Work may take of Memory, never the other way round.
-var (
-	Memory = &Budget{beside: Work}
-	Work   = &Budget{}
-)
+// large is what is given back to the system at once, in bytes.
+const large = 32 << 20
 
-// Share bounds both to total bytes together, Work to less than half of them; 0: no bound. yields, when
-// it is not nil, is told what is held of both each time that changes: what caches gives up
-// as much.
-func Share(total int64, yields func(held int64)) {
-	tell := func(int64) {}
-	if yields != nil {
-		tell = func(int64) { yields(Memory.taken.Load() + Work.taken.Load()) }
-	}
-	Work.Set(total*3/8, func(held int64) {
-		tell(held)
-		Memory.mu.Lock() // who waits there may have room now
-		defer Memory.mu.Unlock()
-		Memory.serve()
-	})
-	Memory.Set(total, tell)
-}
+// Memory is the budget of this process.
+var Memory = &Budget{}
 
-// Set bounds the budget to total bytes; 0: no bound. yields, when it is not nil, is told
-// what is held each time that changes: what caches gives up as much.
-func (b *Budget) Set(total int64, yields func(held int64)) {
+// Share bounds the process to total bytes; 0: no bound. Five eighths of it are given, since
+// the rest is what the process itself and the least of its caches take; work gets three
+// eighths. Only what is more than that by itself gets more, alone. yields, when it is not nil,
+// is told what is held each time that changes: what caches gives up as much.
+func (b *Budget) Share(total int64, yields func(held int64)) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	b.total, b.yields = total, yields
+	b.total, b.room, b.work, b.yields = total, total*5/8, total*3/8, yields
 	b.serve()
 }
 
-// Take takes n bytes, in the order of asking, and returns what gives them back. Its errors
-// are that what needs so much can never have it, with what says what it is, and the
-// context's. It does not nest: who holds some and waits for more may wait for himself.
+// Take takes n bytes for reading a model, in the order of asking, and returns what gives them
+// back. Its errors are that what needs so much can never have it, with what says what it is,
+// and the context's.
 func (b *Budget) Take(ctx context.Context, what string, n int64) (release func(), err error) {
+	if err := b.possible(what, n); err != nil {
+		return nil, err
+	}
+	return b.wait(ctx, model, n)
+}
+
+// Brief takes n bytes for a picture that is decoded, beside whatever work goes on. Its errors
+// are those of Take.
+func (b *Budget) Brief(ctx context.Context, what string, n int64) (release func(), err error) {
+	if err := b.possible(what, n); err != nil {
+		return nil, err
+	}
+	return b.wait(ctx, brief, n)
+}
+
+// Hold takes n bytes for work, in the order of asking. It is not refused when that is more
+// than there is: then it waits until nobody else holds any. Its error is the context's.
+func (b *Budget) Hold(ctx context.Context, n int64) (release func(), err error) {
+	return b.wait(ctx, work, n)
+}
+
+func (b *Budget) possible(what string, n int64) error {
 	b.mu.Lock()
+	defer b.mu.Unlock()
 	if b.total > 0 && n > b.total {
-		b.mu.Unlock()
-		return nil, fmt.Errorf(
+		return fmt.Errorf(
 			"%s needs about %d MiB of memory, and %d are there for it; make it smaller, or start the server with a larger --memory",
 			what,
 			n>>20,
 			b.total>>20,
 		)
 	}
-	b.mu.Unlock()
-	return b.wait(ctx, n)
+	return nil
 }
 
-// wait takes n bytes when there are as many, or nobody else holds any.
-func (b *Budget) wait(ctx context.Context, n int64) (release func(), err error) {
-	w := &waiter{n, make(chan struct{})}
+func (b *Budget) wait(ctx context.Context, k kind, n int64) (release func(), err error) {
+	w := &waiter{k, n, make(chan struct{})}
 	b.mu.Lock()
 	b.waiting = append(b.waiting, w)
 	b.serve()
@@ -94,7 +108,7 @@ func (b *Budget) wait(ctx context.Context, n int64) (release func(), err error) 
 		defer b.mu.Unlock()
 		select {
 		case <-w.ready: // just now
-			b.give(n)
+			b.give(k, n)
 		default:
 			for i, o := range b.waiting {
 				if o == w {
@@ -109,66 +123,91 @@ func (b *Budget) wait(ctx context.Context, n int64) (release func(), err error) 
 	var once sync.Once
 	return func() {
 		once.Do(func() {
+			if n >= large {
+				debug.FreeOSMemory() // before the next one takes as much: else both are there for a while
+			}
 			b.mu.Lock()
 			defer b.mu.Unlock()
-			b.give(n)
+			b.give(k, n)
 		})
 	}, nil
 }
 
-// Hold takes n bytes as Take does, but is not refused when that is more than there is: then
-// it waits until nobody else holds any. It is for what cannot be done in smaller pieces. Its
-// error is the context's.
-func (b *Budget) Hold(ctx context.Context, n int64) (release func(), err error) {
-	return b.wait(ctx, n)
-}
-
-// Total returns the bound, 0: none.
-func (b *Budget) Total() int64 {
+// Work returns how many bytes work gets together, 0: no bound.
+func (b *Budget) Work() int64 {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	return b.total
+	return b.work
 }
 
 // Held returns the bytes that are taken.
 func (b *Budget) Held() int64 {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	return b.held
+	return b.all()
 }
 
-func (b *Budget) give(n int64) {
-	b.held -= n
+func (b *Budget) all() int64 { return b.held[brief] + b.held[model] + b.held[work] }
+
+func (b *Budget) give(k kind, n int64) {
+	b.held[k] -= n
 	b.told()
 	b.serve()
 }
 
-// serve lets those who wait have their bytes, as long as there are enough for the first.
+// serve lets those who wait have their bytes: pictures before all, the others in the order of
+// asking, as long as there are enough for the first of them.
 func (b *Budget) serve() {
-	for len(b.waiting) > 0 && b.room(b.waiting[0].n) {
-		w := b.waiting[0]
-		b.waiting = b.waiting[1:]
-		b.held += w.n
-		b.told()
-		close(w.ready)
+	left := b.waiting[:0:0]
+	blocked := [kinds]bool{}
+	for _, w := range b.waiting {
+		if w.kind == brief && !blocked[brief] {
+			blocked[brief] = !b.let(w)
+		}
+		if w.kind != brief || blocked[brief] {
+			left = append(left, w)
+		}
+	}
+	b.waiting = left
+	for i := 0; i < len(b.waiting); {
+		w := b.waiting[i]
+		if w.kind == brief {
+			i++
+			continue
+		}
+		if !b.let(w) {
+			return
+		}
+		b.waiting = append(b.waiting[:i:i], b.waiting[i+1:]...)
 	}
 }
 
-// room reports whether there are n bytes now.
-func (b *Budget) room(n int64) bool {
-	if b.total <= 0 || b.held == 0 {
-		return true // Take has refused what is more than there is at all
+// let gives a waiter its bytes when there are as many now.
+func (b *Budget) let(w *waiter) bool {
+	if !b.has(w.kind, w.n) {
+		return false
 	}
-	beside := int64(0)
-	if b.beside != nil {
-		beside = b.beside.taken.Load()
+	b.held[w.kind] += w.n
+	b.told()
+	close(w.ready)
+	return true
+}
+
+func (b *Budget) has(k kind, n int64) bool {
+	all := b.all()
+	switch {
+	case b.total <= 0 || all == 0:
+		return true // what is more than there is at all has been refused, or comes alone
+	case k == brief && b.held[brief]+b.held[model] == 0:
+		return true // work may wait for it
+	case k == work && b.held[work]+n > b.work:
+		return false
 	}
-	return b.held+beside+n <= b.total
+	return all+n <= b.room
 }
 
 func (b *Budget) told() {
-	b.taken.Store(b.held)
 	if b.yields != nil {
-		b.yields(b.held)
+		b.yields(b.all())
 	}
 }

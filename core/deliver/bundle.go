@@ -1,12 +1,14 @@
 package deliver
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"fmt"
+	"image/png"
 	"io"
+	"os"
 	"slices"
+	"sync"
 
 	"velvetgrime/core/budget"
 	"velvetgrime/core/eval"
@@ -112,31 +114,18 @@ func sizeOf(p *eval.Program, o Order, sheet string) int {
 	return 1024
 }
 
-// Write makes the files of an order one after another and hands each to put.
+// Write makes the files of an order, those of a sheet side by side, and gives each to put.
 // progress gets the share done and what is being made.
 func Write(
 	ctx context.Context,
 	p *eval.Program,
 	o Order,
 	progress func(float64, string),
-	put func(name string) (io.Writer, error),
+	put Put,
 ) error {
 	files, err := Plan(p, o)
 	if err != nil {
 		return err
-	}
-	hand := func(e *encoding) error {
-		data, err := e.wait()
-		if err == nil {
-			var w io.Writer
-			if w, err = put(e.name); err == nil {
-				_, err = w.Write(data)
-			}
-		}
-		if err != nil {
-			return fmt.Errorf("%s: %w", e.name, err)
-		}
-		return nil
 	}
 	for i := 0; i < len(files); {
 		// the pictures of a sheet are evaluated together, and encoded side by side
@@ -147,7 +136,7 @@ func Write(
 		if files[i].Map == "model with its maps" {
 			make = wholeModel
 		}
-		if err := make(ctx, p, o, files[i:i+n], share, hand); err != nil {
+		if err := make(ctx, p, o, files[i:i+n], share, put); err != nil {
 			return err
 		}
 		i += n
@@ -156,16 +145,28 @@ func Write(
 	return nil
 }
 
-// wholeModel makes the model with its maps.
-func wholeModel(
-	ctx context.Context, p *eval.Program, o Order, files []File, share func(float64), hand func(*encoding) error,
-) error {
-	return hand(encode(files[0].Name, func() ([]byte, error) { return GLB(ctx, p, o, share) }))
+// Put makes a place for a file, lets it be written there, and keeps it when it is whole.
+// Several may be called at once.
+type Put func(name string, file func(io.Writer) error) error
+
+// write puts one file.
+func (put Put) write(name string, file func(io.Writer) error) error {
+	if err := put(name, file); err != nil {
+		return fmt.Errorf("%s: %w", name, err)
+	}
+	return nil
 }
 
-// pictures makes pictures of one sheet, each with its encoding, within the budget of memory.
+// wholeModel makes the model with its maps.
+func wholeModel(
+	ctx context.Context, p *eval.Program, o Order, files []File, share func(float64), put Put,
+) error {
+	return put.write(files[0].Name, func(w io.Writer) error { return GLB(ctx, p, o, w, share) })
+}
+
+// pictures makes pictures of one sheet, within the budget of memory.
 func pictures(
-	ctx context.Context, p *eval.Program, _ Order, files []File, share func(float64), hand func(*encoding) error,
+	ctx context.Context, p *eval.Program, _ Order, files []File, share func(float64), put Put,
 ) error {
 	var maps []Map
 	var depth []int
@@ -173,37 +174,46 @@ func pictures(
 		k, _ := Find(f.Map)
 		maps, depth = append(maps, k), append(depth, f.Depth)
 	}
-	release, err := budget.Work.Hold(ctx, weight(files[0].Size, depth))
+	names := make([]string, len(files))
+	for i, f := range files {
+		names[i] = f.Name
+	}
+	sheet := p.Scene.Model.SheetIndex(files[0].Sheet)
+	return encode(ctx, p, sheet, files[0].Size, maps, depth, names, func(v float64) { share(0.8 * v) }, put)
+}
+
+// encode makes maps of a sheet together, within the budget of memory, and writes each as PNG
+// under its name.
+func encode(
+	ctx context.Context, p *eval.Program, sheet, size int, maps []Map, depth []int, names []string,
+	share func(float64), put Put,
+) error {
+	release, err := budget.Memory.Hold(ctx, weight(size, maps, depth))
 	if err != nil {
 		return err
 	}
 	defer release()
-	sheet := p.Scene.Model.SheetIndex(files[0].Sheet)
-	made, err := Images(ctx, p, sheet, files[0].Size, maps, depth, func(v float64) { share(0.8 * v) })
+	made, err := Images(ctx, p, sheet, size, maps, depth, share)
 	if err != nil {
-		return fmt.Errorf("%s: %w", files[0].Name, err)
+		return fmt.Errorf("%s: %w", names[0], err)
 	}
-	var all []*encoding
-	for k, img := range made {
-		all = append(all, encode(files[k].Name, func() ([]byte, error) { return PNG(img) }))
+	all, _ := par.WithContext(ctx)
+	for i, img := range made {
+		all.Go(func() error {
+			return put.write(names[i], func(w io.Writer) error {
+				return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(w, img)
+			})
+		})
 	}
-	for i, e := range all {
-		if err = hand(e); err != nil {
-			for _, left := range all[i+1:] { // they hold their pictures until they end
-				_, _ = left.wait()
-			}
-			return err
-		}
-	}
-	return nil
+	return all.Wait()
 }
 
-// weight is what pictures of a sheet take while they are made and encoded, in bytes: their
-// texels, as much again as PNG at most, and what fills them outward.
-func weight(size int, depth []int) int64 {
-	n := int64(9)
-	for _, d := range depth {
-		n += 2 * 4 * int64(d) / 8
+// weight is what pictures of a sheet take while they are made, in bytes: their texels, and
+// what fills them outward. They are encoded row by row.
+func weight(size int, maps []Map, depth []int) int64 {
+	n := int64(5)
+	for i, d := range depth {
+		n += int64(held(maps[i].Channels)) * int64(d) / 8
 	}
 	return n * int64(size) * int64(size)
 }
@@ -217,10 +227,12 @@ const atOnce = 400 << 20
 func together(files []File) int {
 	n := 0
 	most := mostAtOnce()
+	var maps []Map
 	var depth []int
 	for _, f := range files {
-		depth = append(depth, f.Depth)
-		bytes := weight(f.Size, depth)
+		k, _ := Find(f.Map)
+		maps, depth = append(maps, k), append(depth, f.Depth)
+		bytes := weight(f.Size, maps, depth)
 		if f.Sheet != files[0].Sheet || f.Size != files[0].Size || f.Map == "model with its maps" ||
 			n > 0 && bytes > most {
 			break
@@ -230,50 +242,63 @@ func together(files []File) int {
 	return max(n, 1)
 }
 
-// encoding is a file that is being encoded.
-type encoding struct {
-	name string
-	done chan struct{}
-	data []byte
-	err  error
-}
-
-func encode(name string, f func() ([]byte, error)) *encoding {
-	e := &encoding{name: name, done: make(chan struct{})}
-	go func() {
-		defer close(e.done)
-		e.err = par.Contain(func() (err error) { e.data, err = f(); return err })
-	}()
-	return e
-}
-
-func (e *encoding) wait() ([]byte, error) {
-	<-e.done
-	return e.data, e.err
-}
-
-// GLB makes the model with all its maps inside.
-func GLB(ctx context.Context, p *eval.Program, o Order, progress func(float64)) ([]byte, error) {
+// GLB writes the model with all its maps inside. The maps wait on the disk until the file is
+// put together.
+func GLB(ctx context.Context, p *eval.Program, o Order, w io.Writer, progress func(float64)) error {
 	m := p.Scene.Model
 	all := make([]meshio.Maps, len(m.Sheets))
+	var aside shelf
+	defer aside.drop()
 	for i, s := range m.Sheets {
 		if !s.HasUV {
 			continue
 		}
 		share := func(v float64) { progress((float64(i) + v) / float64(len(m.Sheets))) }
 		var err error
-		if all[i], err = mapsOf(ctx, p, i, sizeOf(p, o, s.Name), share); err != nil {
-			return nil, fmt.Errorf("sheet %q: %w", s.Name, err)
+		if all[i], err = mapsOf(ctx, p, i, sizeOf(p, o, s.Name), &aside, share); err != nil {
+			return fmt.Errorf("sheet %q: %w", s.Name, err)
 		}
 	}
-	var b bytes.Buffer
-	err := meshio.WriteGLB(&b, m, meshio.Options{Maps: all})
-	return b.Bytes(), err
+	return meshio.WriteGLB(w, m, meshio.Options{Maps: all})
+}
+
+// shelf keeps files on the disk for a while, by name.
+type shelf struct {
+	mu    sync.Mutex
+	files map[string]*os.File
+}
+
+func (s *shelf) put(name string, file func(io.Writer) error) error {
+	f, err := os.CreateTemp("", "velvetgrime-map-*")
+	if err != nil {
+		return err
+	}
+	s.mu.Lock()
+	if s.files == nil {
+		s.files = map[string]*os.File{}
+	}
+	s.files[name] = f
+	s.mu.Unlock()
+	return file(f)
+}
+
+// body returns a file that was put.
+func (s *shelf) body(name string) (*io.SectionReader, error) {
+	f := s.files[name]
+	end, err := f.Seek(0, io.SeekEnd)
+	return io.NewSectionReader(f, 0, end), err
+}
+
+func (s *shelf) drop() {
+	for _, f := range s.files {
+		_ = f.Close()
+		_ = os.Remove(f.Name())
+	}
 }
 
 // mapsOf makes the maps of one sheet as glTF has them, within the budget of memory.
 func mapsOf(
-	ctx context.Context, p *eval.Program, sheet, size int, share func(float64),
+	ctx context.Context, p *eval.Program, sheet, size int, aside *shelf, share func(float64),
 ) (out meshio.Maps, err error) {
 	clear := sets(p, sheet, stack.Opacity)
 	base := "base color"
@@ -282,7 +307,7 @@ func mapsOf(
 	}
 	want := []struct {
 		name string
-		to   *[]byte
+		to   *meshio.Body
 		on   bool
 	}{
 		{base, &out.BaseColor, true},
@@ -291,57 +316,38 @@ func mapsOf(
 		{"emissive", &out.Emissive, sets(p, sheet, stack.Emissive)},
 	}
 	var maps []Map
-	var to []*[]byte
+	var to []*meshio.Body
+	var names []string
 	var depth []int
 	for _, w := range want {
 		if w.on {
 			kind, _ := Find(w.name)
 			maps, to, depth = append(maps, kind), append(to, w.to), append(depth, 8)
+			names = append(names, fmt.Sprintf("%s of sheet %q", w.name, p.Scene.Model.Sheets[sheet].Name))
 		}
 	}
 	for i := 0; i < len(maps); {
 		n := 1
-		for i+n < len(maps) && weight(size, depth[i:i+n+1]) <= mostAtOnce() {
+		for i+n < len(maps) && weight(size, maps[i:i+n+1], depth[i:i+n+1]) <= mostAtOnce() {
 			n++
 		}
 		part := func(v float64) { share((float64(i) + v*float64(n)) / float64(len(maps))) }
-		if err := encoded(ctx, p, sheet, size, maps[i:i+n], depth[i:i+n], to[i:i+n], part); err != nil {
+		err := encode(ctx, p, sheet, size, maps[i:i+n], depth[i:i+n], names[i:i+n], part, aside.put)
+		if err != nil {
 			return out, err
 		}
 		i += n
 	}
+	for i, name := range names {
+		if *to[i], err = aside.body(name); err != nil {
+			return out, err
+		}
+	}
 	return out, nil
 }
 
-// encoded makes maps of a sheet together and writes each as PNG to where it belongs.
-func encoded(
-	ctx context.Context, p *eval.Program, sheet, size int, maps []Map, depth []int, to []*[]byte,
-	share func(float64),
-) error {
-	release, err := budget.Work.Hold(ctx, weight(size, depth))
-	if err != nil {
-		return err
-	}
-	defer release()
-	made, err := Images(ctx, p, sheet, size, maps, depth, share)
-	if err != nil {
-		return err
-	}
-	var all []*encoding
-	for _, img := range made {
-		all = append(all, encode("", func() ([]byte, error) { return PNG(img) }))
-	}
-	for k, e := range all {
-		var failed error
-		if *to[k], failed = e.wait(); err == nil {
-			err = failed
-		}
-	}
-	return err
-}
-
 // mostAtOnce bounds the bytes of the pictures that are made together.
-func mostAtOnce() int64 { return cmp.Or(budget.Work.Total(), atOnce) }
+func mostAtOnce() int64 { return cmp.Or(budget.Memory.Work(), atOnce) }
 
 // sets reports whether a channel can be more than its default on a sheet: a visible layer
 // that reaches it sets it, or a baked map lies under it.

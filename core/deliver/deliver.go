@@ -153,6 +153,14 @@ type target struct {
 	words bool // 16 bit
 }
 
+// held is how many components a picture holds for so many channels.
+func held(channels int) int {
+	if channels == 1 {
+		return 1
+	}
+	return 4
+}
+
 func newTarget(size, channels, depth int) target {
 	r := image.Rect(0, 0, size, size)
 	switch {

@@ -8,6 +8,7 @@ import (
 	"io"
 	"math"
 	"strings"
+	"sync"
 	"testing"
 
 	"velvetgrime/core/deliver"
@@ -101,6 +102,7 @@ func TestPlanListsAndRefuses(t *testing.T) {
 func TestWrittenFilesOpenAgain(t *testing.T) {
 	p := bollard(t)
 	files := map[string]*bytes.Buffer{}
+	var mu sync.Mutex
 	var last float64
 	err := deliver.Write(context.Background(), p, deliver.Order{Maps: []string{"base color with opacity", "height"}, Size: 128, GLB: true, Depth: map[string]int{"height": 16}},
 		func(s float64, _ string) {
@@ -108,7 +110,13 @@ func TestWrittenFilesOpenAgain(t *testing.T) {
 				t.Errorf("progress falls from %v to %v", last, s)
 			}
 			last = s
-		}, func(n string) (io.Writer, error) { files[n] = &bytes.Buffer{}; return files[n], nil })
+		}, func(n string, file func(io.Writer) error) error {
+			b := &bytes.Buffer{}
+			mu.Lock()
+			files[n] = b
+			mu.Unlock()
+			return file(b)
+		})
 	if err != nil || last != 1 || len(files) != 3 {
 		t.Fatal(err, last, len(files))
 	}
@@ -136,7 +144,7 @@ func TestCancelledDeliveryStops(t *testing.T) {
 			cancel()
 		}
 		count++
-	}, func(string) (io.Writer, error) { return io.Discard, nil })
+	}, func(_ string, file func(io.Writer) error) error { return file(io.Discard) })
 	if err == nil || count > 30 {
 		t.Fatalf("error %v after %d reports", err, count)
 	}
@@ -157,12 +165,13 @@ func TestABakedNormalAloneIsInTheGLB(t *testing.T) {
 		d.Prepared = &stack.Prepared{Baked: map[string]map[string]stack.Baked{"Cast iron": baked}}
 		sc := eval.NewScene(m, eval.NewCache(64<<20))
 		sc.Picture = func(string) (*pix.Picture, error) { return pix.NewPicture(tilted), nil }
-		b, err := deliver.GLB(t.Context(), eval.Compile(sc, d, "", ""), deliver.Order{GLB: true}, func(float64) {})
+		var b bytes.Buffer
+		err := deliver.GLB(t.Context(), eval.Compile(sc, d, "", ""), deliver.Order{GLB: true}, &b, func(float64) {})
 		if err != nil {
 			t.Fatal(err)
 		}
 		var doc gltf.Document
-		if err := gltf.NewDecoder(bytes.NewReader(b)).Decode(&doc); err != nil {
+		if err := gltf.NewDecoder(&b).Decode(&doc); err != nil {
 			t.Fatal(err)
 		}
 		return len(doc.Images), doc.Materials[0].NormalTexture != nil

@@ -46,7 +46,7 @@ func Merge(
 		Amount:   1,
 		Channels: map[stack.Channel]stack.Coat{},
 	}
-	release, err := budget.Work.Hold(ctx, mergeWeight(p))
+	release, err := budget.Memory.Hold(ctx, mergeWeight(p))
 	if err != nil {
 		return nil, err
 	}

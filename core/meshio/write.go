@@ -1,9 +1,12 @@
 package meshio
 
 import (
-	"bytes"
+	"bufio"
+	"encoding/binary"
+	"encoding/json"
 	"fmt"
 	"io"
+	"math"
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
@@ -12,9 +15,15 @@ import (
 	"github.com/qmuntal/gltf/modeler"
 )
 
+// Body is what a file holds: *bytes.Reader and *io.SectionReader are some.
+type Body interface {
+	io.ReaderAt
+	Size() int64
+}
+
 // Maps are the encoded pictures (PNG) of one sheet for a GLB; nil ones are left out.
 type Maps struct {
-	BaseColor, ORM, Normal, Emissive []byte
+	BaseColor, ORM, Normal, Emissive Body
 	Transparent                      bool // BaseColor has an alpha that counts
 }
 
@@ -24,10 +33,12 @@ type Options struct {
 	Tangents bool   // also without normal maps
 }
 
-// WriteGLB writes the model with one material a sheet and one node a part.
+// WriteGLB writes the model with one material a sheet and one node a part. The maps are
+// copied into the file, not held.
 func WriteGLB(w io.Writer, m *mesh.Model, o Options) error {
 	maps := o.Maps
 	doc := gltf.NewDocument()
+	var bodies []Body
 	doc.Asset.Generator = "Velvet Grime"
 	for i, s := range m.Sheets {
 		rough, metal := 1.0, 1.0
@@ -36,9 +47,7 @@ func WriteGLB(w io.Writer, m *mesh.Model, o Options) error {
 			PBRMetallicRoughness: &gltf.PBRMetallicRoughness{RoughnessFactor: &rough, MetallicFactor: &metal},
 		}
 		if maps != nil {
-			if err := addMaps(doc, mat, s.Name, maps[i]); err != nil {
-				return err
-			}
+			bodies = append(bodies, addMaps(doc, mat, s.Name, maps[i])...)
 		} else {
 			metal = 0
 		}
@@ -73,15 +82,95 @@ func WriteGLB(w io.Writer, m *mesh.Model, o Options) error {
 		doc.Nodes = append(doc.Nodes, &gltf.Node{Name: mesh.Name, Mesh: gltf.Index(len(doc.Meshes) - 1)})
 	}
 	doc.Scenes[0].Nodes = root
-	return gltf.NewEncoder(w).Encode(doc)
+	return writeGLB(w, doc, bodies)
 }
 
-func addMaps(doc *gltf.Document, mat *gltf.Material, name string, maps Maps) error {
-	texture := func(kind string, png []byte) (int, error) {
-		img, err := modeler.WriteImage(doc, name+" "+kind, "image/png", bytes.NewReader(png))
-		if err != nil {
-			return 0, fmt.Errorf("sheet %q: %w", name, err)
-		}
+// writeGLB writes a document with its one buffer, and after what the buffer holds the bodies
+// of its pictures, in order; the last views of the buffer are theirs. Source: glTF 2.0, 4.4,
+// "GLB File Format Specification".
+func writeGLB(w io.Writer, doc *gltf.Document, bodies []Body) error {
+	var held []byte
+	if len(doc.Buffers) == 0 {
+		doc.Buffers = append(doc.Buffers, &gltf.Buffer{})
+	}
+	held = doc.Buffers[0].Data
+	aligned := func(n int) int { return (n + 3) &^ 3 }
+	end := len(held)
+	for i, b := range bodies {
+		doc.Images[i].BufferView = gltf.Index(len(doc.BufferViews))
+		end = aligned(end)
+		doc.BufferViews = append(doc.BufferViews, &gltf.BufferView{ByteOffset: end, ByteLength: int(b.Size())})
+		end += int(b.Size())
+	}
+	end = aligned(end)
+	if end == 0 {
+		doc.Buffers = nil
+	} else {
+		doc.Buffers[0] = &gltf.Buffer{ByteLength: end}
+	}
+	head, err := json.Marshal(doc)
+	if err != nil {
+		return err
+	}
+	head = append(head, "   "[:aligned(len(head))-len(head)]...)
+	if total := int64(12+8+len(head)+8) + int64(end); total > math.MaxUint32 {
+		return fmt.Errorf("the GLB would have %d MiB; 4 GiB are possible, choose a smaller size or fewer sheets", total>>20)
+	}
+	out := &counting{w: bufio.NewWriterSize(w, 1<<16)}
+	out.numbers(0x46546c67, 2, uint32(12+8+len(head)+8+end), uint32(len(head)), 0x4e4f534a)
+	out.bytes(head)
+	out.numbers(uint32(end), 0x004e4942)
+	start := out.n
+	out.bytes(held)
+	for _, b := range bodies {
+		out.pad(start)
+		out.copy(b)
+	}
+	out.pad(start)
+	if out.err != nil {
+		return out.err
+	}
+	return out.w.Flush()
+}
+
+// counting writes, counts the bytes, and keeps the first error.
+type counting struct {
+	w   *bufio.Writer
+	n   int
+	err error
+}
+
+func (c *counting) bytes(b []byte) {
+	if c.err == nil {
+		_, c.err = c.w.Write(b)
+		c.n += len(b)
+	}
+}
+
+func (c *counting) numbers(all ...uint32) {
+	for _, v := range all {
+		c.bytes(binary.LittleEndian.AppendUint32(nil, v))
+	}
+}
+
+// pad writes noughts until the bytes since start are a multiple of four.
+func (c *counting) pad(start int) { c.bytes(make([]byte, (start-c.n)&3)) }
+
+func (c *counting) copy(b Body) {
+	if c.err != nil {
+		return
+	}
+	var n int64
+	n, c.err = io.Copy(c.w, io.NewSectionReader(b, 0, b.Size()))
+	c.n += int(n)
+}
+
+// addMaps gives a material its textures, and returns the bodies of their pictures, in order.
+func addMaps(doc *gltf.Document, mat *gltf.Material, name string, maps Maps) (bodies []Body) {
+	texture := func(kind string, png Body) int {
+		img := len(doc.Images)
+		doc.Images = append(doc.Images, &gltf.Image{Name: name + " " + kind, MimeType: "image/png"})
+		bodies = append(bodies, png)
 		if len(doc.Samplers) == 0 {
 			doc.Samplers = append(
 				doc.Samplers,
@@ -94,11 +183,11 @@ func addMaps(doc *gltf.Document, mat *gltf.Material, name string, maps Maps) err
 			)
 		}
 		doc.Textures = append(doc.Textures, &gltf.Texture{Sampler: gltf.Index(0), Source: gltf.Index(img)})
-		return len(doc.Textures) - 1, nil
+		return len(doc.Textures) - 1
 	}
 	for _, t := range []struct {
 		kind string
-		png  []byte
+		png  Body
 		set  func(int)
 	}{
 		{"base color", maps.BaseColor, func(i int) { mat.PBRMetallicRoughness.BaseColorTexture = &gltf.TextureInfo{Index: i} }},
@@ -114,16 +203,12 @@ func addMaps(doc *gltf.Document, mat *gltf.Material, name string, maps Maps) err
 		if t.png == nil {
 			continue
 		}
-		i, err := texture(t.kind, t.png)
-		if err != nil {
-			return err
-		}
-		t.set(i)
+		t.set(texture(t.kind, t.png))
 	}
 	if maps.Transparent {
 		mat.AlphaMode = gltf.AlphaBlend
 	}
-	return nil
+	return bodies
 }
 
 // primitive writes the triangles of a part on a sheet; tangents (a corner each)

@@ -67,7 +67,7 @@ func DecodePicture(r io.ReadSeeker) (*Picture, error) {
 		return nil, err
 	}
 	what := fmt.Sprintf("the picture of %d × %d texels", conf.Width, conf.Height)
-	release, err := budget.Memory.Take(
+	release, err := budget.Memory.Brief(
 		context.Background(),
 		what,
 		int64(conf.Width)*int64(conf.Height)*decoding(conf.ColorModel),

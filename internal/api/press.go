@@ -87,7 +87,7 @@ func pressed(c *gin.Context, usual int) (*press.Recipe, *press.Stamp) {
 		}
 		if err == nil {
 			var release func()
-			if release, err = budget.Work.Hold(c, press.Weight(size)); err == nil {
+			if release, err = budget.Memory.Hold(c, press.Weight(size)); err == nil {
 				defer release()
 				st, err = press.Draw(c, r, size)
 			}

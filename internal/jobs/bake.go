@@ -68,7 +68,7 @@ func (r *Runner) prepareBake(
 	if dense != nil {
 		triangles += len(dense.Tri)
 	}
-	if release, err = budget.Work.Hold(ctx, bakeWeight(&o, triangles)); err != nil {
+	if release, err = budget.Memory.Hold(ctx, bakeWeight(&o, triangles)); err != nil {
 		return nil, nil, nil, err
 	}
 	if b, err = bake.New(ctx, m, dense, o.Settings, names); err != nil {

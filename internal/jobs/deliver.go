@@ -5,7 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"io"
-	"os"
+	"sync"
 	"time"
 
 	"velvetgrime/core/deliver"
@@ -27,47 +27,28 @@ func deliverFiles(ctx context.Context, r *Runner, t *task) error {
 	if err != nil {
 		return err
 	}
-	var files []store.JobFile
-	// each goes through the disk: a picture of 8192 texels a side is not to be held twice
-	var body *os.File
-	finish := func() error {
-		if body == nil {
-			return nil
-		}
-		defer drop(body)
-		f := &files[len(files)-1]
-		n, err := body.Seek(0, io.SeekEnd)
-		if err == nil {
-			f.Size = int(n)
-			f.Blob, err = r.store.PutBlobFrom(ctx, body)
-		}
-		return err
-	}
-	err = deliver.Write(ctx, p, o, t.tell, func(name string) (io.Writer, error) {
-		err := finish()
-		body = nil
-		if err == nil {
-			files = append(files, store.JobFile{Name: name})
-			body, err = os.CreateTemp("", "velvetgrime-delivery-*")
-		}
-		return body, err
-	})
-	if err == nil {
-		err = finish()
-	} else if body != nil {
-		drop(body)
-	}
+	plan, err := deliver.Plan(p, o)
 	if err != nil {
 		return err
 	}
+	var mu sync.Mutex
+	done := map[string]store.JobFile{}
+	err = deliver.Write(ctx, p, o, t.tell, func(name string, file func(io.Writer) error) error {
+		blob, size, err := r.store.PutBlobOf(ctx, file)
+		mu.Lock()
+		defer mu.Unlock()
+		done[name] = store.JobFile{Name: name, Blob: blob, Size: size}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	files := make([]store.JobFile, len(plan))
+	for i, f := range plan {
+		files[i] = done[f.Name]
+	}
 	t.Files, err = json.Marshal(files)
 	return err
-}
-
-// drop closes a file and takes it away.
-func drop(f *os.File) {
-	_ = f.Close()
-	_ = os.Remove(f.Name())
 }
 
 // Bundle packs the files of a job into one zip.

@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"time"
 
 	"velvetgrime/core/brush"
@@ -266,6 +267,28 @@ const chunkSize = 1 << 20
 // PutBlob keeps bytes under their SHA-256 in hex.
 func (s *Store) PutBlob(ctx context.Context, data []byte) (string, error) {
 	return s.PutBlobFrom(ctx, bytes.NewReader(data))
+}
+
+// PutBlobOf keeps what write writes, and returns its name and its size. It goes through the
+// disk: a picture of 8192 texels a side is not to be held twice. Nothing is kept when write
+// fails.
+func (s *Store) PutBlobOf(ctx context.Context, write func(io.Writer) error) (hash string, size int, err error) {
+	f, err := os.CreateTemp("", "velvetgrime-blob-*")
+	if err != nil {
+		return "", 0, err
+	}
+	defer func() {
+		_ = f.Close()
+		_ = os.Remove(f.Name())
+	}()
+	if err = write(f); err != nil {
+		return "", 0, err
+	}
+	n, err := f.Seek(0, io.SeekEnd)
+	if err == nil {
+		hash, err = s.PutBlobFrom(ctx, f)
+	}
+	return hash, int(n), err
 }
 
 // PutBlobFrom keeps what a reader gives, from its beginning, under its SHA-256 in hex: it is
