@@ -6,9 +6,11 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math"
+	"slices"
 	"sort"
 
 	"velvetgrime/core/geom"
+	"velvetgrime/core/par"
 
 	"github.com/zeebo/xxh3"
 )
@@ -172,18 +174,34 @@ func Weld(pos []geom.Vec3) []uint32 {
 		box = box.Grow(p)
 	}
 	cell := max(float64(box.Size().Length())*1e-6, 1e-30)
-	type place [3]int64
-	first := make(map[place]uint32, len(pos))
-	w := make([]uint32, len(pos))
 	round := func(v float32) int64 { return int64(math.Round(float64(v) / cell)) }
-	for i, p := range pos {
-		k := place{round(p.X), round(p.Y), round(p.Z)}
-		j, ok := first[k]
-		if !ok {
-			j = uint32(i)
-			first[k] = j
+	place := func(i uint32) [3]int64 { return [3]int64{round(pos[i].X), round(pos[i].Y), round(pos[i].Z)} }
+	hashes := make([]uint32, len(pos))
+	par.Parts(len(pos), 1<<14, func(from, to int) {
+		for i := from; i < to; i++ {
+			h := uint64(0)
+			for _, c := range place(uint32(i)) {
+				h = (h ^ uint64(c)) * 0x9e3779b97f4a7c15
+				h ^= h >> 29
+			}
+			hashes[i] = uint32(h >> 32)
 		}
-		w[i] = j
+	})
+	bits := max(math.Ilogb(float64(len(pos)+1))+2, 4)
+	table := make([]uint32, 1<<bits) // of the first at each place: one more than its index
+	mask := uint32(len(table) - 1)
+	w := make([]uint32, len(pos))
+	for i := range pos {
+		at := hashes[i] & mask
+		for ; table[at] != 0; at = (at + 1) & mask {
+			if j := table[at] - 1; hashes[j] == hashes[i] && place(j) == place(uint32(i)) {
+				w[i] = j
+				break
+			}
+		}
+		if table[at] == 0 {
+			table[at], w[i] = uint32(i)+1, uint32(i)
+		}
 	}
 	return w
 }
@@ -198,8 +216,7 @@ func (m *Model) topology() {
 	n := len(m.Tri)
 	weld := Weld(m.Pos)
 	m.Neighbor, m.UVBorder = make([][3]Edge, n), make([][3]bool, n)
-	type key [2]uint32
-	open := make(map[key]Edge, 3*n/2)
+	open := newOpenEdges(len(m.Pos))
 	parent := make([]int32, n)
 	for i := range parent {
 		parent[i] = int32(i)
@@ -220,12 +237,11 @@ func (m *Model) topology() {
 		for k := range 3 {
 			a, b := t[k], t[(k+1)%3]
 			wa, wb := weld[a], weld[b]
-			o, ok := open[key{wb, wa}]
+			o, ok := open.take(wb, wa)
 			if !ok {
-				open[key{wa, wb}] = Edge{int32(i), int8(k)}
+				open.put(wa, wb, Edge{int32(i), int8(k)})
 				continue
 			}
-			delete(open, key{wb, wa})
 			m.Neighbor[i][k] = o
 			m.Neighbor[o.Tri][o.K] = Edge{int32(i), int8(k)}
 			ot := m.Tri[o.Tri]
@@ -248,16 +264,63 @@ func (m *Model) topology() {
 			}
 		}
 	}
-	m.Island = make([]int32, n)
-	number := map[int32]int32{}
+	m.Island, m.Islands = make([]int32, n), 0
+	number := make([]int32, n) // of the island with that root, and one more
 	for i := range m.Tri {
 		r := find(int32(i))
-		if _, ok := number[r]; !ok {
-			number[r] = int32(len(number))
+		if number[r] == 0 {
+			m.Islands++
+			number[r] = int32(m.Islands)
 		}
-		m.Island[i] = number[r]
+		m.Island[i] = number[r] - 1
 	}
-	m.Islands = len(number)
+}
+
+// openEdges are edges of triangles that have met no other triangle yet, by their two ends.
+type openEdges struct {
+	first []int32 // by the one end: one more than the place of its first edge
+	all   []openEdge
+	free  int32 // one more than the first place that is not used
+}
+
+type openEdge struct {
+	end  uint32
+	next int32
+	edge Edge
+}
+
+func newOpenEdges(vertices int) *openEdges { return &openEdges{first: make([]int32, vertices)} }
+
+// put adds an edge; it replaces one with the same ends.
+func (o *openEdges) put(a, b uint32, e Edge) {
+	for i := o.first[a]; i != 0; i = o.all[i-1].next {
+		if o.all[i-1].end == b {
+			o.all[i-1].edge = e
+			return
+		}
+	}
+	at := o.free
+	if at == 0 {
+		o.all = append(o.all, openEdge{})
+		at = int32(len(o.all))
+	} else {
+		o.free = o.all[at-1].next
+	}
+	o.all[at-1] = openEdge{b, o.first[a], e}
+	o.first[a] = at
+}
+
+// take removes an edge and returns it.
+func (o *openEdges) take(a, b uint32) (Edge, bool) {
+	for at := &o.first[a]; *at != 0; at = &o.all[*at-1].next {
+		if i := *at; o.all[i-1].end == b {
+			e := o.all[i-1].edge
+			*at = o.all[i-1].next
+			o.all[i-1].next, o.free = o.free, i
+			return e, true
+		}
+	}
+	return Edge{}, false
 }
 
 // FaceNormal returns the cross product of two edges: its length is twice the area.
@@ -272,59 +335,90 @@ func (m *Model) FaceNormal(i int) geom.Vec3 {
 func (m *Model) SmoothNormals(angle float64) {
 	weld := Weld(m.Pos)
 	limit := float32(math.Cos(angle * math.Pi / 180))
-	face := make([]geom.Vec3, len(m.Tri))
-	around := make(map[uint32][]int32)
-	for i, t := range m.Tri {
-		face[i] = m.FaceNormal(i)
-		for _, v := range t {
-			around[weld[v]] = append(around[weld[v]], int32(i))
+	n := len(m.Tri)
+	face, unit, angles := make([]geom.Vec3, n), make([]geom.Vec3, n), make([][3]float32, n)
+	par.Parts(n, 1<<12, func(from, to int) {
+		for i := from; i < to; i++ {
+			face[i] = m.FaceNormal(i)
+			unit[i] = face[i].Unit()
+			angles[i] = m.cornerAngles(i)
 		}
-	}
-	corner := func(i int32, w uint32) float32 {
-		t := m.Tri[i]
-		for k := range 3 {
-			if weld[t[k]] == w {
-				a := m.Pos[t[(k+1)%3]].Sub(m.Pos[t[k]]).Unit()
-				b := m.Pos[t[(k+2)%3]].Sub(m.Pos[t[k]]).Unit()
-				return float32(math.Acos(float64(min(max(a.Dot(b), -1), 1))))
+	})
+	start, around := facesAround(weld, m.Tri)
+	normal := make([][3]geom.Vec3, n)
+	par.Parts(n, 1<<12, func(from, to int) {
+		for i := from; i < to; i++ {
+			for k, v := range m.Tri[i] {
+				w := weld[v]
+				var sum geom.Vec3
+				for _, c := range around[start[w]:start[w+1]] {
+					if o := c / 3; unit[o].Dot(unit[i]) >= limit {
+						sum = sum.Add(face[o].Mul(angles[o][c%3]))
+					}
+				}
+				if normal[i][k] = sum.Unit(); normal[i][k] == (geom.Vec3{}) {
+					normal[i][k] = geom.V3(0, 1, 0)
+				}
 			}
 		}
-		return 0
-	}
-	type key struct {
-		v uint32
-		n geom.Vec3
-	}
-	var pos, nrm, color []geom.Vec3
-	var uv []geom.Vec2
-	made := map[key]uint32{}
-	tri := make([][3]uint32, len(m.Tri))
+	})
+	// a vertex is made anew for each of its normals, in the order in which they come
+	var out Model
+	first := make([]uint32, len(m.Pos)) // one more than the first made of each vertex
+	var next []uint32                   // and than the next made of the same one
+	tri := make([][3]uint32, n)
 	for i, t := range m.Tri {
-		fn := face[i].Unit()
 		for k, v := range t {
-			var sum geom.Vec3
-			for _, o := range around[weld[v]] {
-				if face[o].Unit().Dot(fn) >= limit {
-					sum = sum.Add(face[o].Mul(corner(o, weld[v])))
-				}
+			made := first[v]
+			for made != 0 && out.Nrm[made-1] != normal[i][k] {
+				made = next[made-1]
 			}
-			n := sum.Unit()
-			if n == (geom.Vec3{}) {
-				n = geom.V3(0, 1, 0)
-			}
-			id, ok := made[key{v, n}]
-			if !ok {
-				id = uint32(len(pos))
-				made[key{v, n}] = id
-				pos, nrm, uv = append(pos, m.Pos[v]), append(nrm, n), append(uv, m.UV[v])
+			if made == 0 {
+				out.Pos, out.Nrm, out.UV = append(out.Pos, m.Pos[v]), append(out.Nrm, normal[i][k]), append(out.UV, m.UV[v])
 				if m.Color != nil {
-					color = append(color, m.Color[v])
+					out.Color = append(out.Color, m.Color[v])
 				}
+				made = uint32(len(out.Pos))
+				next, first[v] = append(next, first[v]), made
 			}
-			tri[i][k] = id
+			tri[i][k] = made - 1
 		}
 	}
-	m.Pos, m.Nrm, m.UV, m.Color, m.Tri = pos, nrm, uv, color, tri
+	m.Pos, m.Nrm, m.UV, m.Color, m.Tri = out.Pos, out.Nrm, out.UV, out.Color, tri
+}
+
+// cornerAngles returns the angles of a triangle, in radians.
+func (m *Model) cornerAngles(i int) (out [3]float32) {
+	t := m.Tri[i]
+	for k := range 3 {
+		a := m.Pos[t[(k+1)%3]].Sub(m.Pos[t[k]]).Unit()
+		b := m.Pos[t[(k+2)%3]].Sub(m.Pos[t[k]]).Unit()
+		out[k] = float32(math.Acos(float64(min(max(a.Dot(b), -1), 1))))
+	}
+	return out
+}
+
+// facesAround lists the corners (3 · triangle + corner) that meet at each welded vertex w:
+// those from start[w] to start[w+1], in the order of the triangles.
+func facesAround(weld []uint32, tri [][3]uint32) (start []int32, corners []int32) {
+	start, corners = make([]int32, len(weld)+1), make([]int32, 3*len(tri))
+	for _, t := range tri {
+		for _, v := range t {
+			start[weld[v]+1]++
+		}
+	}
+	for i := range weld {
+		start[i+1] += start[i]
+	}
+	at := slices.Clone(start[:len(weld)])
+	for i, t := range tri {
+		for k, v := range t {
+			w := weld[v]
+			corners[at[w]] = int32(3*i + k)
+			at[w]++
+		}
+	}
+	return start, corners
 }
 
 // SplitTiles turns sheets whose UVs lie in several unit squares into one sheet
