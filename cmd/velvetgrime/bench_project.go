@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"encoding/json"
 	"fmt"
 	"math"
@@ -215,8 +216,9 @@ func benchMemory(ctx context.Context, r *report) error {
 // benchPage is a page of a real session on loopback, without what a page does with its
 // tiles.
 type benchPage struct {
-	ctx  context.Context
-	conn *websocket.Conn
+	ctx    context.Context
+	conn   *websocket.Conn
+	finest uint16 // texels a side of the finest tiles that came
 }
 
 // openPage opens a project as a page does, on a server of its own.
@@ -228,13 +230,13 @@ func openPage(ctx context.Context, st *store.Store, project string) (p *benchPag
 		return nil, nil, err
 	}
 	conn.SetReadLimit(1 << 26)
-	return &benchPage{ctx, conn}, func() {
+	return &benchPage{ctx: ctx, conn: conn}, func() {
 		_ = conn.Close(websocket.StatusNormalClosure, "")
 		server.Close()
 	}, nil
 }
 
-// settled reads until everything is drawn and tells when the last tile came; drafts do
+// settled reads until everything is drawn and tells when the last tile came; coarser ones do
 // not count.
 func (p *benchPage) settled() (lastTile time.Time, err error) {
 	for {
@@ -242,8 +244,10 @@ func (p *benchPage) settled() (lastTile time.Time, err error) {
 		if err != nil {
 			return lastTile, err
 		}
-		if kind == websocket.MessageBinary && b[0] == 1 && b[3]&2 == 0 {
-			lastTile = time.Now()
+		if kind == websocket.MessageBinary && b[0] == 1 {
+			if size := binary.LittleEndian.Uint16(b[4:]); size >= p.finest {
+				p.finest, lastTile = size, time.Now()
+			}
 		} else if strings.Contains(string(b[:min(len(b), 40)]), `"settled"`) && !lastTile.IsZero() {
 			return lastTile, nil
 		}

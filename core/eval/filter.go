@@ -474,6 +474,17 @@ func (p *Program) betweenTexels(
 	return out, nil
 }
 
+// mostForFrames is how finely sheets are read at most for a frame of more than one point.
+const mostForFrames = 1024
+
+// sizesKey is the key of all that levelFor reads of the document for a surface.
+func (p *Program) sizesKey(u *Surface) Key {
+	if u.frame != nil && len(u.frame.Pos) > 1 {
+		return p.sizes[1]
+	}
+	return p.sizes[0]
+}
+
 // levelFor returns the size at which a sheet's texels are about as large as a
 // frame's points are apart; a single point takes the sheet's own size.
 func (p *Program) levelFor(sheet int, f *raster.Frame) int {
@@ -485,7 +496,7 @@ func (p *Program) levelFor(sheet int, f *raster.Frame) int {
 		return own
 	}
 	size := pix.Size
-	for size < min(own, 1024) && f.Footprint > 0 && p.Scene.index(sheet).Scale()/float32(size) > f.Footprint {
+	for size < min(own, mostForFrames) && f.Footprint > 0 && p.Scene.index(sheet).Scale()/float32(size) > f.Footprint {
 		size *= 2
 	}
 	return size

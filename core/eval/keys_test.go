@@ -722,3 +722,25 @@ func TestStrokesThatNeverEndAreForgotten(t *testing.T) {
 		t.Errorf("%d are remembered after one was forgotten", n)
 	}
 }
+
+// A sheet that is raised to a finer size keeps what is shown of it at the sizes that it had:
+// it is seen as it was until finer tiles come, and nothing is evaluated twice.
+func TestARaisedSheetKeepsItsCoarserTiles(t *testing.T) {
+	m, _, d, _, _ := sample.Dressed("bollard")
+	sc := NewScene(m, NewCache(64<<20))
+	sized := func(n int) *Program {
+		o, _, _, err := step.Rules.Apply(d, stack.SizeSheet{Target: m.Sheets[0].Name, Size: n})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return Compile(sc, o, "", "")
+	}
+	small, large := sized(1024), sized(4096)
+	for _, tile := range Tiles(0, 512) {
+		for _, c := range []stack.Channel{stack.BaseColor, stack.Roughness, stack.Height, stack.Normal} {
+			if small.Key(sc.OnTile(tile), c) != large.Key(sc.OnTile(tile), c) {
+				t.Fatalf("%s of tile %+v has another key in a larger sheet", c, tile)
+			}
+		}
+	}
+}

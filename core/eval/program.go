@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"math"
 	"slices"
 	"sync"
 
@@ -25,7 +27,7 @@ type Program struct {
 	hot      map[*layerPlan]bool   // layer that is being edited and the groups around it: what lies below is kept
 	live     string                // id of a stroke that still grows
 	light    Key                   // how colours are mixed
-	sizes    Key                   // the sheets' sizes
+	sizes    [2]Key                // the sheets' sizes, and these as far as levelFor heeds them for more than one point
 	baked    Key                   // which baked maps there are
 	facts    Key                   // these and the conditions
 
@@ -84,9 +86,15 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 		below:    map[string]*Program{},
 	}
 	p.light = newHash("light").str(d.Light).sum()
-	b, _ := json.Marshal(d.Sheets)
-	p.sizes = newHash("sizes").str(string(b)).sum()
-	b, _ = json.Marshal(d.Preparation().Baked)
+	for i, most := range [2]int{math.MaxInt, mostForFrames} {
+		heeded := maps.Clone(d.Sheets)
+		for name, s := range heeded {
+			heeded[name] = stack.SheetSize{Size: min(s.Size, most)}
+		}
+		b, _ := json.Marshal(heeded)
+		p.sizes[i] = newHash("sizes").str(string(b)).sum()
+	}
+	b, _ := json.Marshal(d.Preparation().Baked)
 	p.baked = newHash("baked").str(string(b)).sum()
 	b, _ = json.Marshal(d.Facts())
 	p.facts = newHash("facts").key(p.baked).str(string(b)).sum()

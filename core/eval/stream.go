@@ -156,7 +156,7 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 		pad -= s.reach
 		k = join(k, s.key, 2)
 		if s.reach > 0 && u.tile == nil && u.patch == nil {
-			k = join(k, p.sizes, 8) // read from the sheets
+			k = join(k, p.sizesKey(u), 8) // read from the sheets
 		}
 		if len(s.step.Strokes) > 0 {
 			if _, keys := p.touching(u, p.handing(s.step), stack.MaskStream, pad); len(keys) > 0 {

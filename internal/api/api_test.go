@@ -201,11 +201,18 @@ type state struct {
 	}
 }
 
-func (s *service) open(project, actor string) *window {
+func (s *service) open(project, actor string) *window { return s.openAs(project, actor, "") }
+
+// openWaiting opens a project as a page that tells what it sees before it gets any tile.
+func (s *service) openWaiting(project, actor string) *window {
+	return s.openAs(project, actor, "&wait=1")
+}
+
+func (s *service) openAs(project, actor, more string) *window {
 	s.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 	defer cancel()
-	c, _, err := websocket.Dial(ctx, strings.Replace(s.url, "http", "ws", 1)+"/api/projects/"+project+"/live?actor="+actor, nil)
+	c, _, err := websocket.Dial(ctx, strings.Replace(s.url, "http", "ws", 1)+"/api/projects/"+project+"/live?actor="+actor+more, nil)
 	if err != nil {
 		s.Fatal(err)
 	}

@@ -195,7 +195,7 @@ func TestSettledTellsUpToWhere(t *testing.T) {
 	w.send(`{"t":"op","n":4}`)
 	w.until("a refusal", func(s state) bool { return s.T == "error" })
 	w.until("that nothing came of it", func(s state) bool { return s.T == "settled" && s.N == 4 })
-	w.send(`{"t":"view","n":6,"sizes":[256]}`)
+	w.send(`{"t":"view","n":6,"pages":[0,128,0,0,0],"seen":1}`)
 	w.until("finer sizes", func(s state) bool { return s.T == "settled" && s.N == 6 })
 	w.send(`{"t":"undo","n":7}`)
 	w.until("the undo", func(s state) bool {

@@ -25,8 +25,8 @@ func (w *window) frames() map[string][]byte {
 			w.Fatal(err)
 		}
 		if kind == websocket.MessageBinary {
-			if data[0] == 1 && data[3]&2 == 0 {
-				out[string(data[1:3])+string(data[4:10])] = data[11:]
+			if data[0] == 1 {
+				out[string(data[1:3])+string(data[4:10])] = data[10:]
 			}
 			continue
 		}

@@ -62,10 +62,13 @@ func (s *shots) get(ctx context.Context, name string, make func() ([]byte, error
 	return b, nil
 }
 
-// Warm makes the pictures of all steps and stamps that are not there yet, one after the
-// other, so that their lists open at once. It ends with ctx.
+// Warm makes the pictures of all steps and stamps that are not there yet, one after the other
+// when no page waits for tiles, so that their lists open at once. It ends with ctx.
 func (s *Server) Warm(ctx context.Context) {
 	for _, d := range step.Descriptions() {
+		if s.Hub.Rest(ctx) != nil {
+			return
+		}
 		if _, err := s.stepShot(ctx, d.Kind); ctx.Err() != nil {
 			return
 		} else if err != nil {
@@ -73,6 +76,9 @@ func (s *Server) Warm(ctx context.Context) {
 		}
 	}
 	for _, r := range press.Shelf() {
+		if s.Hub.Rest(ctx) != nil {
+			return
+		}
 		if _, err := s.stampShot(ctx, r.Recipe.Name); ctx.Err() != nil {
 			return
 		} else if err != nil {

@@ -2,6 +2,7 @@ package live
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"velvetgrime/core/eval"
@@ -70,15 +71,11 @@ func (u *pusher) ahead(ctx context.Context) {
 	ctx, cancel := u.untilNewer(ctx)
 	defer cancel()
 	channels := p.Painted(at.layer)
-	for sheet, info := range p.Scene.Model.Sheets {
-		if !info.HasUV {
-			continue
-		}
-		near := p.Scene.Near(eval.Tiles(sheet, u.size(p, sheet)), at.Pen)
-		if p.ReadyAll(ctx, near, channels, u.ready) != nil {
-			return // something newer came, or the tile will tell when it is shown
-		}
-	}
+	want := u.wanted(p)
+	fine := slices.DeleteFunc(want.seen, func(t eval.Tile) bool {
+		return want.over[t] || !p.Scene.Model.Sheets[t.Sheet].HasUV
+	})
+	_ = p.ReadyAll(ctx, p.Scene.Near(fine, at.Pen), channels, u.ready) // or the tile will tell when it is shown
 }
 
 // untilNewer returns a context that ends when there is something newer to show.

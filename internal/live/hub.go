@@ -7,6 +7,7 @@ import (
 	"log"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"velvetgrime/core/eval"
@@ -28,6 +29,22 @@ type Hub struct {
 	opening   map[string]*opening
 	closed    bool
 	stop      context.CancelFunc
+	drawing   atomic.Int32 // pages for which tiles are made
+}
+
+// Rest waits until no page waits for tiles: what nobody waits for comes then. Its error is the
+// context's.
+func (h *Hub) Rest(ctx context.Context) error {
+	tick := time.NewTicker(200 * time.Millisecond)
+	defer tick.Stop()
+	for h.drawing.Load() > 0 {
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-tick.C:
+		}
+	}
+	return ctx.Err()
 }
 
 // opening is a project that is being loaded: who asks meanwhile waits for it, and for no

@@ -27,6 +27,7 @@ type kept struct {
 
 const (
 	keptBytes = 48 << 20         // of fresh tiles in memory
+	keptTiles = 6000             // of a project in the database
 	keptAfter = 12 * time.Second // of rest
 )
 
@@ -123,9 +124,11 @@ func (k *kept) keep(shown map[slot]sent) error {
 		}
 	}
 	var drop [][]byte
-	for n := range k.known {
-		if !now[n] {
-			drop = append(drop, []byte(n))
+	if len(k.known)+len(tiles) > keptTiles { // what other views showed goes when there is too much
+		for n := range k.known {
+			if !now[n] {
+				drop = append(drop, []byte(n))
+			}
 		}
 	}
 	clear(k.fresh)

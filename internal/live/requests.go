@@ -122,6 +122,9 @@ func parse(b []byte) (request, error) {
 			continue
 		}
 		r, err := k.read(b)
+		if c, ok := r.(interface{ check() error }); ok && err == nil {
+			err = c.check()
+		}
 		if err != nil {
 			return nil, &misread{h.ID, fmt.Errorf("the message %q is not readable: %w", h.T, err)}
 		}
@@ -309,14 +312,28 @@ func (r *SidesRequest) do(v *viewer) (outcome, error) {
 type ViewRequest struct {
 	Head
 	VP    []float64 `json:"vp" doc:"view-projection of the cards' camera, 16 numbers; what it sees is drawn first"`
-	Sizes []int     `json:"sizes" doc:"how many texels a side of each sheet can be seen"`
-	Gens  []int     `json:"gens" doc:"generation of what the page holds of each sheet: of another one than before it holds nothing"`
+	Pages []int     `json:"pages" doc:"the tiles for which the page has room, five numbers each: sheet, texels a side of the whole sheet, x, y, and a bit for each map of it that the page holds; what is to come first, first"`
+	Seen  int       `json:"seen" doc:"of how many of them, from the first, the camera sees something: these are kept up to date, of the others the page is told when they are not"`
+	Heard int64     `json:"heard" doc:"how many tiles had come over this line"`
+}
+
+func (r *ViewRequest) check() error {
+	if len(r.VP) != 16 && len(r.VP) != 0 {
+		return fmt.Errorf("a camera has 16 numbers, not %d", len(r.VP))
+	}
+	if r.Seen < 0 {
+		return fmt.Errorf("%d pages are seen; it cannot be fewer than none", r.Seen)
+	}
+	_, err := readPages(r.Pages)
+	return err
 }
 
 func (r *ViewRequest) wish(w wish) wish {
-	if len(r.VP) == 16 || len(r.VP) == 0 {
-		w.cards, w.sizes, w.gens, w.n = r.VP, r.Sizes, r.Gens, max(w.n, r.N)
+	pages, err := readPages(r.Pages)
+	if err != nil {
+		return w
 	}
+	w.cards, w.pages, w.seen, w.heard, w.told, w.n = r.VP, pages, r.Seen, r.Heard, true, max(w.n, r.N)
 	return w
 }
 

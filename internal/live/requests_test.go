@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"velvetgrime/core/eval"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 )
@@ -60,15 +61,25 @@ func TestMessagesThatAreNotReadable(t *testing.T) {
 // The wish is what was said last of each thing.
 func TestWhatAPageLooksAt(t *testing.T) {
 	var w wish
-	for _, text := range []string{`{"t":"view","vp":[],"sizes":[512],"gens":[2],"n":9}`, `{"t":"alone","kind":"mask","layer":"a"}`, `{"t":"focus","layer":"b"}`, `{"t":"view","vp":[1,2],"sizes":[1],"gens":[3]}`} {
+	for _, text := range []string{`{"t":"view","vp":[],"pages":[0,512,3,1,5],"seen":1,"heard":7,"n":9}`, `{"t":"alone","kind":"mask","layer":"a"}`, `{"t":"focus","layer":"b"}`} {
 		r, err := parse([]byte(text))
 		if err != nil {
 			t.Fatal(err)
 		}
 		w = r.(glance).wish(w)
 	}
-	if w.alone != "mask" || w.layer != "a" || w.focus != "b" || w.n != 9 || len(w.sizes) != 1 || w.sizes[0] != 512 || w.gens[0] != 2 {
-		t.Errorf("the page wishes %+v; a camera of two numbers is none", w)
+	if w.alone != "mask" || w.layer != "a" || w.focus != "b" || w.n != 9 || !w.told || w.heard != 7 || w.seen != 1 ||
+		len(w.pages) != 1 || w.pages[0] != (page{eval.Tile{Sheet: 0, Size: 512, X: 3, Y: 1}, 5}) {
+		t.Errorf("the page wishes %+v", w)
+	}
+	for _, text := range []string{
+		`{"t":"view","vp":[1,2]}`, `{"t":"view","pages":[0,512,3,1]}`, `{"t":"view","pages":[0,512,4,1,0]}`,
+		`{"t":"view","pages":[0,500,0,0,0]}`, `{"t":"view","pages":[-1,512,0,0,0]}`, `{"t":"view","pages":[0,16384,0,0,0]}`,
+		`{"t":"view","pages":[0,512,0,0,32]}`, `{"t":"view","seen":-1}`,
+	} {
+		if _, err := parse([]byte(text)); err == nil {
+			t.Errorf("%s is taken", text)
+		}
 	}
 }
 

@@ -50,13 +50,12 @@ type wish struct {
 	alone string
 	layer string
 	focus string // the layer whose steps are shown on cards
-	// texels a side that the page can show of each sheet from where its camera is;
-	// more are sent when it comes nearer
-	sizes []int
-	// generations of what the page holds of each sheet: a page that makes a sheet's
-	// textures anew tells another one, and holds nothing of the sheet then
-	gens []int
-	n    int64 // of the last request that asked for finer sizes
+	// what the page has room for and holds; of the first seen ones its camera sees something
+	pages []page
+	seen  int
+	heard int64 // tiles that had come when it told that
+	told  bool
+	n     int64 // of the last request that told another camera or other pages
 }
 
 func (v *viewer) wake() {

@@ -2766,8 +2766,11 @@ export interface components {
     };
     /** @description where the cards' camera is, and what the page holds and can show of each sheet */
     ViewRequest: {
-      /** @description generation of what the page holds of each sheet: of another one than before it holds nothing */
-      gens: number[] | null;
+      /**
+       * Format: int64
+       * @description how many tiles had come over this line
+       */
+      heard: number;
       /**
        * Format: int64
        * @description of a page's messages; the answer names it
@@ -2778,10 +2781,15 @@ export interface components {
        * @description counts what changes the picture; a settled tells up to which it goes
        */
       n?: number;
+      /** @description the tiles for which the page has room, five numbers each: sheet, texels a side of the whole sheet, x, y, and a bit for each map of it that the page holds; what is to come first, first */
+      pages: number[] | null;
       /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
       request?: string;
-      /** @description how many texels a side of each sheet can be seen */
-      sizes: number[] | null;
+      /**
+       * Format: int64
+       * @description of how many of them, from the first, the camera sees something: these are kept up to date, of the others the page is told when they are not
+       */
+      seen: number;
       /** @enum {string} */
       t: 'view';
       /** @description view-projection of the cards' camera, 16 numbers; what it sees is drawn first */

@@ -43,17 +43,23 @@ export interface Work {
   share: number;
 }
 /** One map of one tile as the server sends it; `even` holds one RGBA value. */
-export interface TileFrame {
+export interface TileFrame extends Place {
+  even: boolean;
+  data: Uint8Array;
+}
+/** Where a tile lies, and of which map it is. */
+interface Place {
   sheet: number;
   map: number;
-  draft: boolean;
-  even: boolean;
   size: number;
   x: number;
   y: number;
-  /** of the sheet's textures it was made for, a byte */
-  gen: number;
-  data: Uint8Array;
+}
+/** Tiles that are to come, coarser ones of which come first; or that are out of date and do not come. */
+export interface ComingFrame {
+  coarser: boolean;
+  dropped: boolean;
+  tiles: Place[];
 }
 
 /** A layer with its place: the group it lies in, and its index there. */
@@ -99,12 +105,17 @@ export class Session {
   /** another one: the model or its UVs changed, and must be loaded again */
   model = $state('');
   onTile: (t: TileFrame) => void = () => {};
+  onComing: (c: ComingFrame) => void = () => {};
+  /** the line is a new one: the server sends everything anew */
+  onLine: () => void = () => {};
   /** there is something to show everywhere, be it coarse */
   onDrafted: () => void = () => {};
   onSettled: () => void = () => {};
 
   private lastView = '';
-  private lastSizes = '';
+  private lastPages = '';
+  /** what the page sees, as it was told last */
+  private seen: Message | null = null;
   private lastAlone = '';
   private lastFocus = '';
   private told = '';
@@ -131,7 +142,9 @@ export class Session {
     this.line.onMessage = (m) => this.text(m as any);
     this.line.greeting = () => {
       this.asked = 0; // the server counts anew
-      return [this.lastView, this.lastAlone, this.lastFocus].filter(Boolean).map((m) => JSON.parse(m));
+      this.onLine();
+      const looks = [this.lastAlone, this.lastFocus].filter(Boolean).map((m) => JSON.parse(m) as Message);
+      return this.seen ? [{ ...this.seen, heard: 0 }, ...looks] : looks;
     };
     this.line.again = () => this.there();
   }
@@ -224,17 +237,18 @@ export class Session {
     this.line.cancel(stroke);
   }
 
-  /** Tells the camera, how many texels a side of each sheet can be seen from there, and the
-   * generations of the sheets' textures: of another one the server knows that it is empty. */
-  view(vp: number[], sizes: number[], gens: number[]) {
-    const message: Said = { t: 'view', vp, sizes, gens };
-    const m = JSON.stringify(message);
-    if (m === this.lastView) return;
-    const key = `${sizes.join()} ${gens.join()}`;
-    const finer = key !== this.lastSizes;
-    this.lastSizes = key;
-    this.lastView = m;
-    this.tell(finer ? this.counted(message) : message);
+  /** Tells the camera, and which tiles the page sees and holds: five numbers each, the seen ones
+   * first, and how many had come when that was so. */
+  view(vp: number[], { pages, seen }: { pages: number[]; seen: number }, heard: number) {
+    const key = `${seen} ${pages.join()}`;
+    const look = `${key} ${vp.join()}`;
+    if (look === this.lastView) return;
+    const other = key !== this.lastPages;
+    this.lastPages = key;
+    this.lastView = look;
+    const message: Said = { t: 'view', vp, pages, seen, heard };
+    this.seen = message;
+    this.tell(other ? this.counted(message) : message);
   }
 
   /** Asks for one thing alone: a mask, one layer, or a channel that no map holds. */
@@ -299,6 +313,7 @@ export class Session {
   /** Connects anew: every tile is sent again. */
   reconnect() {
     this.lastView = '';
+    this.seen = null;
     this.settled = false;
     this.line.renew();
   }
@@ -429,17 +444,20 @@ export class Session {
       }
       return;
     }
-    const flags = v.getUint8(3);
-    this.onTile({
-      sheet: v.getUint8(1),
-      map: v.getUint8(2),
-      even: (flags & 1) !== 0,
-      draft: (flags & 2) !== 0,
-      size: v.getUint16(4, true),
-      x: v.getUint16(6, true),
-      y: v.getUint16(8, true),
-      gen: v.getUint8(10),
-      data: new Uint8Array(buffer, 11),
+    const place = (at: number, where: number): Place => ({
+      sheet: v.getUint8(at),
+      map: v.getUint8(at + 1),
+      size: v.getUint16(where, true),
+      x: v.getUint16(where + 2, true),
+      y: v.getUint16(where + 4, true),
     });
+    if (v.getUint8(0) === 3) {
+      const tiles = [];
+      for (let at = 2; at < buffer.byteLength; at += 8) tiles.push(place(at, at + 2));
+      const flags = v.getUint8(1);
+      this.onComing({ coarser: (flags & 1) !== 0, dropped: (flags & 2) !== 0, tiles });
+      return;
+    }
+    this.onTile({ ...place(1, 4), even: (v.getUint8(3) & 1) !== 0, data: new Uint8Array(buffer, 10) });
   }
 }

@@ -81,13 +81,22 @@
     ready = { stage, detail, strokes, lasso, pull, drill, hand };
     ui.along = (rail) => strokes.painter.along(rail);
     ui.suggest = (kind) => suggested(kind, stage.bounds);
-    stage.onView = () => detail.see();
-    session.onTile = (tile) => stage.worn.write(tile);
+    stage.onView = () => void detail.see();
+    session.onTile = (tile) => {
+      stage.worn.write(tile);
+      count();
+    };
+    session.onComing = (c) => {
+      stage.worn.coming(c);
+      count();
+    };
+    session.onLine = () => stage.worn.pages.reconnected();
     session.onDrafted = () => {
       if (loading) loading = 'rough';
     };
     session.onSettled = () => {
       stage.worn.settle();
+      detail.count();
       loading = '';
       keepPicture(stage);
     };
@@ -96,6 +105,16 @@
     stage.resize();
     stage.frame();
     void detail.load(id);
+  }
+
+  /** Counts what is still to come, some times a second. */
+  let counting = 0;
+  function count() {
+    if (!counting)
+      counting = window.setTimeout(() => {
+        counting = 0;
+        ready?.detail.count();
+      }, 150);
   }
 
   let kept = 0;
@@ -108,15 +127,13 @@
   }
 
   $effect(() => {
-    if (!ready || !session.doc) return;
-    ready.detail.apply();
-    ready.detail.tell();
+    if (ready && session.doc) ready.detail.apply();
   });
   $effect(() => {
     if (!ready) return;
     ready.stage.mode = ui.station === 'Judge' ? 'model' : ui.mode;
     ready.stage.invalidate();
-    ready.detail.see();
+    void ready.detail.see();
   });
   $effect(() => {
     ready?.stage.setLight(ui.look.light);
@@ -240,8 +257,12 @@
     <div class="veil" role="alert"><p>{failed}</p></div>
   {:else if loading === 'nothing'}
     <div class="veil" aria-busy="true"><p>Laying the coats on …</p></div>
-  {:else if loading}
-    <div class="finer" aria-busy="true">rough still; the finer coats come</div>
+  {:else if ready && !session.settled && ready.detail.left}
+    {@const { left, of } = ready.detail}
+    <div class="finer" aria-busy="true">
+      {loading ? 'rough still; ' : ''}{left} of {of} tiles to come
+      <i style:width={`${(100 * (of - left)) / of}%`}></i>
+    </div>
   {/if}
 </div>
 
@@ -292,6 +313,13 @@
     padding: 2px 8px;
     font-size: 13px;
     white-space: nowrap;
+  }
+  .finer i {
+    position: absolute;
+    left: 0;
+    bottom: 0;
+    height: 2px;
+    background: var(--verdigris);
   }
   .finer {
     position: absolute;

@@ -1,5 +1,4 @@
-// How finely the sheets are shown: what can be seen of each from where the camera is, and what
-// the server is told of it.
+// What is seen of the sheets and how finely, and what the server is told of it.
 import { api } from '../api/client';
 import type { Session } from '../lib/session.svelte';
 import type { Stage } from './stage';
@@ -10,8 +9,11 @@ const CARD = 132 / 72;
 export class Detail {
   /** sheet edges a metre, by the sheet's number; empty until they are known */
   densities = $state<number[]>([]);
-  /** texels a side that were ever wanted of each sheet, so that going away costs nothing */
-  private wanted: number[] = [];
+  /** tiles of what is seen that are still to come, and of how many */
+  left = $state(0);
+  of = $state(0);
+  private looking = false;
+  private again = false;
 
   constructor(
     private readonly stage: Stage,
@@ -21,40 +23,57 @@ export class Detail {
   /** Asks how densely the sheets cover the model. */
   async load(project: string) {
     const facts = await api.facts(project).catch(() => null);
-    if (!facts) return;
-    this.densities = (facts.sheets ?? []).map((s) => s.density / 1024);
-    this.see();
+    if (facts) this.densities = (facts.sheets ?? []).map((s) => s.density / 1024);
   }
 
-  /** The camera is elsewhere. */
-  see() {
-    if (!this.densities.length) return;
-    this.wanted = this.stage.worn.list.map((_, i) =>
-      Math.max(this.wanted[i] ?? 0, this.stage.wanted(this.densities[i])),
-    );
-    this.apply();
-    this.tell();
+  /** The camera is elsewhere, or the sheets are others: finds what is seen, and tells. */
+  async see() {
+    this.again = true;
+    if (this.looking) return;
+    this.looking = true;
+    try {
+      while (this.again) {
+        this.again = false;
+        await this.look();
+      }
+    } finally {
+      this.looking = false;
+    }
   }
 
-  /** Tells the camera, and what the page holds: after it was made, so that nothing is sent for what is no more. */
-  tell() {
-    if (!this.densities.length) return;
-    const gens = this.stage.worn.list.map((s) => s.gen);
-    this.session.view(this.stage.cardsCamera(CARD), this.wanted, gens);
+  private async look() {
+    const { stage, session } = this;
+    if (!session.doc || stage.worn.list.every((s) => !s.size)) return;
+    let tiles = await stage.seen(0);
+    // more than there is room for is shown less finely
+    for (let bias = 1; bias < 6 && tiles.length >= stage.worn.pages.room; bias++) tiles = await stage.seen(bias);
+    stage.worn.see(tiles);
+    session.view(stage.cardsCamera(CARD), stage.worn.pages.told(tiles), stage.worn.pages.heard);
+    this.count();
   }
 
-  /** Gives the sheets textures as large as the document and the view ask for. */
+  /** Counts what is still to come. */
+  count() {
+    ({ left: this.left, of: this.of } = this.stage.worn.left);
+  }
+
+  /** Gives the sheets the sizes that the document has. */
   apply() {
     const { session, stage } = this;
     if (!session.doc) return;
+    let other = false;
     stage.worn.list.forEach((sheet, i) => {
       const size = session.doc!.sheets?.[sheet.name]?.size;
-      if (size && this.densities[i] > 0) stage.worn.setSize(i, Math.min(size, this.wanted[i] ?? 512));
+      if (size && size !== sheet.size) {
+        stage.worn.setSize(i, size);
+        other = true;
+      }
       const clear = session.rows.some(
         ({ layer: l }) =>
           l.visible && l.channels?.opacity?.on && (!l.reach.sheets?.length || l.reach.sheets.includes(sheet.name)),
       );
       stage.worn.setTransparent(i, clear);
     });
+    if (other) void this.see();
   }
 }

@@ -144,6 +144,7 @@ export class Flat {
       );
       g.setIndex(index);
       s.flat = new Mesh(g, s.bare);
+      s.flat.userData.sheet = i;
       s.flat.position.set((i % cols) + 0.02 * (i % cols), -Math.floor(i / cols) * 1.02, 0);
       g.computeBoundsTree({ indirect: true });
       const edge = new LineSegments(

@@ -4,21 +4,24 @@ import {
   DoubleSide,
   MeshBasicMaterial,
   MeshStandardMaterial,
+  ShaderChunk,
   ShaderMaterial,
+  Vector3,
+  type DataTexture,
   type Material,
   type Mesh,
   type WebGLRenderer,
 } from 'three';
-import type { TileFrame } from '../lib/session.svelte';
-import { MapTexture } from './textures';
+import type { ComingFrame, TileFrame } from '../lib/session.svelte';
+import { Atlas, edgeFor, emptyTable, pageShader } from './atlas';
+import { Pages, SHADED, type Tile } from './pages';
 
 export interface Sheet {
   name: string;
   size: number;
-  /** of the textures: another one each time they are made anew, and are empty */
-  gen: number;
-  maps: MapTexture[]; // color, orm, normal, emissive
-  alone: MapTexture | null;
+  transparent: boolean;
+  /** of all its materials: the table, and the facts of the sheet */
+  uniforms: { pageTable: { value: DataTexture | null }; pageFacts: { value: Vector3 } };
   material: MeshStandardMaterial;
   /** shows one map without light, on the model and on the flat sheet */
   single: ShaderMaterial;
@@ -37,10 +40,45 @@ export interface Cover {
 const aloneShader = {
   vertexShader: `varying vec2 vUv; varying vec3 vN; void main(){ vUv = uv; vN = normalize(normalMatrix * normal); gl_Position = projectionMatrix * modelViewMatrix * vec4(position,1.0); }`,
   fragmentShader: `uniform sampler2D map; uniform int pick; varying vec2 vUv; varying vec3 vN;
-  void main(){ vec4 t = texture2D(map, vUv); vec3 c = t.rgb; if (pick == -3) c = t.rgb; else if (pick == 4) c = vec3(0.6 + 0.4 * vN.z);
+  ${pageShader}
+  void main(){ vec4 t = texture2D(map, pageAt(vUv)); vec3 c = t.rgb; if (pick == -3) c = t.rgb; else if (pick == 4) c = vec3(0.6 + 0.4 * vN.z);
   else if (pick >= 0) c = vec3(pick == 0 ? t.r : pick == 1 ? t.g : pick == 2 ? t.b : t.a);
   gl_FragColor = vec4(c, 1.0); if (pick < 0) { gl_FragColor = linearToOutputTexel(gl_FragColor); } }`,
 };
+
+/** Makes a lit material read its maps by way of the table. */
+function paged(m: MeshStandardMaterial, uniforms: Sheet['uniforms']) {
+  m.onBeforeCompile = (shader) => {
+    Object.assign(shader.uniforms, uniforms);
+    let code = shader.fragmentShader.replace(
+      'void main() {',
+      `#ifdef USE_MAP
+${pageShader}
+#endif
+void main() {
+#ifdef USE_MAP
+vec2 pageUv = pageAt(vMapUv);
+vec4 pageOrm = texture2D(roughnessMap, pageUv);
+#endif
+`,
+    );
+    const chunk = (name: keyof typeof ShaderChunk, from: string, to: string) => {
+      code = code.replace(`#include <${name}>`, ShaderChunk[name].replace(from, to));
+    };
+    chunk('map_fragment', 'vMapUv', 'pageUv');
+    chunk('roughnessmap_fragment', 'texture2D( roughnessMap, vRoughnessMapUv )', 'pageOrm');
+    chunk('metalnessmap_fragment', 'texture2D( metalnessMap, vMetalnessMapUv )', 'pageOrm');
+    chunk('aomap_fragment', 'texture2D( aoMap, vAoMapUv )', 'pageOrm');
+    chunk('emissivemap_fragment', 'vEmissiveMapUv', 'pageUv');
+    // the frame of tangents still comes from the sheet's own coordinates
+    code = code.replace(
+      '#include <normal_fragment_maps>',
+      ShaderChunk.normal_fragment_maps.replaceAll('vNormalMapUv', 'pageUv'),
+    );
+    shader.fragmentShader = code;
+  };
+  m.customProgramCacheKey = () => 'paged';
+}
 
 /** Which map and component a channel is kept in. */
 const PLACE: Record<string, [number, number]> = {
@@ -62,57 +100,74 @@ const placeOf = (what: string): [number, number] => PLACE[what] ?? (what.startsW
 
 export class Sheets {
   readonly list: Sheet[];
+  readonly pages: Pages;
+  private atlas: Atlas;
   private alone = '';
   private covers: Cover[] | null = null;
 
-  /** @param meshes those that wear the sheets; userData.sheet says which. changed is called when a frame is due. */
+  /**
+   * @param meshes those that wear the sheets; userData.sheet says which. bytes bounds what the
+   * maps take on the card; changed is called when a frame is due.
+   */
   constructor(
     private readonly renderer: WebGLRenderer,
     names: string[],
     private readonly meshes: Mesh[],
+    bytes: number,
     private readonly changed: () => void,
   ) {
+    this.atlas = new Atlas(renderer, edgeFor(bytes, renderer.capabilities.maxTextureSize));
+    this.pages = new Pages(this.atlas.side ** 2);
     this.list = names.map((name) => {
+      const uniforms = { pageTable: { value: null }, pageFacts: { value: new Vector3(1, 0, 1) } };
       const material = new MeshStandardMaterial({ name, roughness: 0.6, metalness: 0, color: 0x777777 });
+      paged(material, uniforms);
       const single = () =>
-        new ShaderMaterial({ ...aloneShader, uniforms: { map: { value: null }, pick: { value: -1 } } });
+        new ShaderMaterial({ ...aloneShader, uniforms: { map: { value: null }, pick: { value: -1 }, ...uniforms } });
       const singleFlat = single();
       singleFlat.side = DoubleSide; // mirrored islands face away
       const bare = new MeshBasicMaterial({ color: 0x777777, side: DoubleSide });
-      const none = { size: 0, gen: 0, maps: [], alone: null, flat: null };
-      return { ...none, name, material, single: single(), singleFlat, bare };
+      const none = { size: 0, transparent: false, flat: null };
+      return { ...none, name, uniforms, material, single: single(), singleFlat, bare };
     });
   }
 
-  /** Gives a sheet its textures; called again when its size changes. */
+  /** Gives a sheet its size; what is held of another one stays to be seen. */
   setSize(index: number, size: number) {
     const s = this.list[index];
     if (!s || s.size === size) return;
-    const old = s.maps;
-    s.alone?.dispose();
-    s.alone = null;
     s.size = size;
-    s.gen = (s.gen + 1) & 255;
-    s.maps = [true, false, false, true].map((srgb) => new MapTexture(this.renderer, size, srgb));
-    old.forEach((m, i) => {
-      if (m.size < size) s.maps[i].takeOver(m);
-      m.dispose();
-    });
-    const m = s.material;
+    s.uniforms.pageTable.value?.dispose();
+    s.uniforms.pageTable.value = emptyTable(size);
+    s.uniforms.pageFacts.value.set(size / 128, Math.log2(size / 128), this.atlas.edge);
+    this.pages.changed.add(index);
+    this.dress(s.material);
+    this.present();
+  }
+
+  private dress(m: MeshStandardMaterial) {
     m.color.set(0xffffff);
     m.emissive.set(0xffffff);
     m.roughness = m.metalness = 1;
-    [m.map, m.roughnessMap, m.normalMap, m.emissiveMap] = s.maps.map((t) => t.texture);
+    [m.map, m.roughnessMap, m.normalMap, m.emissiveMap] = [0, 1, 2, 3].map((k) => this.atlas.texture(k));
     m.metalnessMap = m.aoMap = m.roughnessMap;
     m.normalScale.set(1, -1); // V grows downward, the map's Y upward
     m.needsUpdate = true;
+  }
+
+  /** The card lost all that it held. */
+  restore() {
+    this.atlas = new Atlas(this.renderer, this.atlas.edge);
+    this.pages.lost();
+    for (const s of this.list) if (s.size) this.dress(s.material);
     this.present();
   }
 
   setTransparent(index: number, on: boolean) {
-    const m = this.list[index]?.material;
-    if (!m || m.transparent === on) return;
-    m.transparent = on;
+    const s = this.list[index];
+    if (!s || s.transparent === on) return;
+    const m = s.material;
+    s.transparent = m.transparent = on;
     m.depthWrite = !on;
     for (const mesh of this.meshes) if (mesh.userData.sheet === index) mesh.castShadow = !on;
     m.needsUpdate = true;
@@ -120,28 +175,63 @@ export class Sheets {
   }
 
   write(t: TileFrame) {
-    const s = this.list[t.sheet];
-    if (!s?.size || t.gen !== s.gen) return; // made for textures that are no more
-    if (t.map === 4) {
-      const size = Math.min(s.size, 512);
-      s.alone ??= new MapTexture(this.renderer, size, false);
-      if (t.size === s.alone.size) s.alone.write({ ...t, draft: false });
-      this.present();
-    } else if (t.size <= s.size) {
-      s.maps[t.map].write(t);
-      if (s.maps[t.map].drafting && !t.draft) return; // not to be seen before it settles
+    const place = this.pages.came(t, t.map);
+    if (place === null) return; // there was no room for it any more when it came
+    this.atlas.write(t.map, place, t.data, t.even);
+    this.changed();
+  }
+
+  /** Tiles are to come, or are out of date and do not. */
+  coming(c: ComingFrame) {
+    for (const t of c.tiles) {
+      if (c.dropped) this.pages.dropped(t, t.map);
+      else this.pages.toCome(t, t.map, c.coarser);
     }
     this.changed();
   }
 
   settle() {
-    for (const s of this.list) s.maps.forEach((m) => m.settle());
+    this.pages.settled();
     this.changed();
+  }
+
+  /** Takes in what the camera sees; returns for how many tiles of it there is no room. */
+  see(tiles: Tile[]): number {
+    return this.pages.see(tiles);
+  }
+
+  /** How many tiles of what is seen are still to come. */
+  get left() {
+    return this.pages.left(this.need);
+  }
+
+  /** bytes on the card */
+  get bytes() {
+    return this.atlas.bytes;
+  }
+
+  /** bits of the maps that are to be there for a tile to be shown */
+  private get need() {
+    if (!this.alone) return SHADED;
+    return this.alone === 'form' ? 0 : 1 << placeOf(this.alone)[0];
+  }
+
+  /** Brings the tables to what is held; before a frame is drawn. */
+  update() {
+    for (const i of this.pages.changed) {
+      const s = this.list[i];
+      const table = s?.uniforms.pageTable.value;
+      if (!table) continue;
+      this.pages.table(i, s.size, this.need, this.atlas.side, table.image.data as Uint8Array);
+      table.needsUpdate = true;
+    }
+    this.pages.changed.clear();
   }
 
   /** Shows one channel, the mask or the bare form alone, or ('') the shaded surface. */
   showAlone(what: string) {
     this.alone = what;
+    this.list.forEach((_, i) => this.pages.changed.add(i));
     this.present();
   }
 
@@ -155,7 +245,7 @@ export class Sheets {
   private present() {
     const [map, pick] = this.alone ? placeOf(this.alone) : [0, -1];
     for (const [i, s] of this.list.entries()) {
-      const texture = (map === 4 ? s.alone : s.maps[map])?.texture ?? null;
+      const texture = s.size ? this.atlas.texture(map) : null;
       for (const [m, way] of [
         [s.single, pick],
         [s.singleFlat, pick === 4 ? -1 : pick],
@@ -174,7 +264,8 @@ export class Sheets {
 
   dispose() {
     for (const s of this.list) {
-      for (const m of [...s.maps, s.alone, s.material, s.single, s.singleFlat, s.bare]) m?.dispose();
+      for (const m of [s.uniforms.pageTable.value, s.material, s.single, s.singleFlat, s.bare]) m?.dispose();
     }
+    this.atlas.dispose();
   }
 }

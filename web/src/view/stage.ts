@@ -26,7 +26,9 @@ import { SUN, makeEnvironment } from './environment';
 import { Flat } from './flat';
 import { makeGround } from './ground';
 import { Sheets } from './sheets';
-import { onProcessor } from './textures';
+import { onProcessor } from './atlas';
+import { Finder, toAskFor } from './finder';
+import type { Tile } from './pages';
 
 Mesh.prototype.raycast = acceleratedRaycast;
 BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
@@ -60,6 +62,8 @@ export class Stage {
   private told = { w: 0, h: 0 };
   private ground: Mesh | null = null;
   private viewTimer = 0;
+  private viewSince = 0;
+  private readonly finder: Finder;
   private readonly slow: boolean;
   private coarse = false;
   private sharpTimer = 0;
@@ -81,7 +85,8 @@ export class Stage {
     equirect.dispose();
     pmrem.dispose();
     this.scene.background = new Color(0x5a5a5a);
-    this.worn = new Sheets(this.renderer, [], this.meshes, () => this.invalidate());
+    this.finder = new Finder(this.renderer);
+    this.worn = this.sheets([]);
     this.flat = new Flat([], this.meshes);
     this.key.castShadow = true;
     this.key.shadow.mapSize.set(1024, 1024);
@@ -97,13 +102,18 @@ export class Stage {
       this.tellView();
     });
     this.ray.firstHitOnly = true;
+    canvas.addEventListener('webglcontextrestored', () => {
+      this.worn.restore();
+      this.renderer.shadowMap.needsUpdate = true;
+      this.onView();
+    });
   }
 
   async load(url: string) {
     const gltf = await new GLTFLoader().loadAsync(url);
     const materials = gltf.parser.json.materials as { name: string }[];
     const names = materials.map((m) => m.name);
-    this.worn = new Sheets(this.renderer, names, this.meshes, () => this.invalidate());
+    this.worn = this.sheets(names);
     gltf.scene.updateMatrixWorld(true);
     gltf.scene.traverse((o) => {
       if (!(o instanceof Mesh)) return;
@@ -121,6 +131,13 @@ export class Stage {
     this.scene.add(this.ground);
     this.flat = new Flat(this.worn.list, this.meshes);
     this.frame();
+  }
+
+  private sheets(names: string[]) {
+    // without a card the maps lie in the same memory as all else
+    const usual = this.slow ? 96 : 256;
+    const mebibytes = Number(localStorage.getItem('maps')) || usual;
+    return new Sheets(this.renderer, names, this.meshes, mebibytes * 2 ** 20, () => this.invalidate());
   }
 
   /** Puts the camera where the whole model fills the view. */
@@ -228,6 +245,7 @@ export class Stage {
 
   draw() {
     this.frames++;
+    this.worn.update();
     const r = this.renderer;
     const { model, flat } = this.rects();
     r.setScissorTest(true);
@@ -257,6 +275,7 @@ export class Stage {
     const rect = this.rects().flat;
     if (!rect) return;
     this.flat.pan(dx / rect.w, dy / rect.h);
+    this.tellView();
     this.invalidate();
   }
 
@@ -377,30 +396,49 @@ export class Stage {
     return (2 * d * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(this.canvas.clientHeight, 1);
   }
 
+  /** Tells of another view when it rests, and now and then while it moves. */
   private tellView() {
+    const now = performance.now();
+    if (!this.viewTimer) this.viewSince = now;
     clearTimeout(this.viewTimer);
-    this.viewTimer = window.setTimeout(() => this.onView(), 180);
+    this.viewTimer = window.setTimeout(
+      () => {
+        this.viewTimer = 0;
+        this.onView();
+      },
+      Math.max(Math.min(120, 400 - (now - this.viewSince)), 0),
+    );
+  }
+
+  private finding: Promise<unknown> = Promise.resolve();
+
+  /** The tiles that are seen, what is to come first first; bias makes all coarser by levels. */
+  seen(bias: number): Promise<Tile[]> {
+    const found = this.finding.then(() => this.findSeen(bias));
+    this.finding = found.catch(() => {});
+    return found;
+  }
+
+  private async findSeen(bias: number): Promise<Tile[]> {
+    const { model, flat } = this.rects();
+    const ratio = this.sharpness * Math.min(devicePixelRatio, 2); // as drawn at rest, not while the hand is at work
+    const counts = new Map<number, { tile: Tile; pixels: number }>();
+    const sheets = this.worn.list;
+    const look = (r: { w: number; h: number }) => [Math.ceil(r.w * ratio), Math.ceil(r.h * ratio), bias] as const;
+    if (model?.h) {
+      this.camera.aspect = model.w / model.h;
+      this.camera.updateProjectionMatrix();
+      await this.finder.find(this.scene, this.camera, this.meshes, sheets, ...look(model), counts);
+    }
+    if (flat?.h) {
+      this.flat.fit(flat.w / flat.h);
+      const laid = sheets.flatMap((s) => s.flat ?? []);
+      await this.finder.find(this.flat.scene, this.flat.camera, laid, sheets, ...look(flat), counts);
+    }
+    return toAskFor(counts.values(), sheets);
   }
 
   /** View times projection for a picture of the given aspect, framing the model as now. */
-  /** Texels a side that can be seen of a sheet with so many sheet edges a metre. */
-  wanted(edges: number): number {
-    const { model, flat } = this.rects();
-    const ratio = Math.min(devicePixelRatio, 2); // as drawn at rest, not while the hand is at work
-    let need = 256;
-    if (model && edges > 0) {
-      const near = Math.max(this.box.distanceToPoint(this.camera.position), this.camera.near);
-      const pixels = (model.h * ratio) / (2 * near * Math.tan((this.camera.fov * Math.PI) / 360)); // a metre
-      need = Math.max(need, pixels / edges);
-    }
-    if (flat) {
-      const c = this.flat.camera;
-      this.flat.fit(flat.w / Math.max(flat.h, 1));
-      need = Math.max(need, (flat.h * ratio) / (c.top - c.bottom));
-    }
-    return 2 ** Math.ceil(Math.log2(need * 1.15));
-  }
-
   cardsCamera(aspect: number): number[] {
     const c = this.camera.clone();
     c.aspect = aspect;
@@ -427,6 +465,7 @@ export class Stage {
   dispose() {
     this.controls.dispose();
     this.worn.dispose();
+    this.finder.dispose();
     this.renderer.dispose();
   }
 }
