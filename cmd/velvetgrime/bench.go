@@ -307,27 +307,33 @@ var benchChannels = []stack.Channel{stack.BaseColor, stack.Roughness, stack.Meta
 // evaluateAll evaluates channels of whole sheets, tile by tile on all cores; a size
 // a sheet, 0 for none.
 func evaluateAll(ctx context.Context, p *eval.Program, sizes []int, channels []stack.Channel) error {
+	var tiles []eval.Tile
+	for sheet, size := range sizes {
+		if size > 0 {
+			tiles = append(tiles, eval.Tiles(sheet, size)...)
+		}
+	}
+	return evaluateTiles(ctx, p, tiles, channels)
+}
+
+// evaluateTiles evaluates channels of tiles on all cores.
+func evaluateTiles(ctx context.Context, p *eval.Program, tiles []eval.Tile, channels []stack.Channel) error {
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
-	for sheet, size := range sizes {
-		if size == 0 {
-			continue
-		}
-		for _, t := range eval.Tiles(sheet, size) {
-			g.Go(func() error {
-				u := p.Scene.OnTile(t)
-				if u.Empty() {
-					return nil
+	for _, t := range tiles {
+		g.Go(func() error {
+			u := p.Scene.OnTile(t)
+			if u.Empty() {
+				return nil
+			}
+			for _, c := range channels {
+				if _, err := p.Channel(ctx, u, c); err != nil {
+					return err
 				}
-				for _, c := range channels {
-					if _, err := p.Channel(ctx, u, c); err != nil {
-						return err
-					}
-				}
-				_, err := p.Normal(ctx, u)
-				return err
-			})
-		}
+			}
+			_, err := p.Normal(ctx, u)
+			return err
+		})
 	}
 	return g.Wait()
 }

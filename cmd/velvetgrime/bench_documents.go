@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"runtime/pprof"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -14,6 +16,7 @@ import (
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/render"
 	"velvetgrime/core/sample"
@@ -164,10 +167,12 @@ func benchDocument(
 				covered += coveredOf(b.Scene, i, size)
 			}
 		}
-		measure := func(what string, d *stack.Document) error {
+		measured := func(what string, covered int, evaluate func(ctx context.Context) error) (err error) {
 			cpu := cpuSeconds()
 			t := time.Now()
-			if err := evaluateAll(ctx, eval.Compile(b.Scene, d, "", ""), each, benchChannels); err != nil {
+			// a profile can be asked for one of them: -tagfocus
+			pprof.Do(ctx, pprof.Labels("what", name+" "+what), func(ctx context.Context) { err = evaluate(ctx) })
+			if err != nil {
 				return err
 			}
 			sec := time.Since(t).Seconds()
@@ -178,8 +183,27 @@ func benchDocument(
 			r.Results = append(r.Results, result{"documents", label, "core-µs a texel and layer", per, 0, 0})
 			return nil
 		}
+		measure := func(what string, d *stack.Document) error {
+			return measured(what, covered, func(ctx context.Context) error {
+				return evaluateAll(ctx, eval.Compile(b.Scene, d, "", ""), each, benchChannels)
+			})
+		}
 		if err := measure("from nothing", &sized); err != nil {
 			return err
+		}
+		if size == 1024 {
+			raised := sized
+			raised.Sheets = map[string]stack.SheetSize{}
+			for s := range sized.Sheets {
+				raised.Sheets[s] = stack.SheetSize{Size: 4096}
+			}
+			tiles, covered := inView(b.Scene, 4096, 40)
+			err := measured("raised to 4096, 40 tiles of it", covered, func(ctx context.Context) error {
+				return evaluateTiles(ctx, eval.Compile(b.Scene, &raised, "", ""), tiles, benchChannels)
+			})
+			if err != nil {
+				return err
+			}
 		}
 		for _, c := range changesOf(&sized, m) {
 			next, _, _, err := step.Rules.Apply(&sized, c.op)
@@ -192,6 +216,21 @@ func benchDocument(
 		}
 	}
 	return nil
+}
+
+// inView returns neighbouring tiles of the first sheet at a size that lie on the surface for
+// the most part, from the middle outward, and how many of their texels do.
+func inView(s *eval.Scene, size, count int) (tiles []eval.Tile, covered int) {
+	all := eval.Tiles(0, size)
+	middle := size / pix.Size / 2
+	off := func(t eval.Tile) int { return max(t.X-middle, middle-t.X) + max(t.Y-middle, middle-t.Y) }
+	slices.SortStableFunc(all, func(a, b eval.Tile) int { return off(a) - off(b) })
+	for _, t := range all {
+		if n := countCovered(s.OnTile(t).Frame()); n > pix.Size*pix.Size*6/10 && len(tiles) < count {
+			tiles, covered = append(tiles, t), covered+n
+		}
+	}
+	return tiles, covered
 }
 
 // coveredOf counts the texels of a sheet that lie on the surface.

@@ -49,13 +49,15 @@ func scour(in step.Input, out []float32) {
 		{Size: size * 0.45, Width: width * 0.55, Count: 5, Broken: 0.35},
 		{Size: size * 0.22, Width: width * 0.3, Count: 5, Broken: 0.3},
 	}
+	on := make([]*step.ScratchedOn, len(kinds))
 	deep := []float32{1, 0.7, 0.42}
 	for len(kinds) > 1 && kinds[len(kinds)-1].Width < 0.2*j.Frame.Footprint {
 		kinds = kinds[:len(kinds)-1] // far finer than a texel: nothing of it would be seen
 	}
 	for k := range kinds {
 		s := &kinds[k]
-		s.Spread, s.Bow, s.Axis, s.Seed, s.Amount = j.Number("spread"), j.Number("bow"), row3(j.Row("towards")), j.seed+uint32(k)*101, 1
+		s.Spread, s.Bow, s.Axis, s.Seed = j.Number("spread"), j.Number("bow"), row3(j.Row("towards")), j.seed+uint32(k)*101
+		on[k] = s.On(j.Frame)
 	}
 	if j.much <= 0 {
 		return
@@ -63,7 +65,6 @@ func scour(in step.Input, out []float32) {
 	j.where(func(i int) bool { return at(joint, i, 1) > 0 })
 	vary, tear := j.vary(), j.tear()
 	j.each(out, func(i int) float32 {
-		p, n := j.Frame.Pos[i], j.Frame.Nrm[i]
 		w := 1 - sheltered*ramp(0.12, 0.6, at(hidden, i, 0))
 		w *= 1 - standing*(1-ramp(0, 0.3, at(wide, i, 0.15)))
 		w *= ramp(0, ends, at(joint, i, 1))
@@ -76,10 +77,8 @@ func scour(in step.Input, out []float32) {
 			return 0
 		}
 		var best float32
-		for k := range kinds {
-			s := kinds[k]
-			s.Amount = min(share*(1.4+0.5*float32(k)), 1)
-			if v := s.At(p, n, j.Frame.Footprint) * deep[k]; v > best {
+		for k, s := range on {
+			if v := s.At(i, min(share*(1.4+0.5*float32(k)), 1)) * deep[k]; v > best {
 				best = v
 			}
 		}

@@ -1,10 +1,9 @@
 package step
 
 import (
-	"math"
-
 	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
+	"velvetgrime/core/raster"
 )
 
 // A mark is a line on the surface that belongs to a point scattered in space. It is
@@ -22,15 +21,8 @@ type mark struct {
 // they keep to, zero for none; spread, 0..1, is how far they leave it; bow is how much
 // they are bent; share is how many of them there are.
 func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, share, spread, bow float32, f func(m mark)) {
-	t := axis.Sub(n.Mul(n.Dot(axis)))
-	flat := t.Length()
-	if flat < 0.02 {
-		t, _ = n.Tangents()
-	} else {
-		t = t.Mul(1 / flat)
-	}
-	b := n.Cross(t)
-	const depth = 0.3 // a mark keeps to the surface that it was made on
+	t, b := marksRun(n, axis)
+	const depth = markDepth
 	half := 0.5 * (abs32(n.X) + abs32(n.Y) + abs32(n.Z))
 	few := uint32(min(float64(share), 1) * (1 << 31))
 	i, j, k := noise.Floor(p.X), noise.Floor(p.Y), noise.Floor(p.Z)
@@ -54,17 +46,14 @@ func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, share, spread, bow 
 						continue
 					}
 					to := geom.V3(cx+ux, cy+uy, cz+uz)
-					// sine of an angle within a quarter turn, by its series: off by 2e-4 at most
-					a := spread * (noise.Random(id, 3) - 0.5) * math.Pi
-					a2 := a * a
-					s := a * (1 - a2*(1.0/6-a2*(1.0/120-a2/5040)))
-					co := float32(math.Sqrt(float64(max(1-s*s, 0))))
+					s, co := markTurn(spread, id)
 					x, y := -to.Dot(t), -to.Dot(b)
 					along, across := co*x+s*y, co*y-s*x
 					if along > 0.5 || along < -0.5 {
 						continue // beyond the end of the longest
 					}
-					across += bow * (noise.Random(id, 4) - 0.5) * along * along * 2
+					bent := bow * (noise.Random(id, 4) - 0.5)
+					across += bent * along * along * 2
 					f(mark{2 * along, 2 * across, id})
 				}
 			}
@@ -93,12 +82,24 @@ type Scratched struct {
 	Seed                                     uint32
 }
 
-// At returns the depth at a place; texel is the edge of a texel in metres.
-func (s *Scratched) At(p, n geom.Vec3, texel float32) float32 {
+// On prepares to evaluate scratches at the points of a frame.
+func (s *Scratched) On(f *raster.Frame) *ScratchedOn {
+	half, tx := s.Width/s.Size, f.Footprint/s.Size*2
+	return &ScratchedOn{*s, newMarksOn(f, s.Size, s.Axis, s.Seed, s.Count, s.Spread, s.Bow, 4*half+tx)}
+}
+
+// ScratchedOn evaluates scratches at the points of a frame. It is of one goroutine.
+type ScratchedOn struct {
+	Scratched
+	marks *MarksOn
+}
+
+// At returns the depth at a point, 0..1, of amount of the scratches.
+func (s *ScratchedOn) At(i int, amount float32) float32 {
 	var best float32
 	half := s.Width / s.Size
-	tx := texel / s.Size * 2
-	nearMarks(p.Mul(1/s.Size), n, s.Axis, s.Seed, s.Count, s.Amount, s.Spread, s.Bow, func(m mark) {
+	tx := s.marks.frame.Footprint / s.Size * 2
+	s.marks.near(i, amount, func(m mark) {
 		u := noise.Random(m.id, 1)
 		long := 0.25 + 0.7*u*u
 		if m.along < -long || m.along > long || m.across > 4*half+tx || m.across < -4*half-tx {
@@ -121,30 +122,31 @@ func (s *Scratched) At(p, n geom.Vec3, texel float32) float32 {
 
 func init() {
 	way := func(in Input) geom.Vec3 { return vec(in.Row("towards")) }
-	surface := func(kind, label, help string, size float64, list []Param, make func(in Input, seed uint32) func(p, n geom.Vec3, i int) float32) {
+	surface := func(kind, label, help string, size float64, list []Param, make func(in Input, seed uint32) func(n geom.Vec3, i int) float32) {
 		all := append([]Param{{Name: "size", Label: "length", Kind: "number", Min: 0.0005, Max: 100, Default: size, Unit: "mm", Scale: 1000, Log: true, Help: "of the longest marks"}}, list...)
 		register(Description{Kind: kind, Label: label, Help: help, Role: "source", Group: marks, Costly: true, Params: append(all, seedParam),
 			Run: func(in Input, out []float32) {
-				inv := 1 / in.Number("size")
 				f := make(in, uint32(in.Number("seed")))
-				in.each(out, 0, func(i int) float32 { return clamp01(f(in.Frame.Pos[i].Mul(inv), in.Frame.Nrm[i], i)) })
+				in.each(out, 0, func(i int) float32 { return clamp01(f(in.Frame.Nrm[i], i)) })
 			}})
 	}
 	surface("scratches", "Scratches", "Fine lines with a cause: a direction, a press that runs out, breaks.", 0.05, markParams(
 		millimetres("width", "width", "of a scratch", 0.0005), number("count", "count", "how many lie about one place", 1, 8, 4),
 		number("amount", "density", "share of them that shows", 0, 1, 0.8), number("broken", "breakage", "how much they skip", 0, 1, 0.35)),
-		func(in Input, seed uint32) func(p, n geom.Vec3, i int) float32 {
+		func(in Input, seed uint32) func(n geom.Vec3, i int) float32 {
 			s := Scratched{Size: in.Number("size"), Width: in.Number("width"), Spread: in.Number("spread"), Bow: in.Number("bow"), Broken: in.Number("broken"),
 				Amount: in.Number("amount"), Count: int(in.Number("count")), Axis: way(in), Seed: seed}
-			return func(p, n geom.Vec3, i int) float32 { return s.At(in.Frame.Pos[i], n, in.Frame.Footprint) }
+			on := s.On(in.Frame)
+			return func(_ geom.Vec3, i int) float32 { return on.At(i, s.Amount) }
 		})
 	surface("smears", "Smears", "Wide soft wipes of a hand or a rag, streaked along their way.", 0.12, markParams(
 		number("wide", "width", "of a wipe against its length", 0.05, 1, 0.3), number("amount", "density", "share of them that shows", 0, 1, 0.6), number("streaks", "streaks", "how strongly they are streaked", 0, 1, 0.6)),
-		func(in Input, seed uint32) func(p, n geom.Vec3, i int) float32 {
+		func(in Input, seed uint32) func(n geom.Vec3, i int) float32 {
 			wide, amount, streaks, spread, bow, axis := in.Number("wide"), in.Number("amount"), in.Number("streaks"), in.Number("spread"), in.Number("bow"), way(in)
-			return func(p, n geom.Vec3, i int) float32 {
+			marks := newMarksOn(in.Frame, in.Number("size"), axis, seed, 2, spread, bow, wide)
+			return func(_ geom.Vec3, i int) float32 {
 				var best float32
-				nearMarks(p, n, axis, seed, 2, amount, spread, bow, func(m mark) {
+				marks.near(i, amount, func(m mark) {
 					long := 0.4 + 0.5*noise.Random(m.id, 1)
 					w := wide * (0.5 + 0.5*noise.Random(m.id, 5))
 					x, y := m.along/long, m.across/w
@@ -161,12 +163,13 @@ func init() {
 		})
 	surface("fibres", "Fibres", "Short bent hairs that lie about.", 0.012, markParams(
 		millimetres("width", "thickness", "of a fibre", 0.0001), number("count", "count", "how many lie about one place", 1, 8, 4), number("amount", "density", "share of them that shows", 0, 1, 0.8)),
-		func(in Input, seed uint32) func(p, n geom.Vec3, i int) float32 {
+		func(in Input, seed uint32) func(n geom.Vec3, i int) float32 {
 			size, width, spread, bow, axis, count, amount := in.Number("size"), in.Number("width"), in.Number("spread"), in.Number("bow"), way(in), int(in.Number("count")), in.Number("amount")
 			half, tx := width/size, in.Frame.Footprint/size*2
-			return func(p, n geom.Vec3, i int) float32 {
+			marks := newMarksOn(in.Frame, size, axis, seed, count, 0.2+0.8*spread, bow*4, max(half, tx))
+			return func(_ geom.Vec3, i int) float32 {
 				var best float32
-				nearMarks(p, n, axis, seed, count, amount, 0.2+0.8*spread, bow*4, func(m mark) {
+				marks.near(i, amount, func(m mark) {
 					long := 0.3 + 0.6*noise.Random(m.id, 1)
 					if abs32(m.along) > long {
 						return
@@ -180,17 +183,19 @@ func init() {
 	surface("drips", "Drips", "Drops that ran down and dried: a thin tail, a heavy foot.", 0.06, []Param{
 		{Name: "towards", Label: "down", Kind: "direction", Default: []any{0.0, -1.0, 0.0}, Level: often, Help: "the way they run"},
 		number("wide", "width", "of a drip against its length", 0.005, 0.3, 0.05), number("count", "count", "how many lie about one place", 1, 8, 3), number("amount", "density", "share of them that shows", 0, 1, 0.6), number("wander", "wander", "how crooked they run", 0, 1, 0.3)},
-		func(in Input, seed uint32) func(p, n geom.Vec3, i int) float32 {
+		func(in Input, seed uint32) func(n geom.Vec3, i int) float32 {
 			wide, amount, wander, axis, count := in.Number("wide"), in.Number("amount"), in.Number("wander"), way(in), int(in.Number("count"))
 			tx := in.Frame.Footprint / in.Number("size") * 2
-			return func(p, n geom.Vec3, i int) float32 {
+			// the foot is as wide as a drip, the tail less, and a crooked one leaves its line
+			marks := newMarksOn(in.Frame, in.Number("size"), axis, seed, count, 0, 0, max(wide, tx)+0.13*wander)
+			return func(n geom.Vec3, i int) float32 {
 				// nothing runs where the surface lies level
 				slope := geom.Smoothstep(0.1, 0.35, axis.Sub(n.Mul(n.Dot(axis))).Length())
 				if slope == 0 {
 					return 0
 				}
 				var best float32
-				nearMarks(p, n, axis, seed, count, amount, 0, 0, func(m mark) {
+				marks.near(i, amount, func(m mark) {
 					long := 0.15 + 0.8*noise.Random(m.id, 1)*noise.Random(m.id, 2)
 					k := float32(m.id&4095) * 0.21
 					x := (m.along + long) / (2 * long) // 0 at the top
@@ -211,15 +216,16 @@ func init() {
 	surface("leaks", "Leaks", "Stains that fan out and fade below a source, in many fine streaks.", 0.15, []Param{
 		{Name: "towards", Label: "down", Kind: "direction", Default: []any{0.0, -1.0, 0.0}, Level: often, Help: "the way they run"},
 		number("wide", "width", "of a leak against its length", 0.02, 1, 0.16), number("amount", "density", "share of them that shows", 0, 1, 0.6), number("streaks", "streaks", "how strongly they are streaked", 0, 1, 0.7)},
-		func(in Input, seed uint32) func(p, n geom.Vec3, i int) float32 {
+		func(in Input, seed uint32) func(n geom.Vec3, i int) float32 {
 			wide, amount, streaks, axis := in.Number("wide"), in.Number("amount"), in.Number("streaks"), way(in)
-			return func(p, n geom.Vec3, i int) float32 {
+			marks := newMarksOn(in.Frame, in.Number("size"), axis, seed, 2, 0, 0, 1.2*wide+0.05)
+			return func(n geom.Vec3, i int) float32 {
 				slope := geom.Smoothstep(0.1, 0.35, axis.Sub(n.Mul(n.Dot(axis))).Length())
 				if slope == 0 {
 					return 0
 				}
 				var dry float32 = 1
-				nearMarks(p, n, axis, seed, 2, amount, 0, 0, func(m mark) {
+				marks.near(i, amount, func(m mark) {
 					long := 0.3 + 0.6*noise.Random(m.id, 1)
 					x := (m.along + long) / (2 * long)
 					if x < 0 || x > 1 {
