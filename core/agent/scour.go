@@ -49,11 +49,11 @@ func scour(in step.Input, out []float32) {
 		{Size: size * 0.45, Width: width * 0.55, Count: 5, Broken: 0.35},
 		{Size: size * 0.22, Width: width * 0.3, Count: 5, Broken: 0.3},
 	}
-	on := make([]*step.ScratchedOn, len(kinds))
 	deep := []float32{1, 0.7, 0.42}
 	for len(kinds) > 1 && kinds[len(kinds)-1].Width < 0.2*j.Frame.Footprint {
 		kinds = kinds[:len(kinds)-1] // far finer than a texel: nothing of it would be seen
 	}
+	on := make([]*step.ScratchedOn, len(kinds))
 	for k := range kinds {
 		s := &kinds[k]
 		s.Spread, s.Bow, s.Axis, s.Seed = j.Number("spread"), j.Number("bow"), row3(j.Row("towards")), j.seed+uint32(k)*101

@@ -25,6 +25,7 @@ type MarksOn struct {
 	// the caller does nothing with marks farther across than this, in half lengths
 	most float32
 
+	w, h   int // points in a row and in a column
 	wide   int // blocks in a row
 	blocks []markBlock
 	list   []nearMark // of all blocks
@@ -61,18 +62,21 @@ type nearMark struct {
 // newMarksOn prepares a search: see nearMarks for what the numbers mean; size is the longest
 // mark in metres.
 func newMarksOn(f *raster.Frame, size float32, axis geom.Vec3, seed uint32, count int, spread, bow, most float32) *MarksOn {
-	wide := (f.W + markEdge - 1) / markEdge
+	w, h := f.W, f.H
+	if w*h != len(f.Pos) { // points that lie in no order
+		w, h = len(f.Pos), 1
+	}
+	wide := (w + markEdge - 1) / markEdge
 	return &MarksOn{
-		frame: f, inv: 1 / size, axis: axis, seed: seed, count: count, spread: spread, bow: bow, most: most,
-		wide: wide, blocks: make([]markBlock, wide*((f.H+markEdge-1)/markEdge)),
+		frame: f, w: w, h: h, inv: 1 / size, axis: axis, seed: seed, count: count, spread: spread, bow: bow, most: most,
+		wide: wide, blocks: make([]markBlock, wide*((h+markEdge-1)/markEdge)),
 	}
 }
 
 // near calls f for the marks near point i that can matter to the caller, of share of them, in
 // the order of nearMarks.
 func (o *MarksOn) near(i int, share float32, f func(m mark)) {
-	w := o.frame.W
-	x, y := i%w/markEdge, i/w/markEdge
+	x, y := i%o.w/markEdge, i/o.w/markEdge
 	b := &o.blocks[y*o.wide+x]
 	if b.state == blockNew {
 		o.make(b, x, y)
@@ -114,9 +118,9 @@ func (o *MarksOn) make(b *markBlock, bx, by int) {
 	f := o.frame
 	box, normal := geom.EmptyBox(), geom.Vec3{}
 	each := func(g func(i int)) {
-		for y := by * markEdge; y < min((by+1)*markEdge, f.H); y++ {
-			for x := bx * markEdge; x < min((bx+1)*markEdge, f.W); x++ {
-				if i := y*f.W + x; f.Tri[i] >= 0 {
+		for y := by * markEdge; y < min((by+1)*markEdge, o.h); y++ {
+			for x := bx * markEdge; x < min((bx+1)*markEdge, o.w); x++ {
+				if i := y*o.w + x; f.Tri[i] >= 0 {
 					g(i)
 				}
 			}
