@@ -82,6 +82,7 @@
     ui.along = (rail) => strokes.painter.along(rail);
     ui.suggest = (kind) => suggested(kind, stage.bounds);
     stage.onView = () => void detail.see();
+    stage.onRestored = () => detail.anew();
     session.onTile = (tile) => {
       stage.worn.write(tile);
       count();
@@ -90,12 +91,13 @@
       stage.worn.coming(c);
       count();
     };
-    session.onLine = () => stage.worn.pages.reconnected();
+    session.onLine = () => stage.worn.reconnected();
     session.onDrafted = () => {
       if (loading) loading = 'rough';
     };
     session.onSettled = () => {
       stage.worn.settle();
+      stage.invalidate();
       detail.count();
       loading = '';
       keepPicture(stage);

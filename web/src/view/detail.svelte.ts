@@ -12,7 +12,8 @@ export class Detail {
   /** tiles of what is seen that are still to come, and of how many */
   left = $state(0);
   of = $state(0);
-  private looking = false;
+  private looking = 0; // which of the looks, 0: none
+  private looks = 0;
   private again = false;
 
   constructor(
@@ -30,15 +31,21 @@ export class Detail {
   async see() {
     this.again = true;
     if (this.looking) return;
-    this.looking = true;
+    const own = (this.looking = ++this.looks);
     try {
-      while (this.again) {
+      while (this.again && this.looking === own) {
         this.again = false;
         await this.look();
       }
     } finally {
-      this.looking = false;
+      if (this.looking === own) this.looking = 0;
     }
+  }
+
+  /** The card lost what it held: a look that was under way is never answered. */
+  anew() {
+    this.looking = 0;
+    void this.see();
   }
 
   private async look() {

@@ -80,6 +80,9 @@ vec4 pageOrm = texture2D(roughnessMap, pageUv);
   m.customProgramCacheKey = () => 'paged';
 }
 
+/** how long a frame may put tiles on the card */
+const UPLOAD_MS = 4;
+
 /** Which map and component a channel is kept in. */
 const PLACE: Record<string, [number, number]> = {
   baseColor: [0, -1],
@@ -174,23 +177,49 @@ export class Sheets {
     this.changed();
   }
 
+  /** tiles that came and are not on the card yet: so much of the line */
+  private waiting: (TileFrame | ComingFrame)[] = [];
+
+  /** A tile came; it is put on the card before the next frame. */
   write(t: TileFrame) {
-    const place = this.pages.came(t, t.map);
-    if (place === null) return; // there was no room for it any more when it came
-    this.atlas.write(t.map, place, t.data, t.even);
+    this.waiting.push(t);
     this.changed();
+  }
+
+  /** Puts what came on the card, for so many milliseconds; returns whether all of it is there. */
+  private upload(ms: number): boolean {
+    const until = performance.now() + ms;
+    let n = 0;
+    while (n < this.waiting.length && (n === 0 || performance.now() < until)) {
+      const t = this.waiting[n++];
+      if ('tiles' in t) {
+        for (const c of t.tiles) {
+          if (t.dropped) this.pages.dropped(c, c.map);
+          else this.pages.toCome(c, c.map, t.coarser);
+        }
+        continue;
+      }
+      const place = this.pages.came(t, t.map);
+      if (place !== null) this.atlas.write(t.map, place, t.data, t.even); // else there is no room for it any more
+    }
+    this.waiting.splice(0, n);
+    return !this.waiting.length;
   }
 
   /** Tiles are to come, or are out of date and do not. */
   coming(c: ComingFrame) {
-    for (const t of c.tiles) {
-      if (c.dropped) this.pages.dropped(t, t.map);
-      else this.pages.toCome(t, t.map, c.coarser);
-    }
+    this.waiting.push(c);
     this.changed();
   }
 
+  /** The line is a new one: what is still of the old one is forgotten. */
+  reconnected() {
+    this.waiting = [];
+    this.pages.reconnected();
+  }
+
   settle() {
+    this.upload(Infinity);
     this.pages.settled();
     this.changed();
   }
@@ -216,8 +245,12 @@ export class Sheets {
     return this.alone === 'form' ? 0 : 1 << placeOf(this.alone)[0];
   }
 
-  /** Brings the tables to what is held; before a frame is drawn. */
-  update() {
+  /**
+   * Before a frame is drawn: puts what came on the card, within a few milliseconds, and brings
+   * the tables to what is held. Returns whether more is left for the next frame.
+   */
+  update(): boolean {
+    const all = this.upload(UPLOAD_MS);
     for (const i of this.pages.changed) {
       const s = this.list[i];
       const table = s?.uniforms.pageTable.value;
@@ -226,6 +259,7 @@ export class Sheets {
       table.needsUpdate = true;
     }
     this.pages.changed.clear();
+    return !all;
   }
 
   /** Shows one channel, the mask or the bare form alone, or ('') the shaded surface. */

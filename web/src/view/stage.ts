@@ -79,11 +79,7 @@ export class Stage {
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.type = PCFShadowMap;
     this.renderer.shadowMap.autoUpdate = false;
-    const pmrem = new PMREMGenerator(this.renderer);
-    const equirect = makeEnvironment(rough ? 256 : 512);
-    this.scene.environment = pmrem.fromEquirectangular(equirect).texture;
-    equirect.dispose();
-    pmrem.dispose();
+    this.surround(rough);
     this.scene.background = new Color(0x5a5a5a);
     this.finder = new Finder(this.renderer);
     this.worn = this.sheets([]);
@@ -102,11 +98,30 @@ export class Stage {
       this.tellView();
     });
     this.ray.firstHitOnly = true;
-    canvas.addEventListener('webglcontextrestored', () => {
-      this.worn.restore();
-      this.renderer.shadowMap.needsUpdate = true;
-      this.onView();
-    });
+    canvas.addEventListener('webglcontextrestored', () => this.restore(rough));
+  }
+
+  /** Makes the light from all sides. */
+  private surround(rough: boolean) {
+    const pmrem = new PMREMGenerator(this.renderer);
+    const equirect = makeEnvironment(rough ? 256 : 512);
+    const shown = this.scene.background === this.scene.environment;
+    this.scene.environment = pmrem.fromEquirectangular(equirect).texture;
+    if (shown) this.scene.background = this.scene.environment;
+    equirect.dispose();
+    pmrem.dispose();
+  }
+
+  /** called when the card lost all that it held, and all of it was made anew, empty */
+  onRestored: () => void = () => {};
+
+  private restore(rough: boolean) {
+    this.surround(rough);
+    this.worn.restore();
+    this.renderer.shadowMap.needsUpdate = true;
+    this.finding = Promise.resolve(); // what was asked of the old context is never answered
+    this.onRestored();
+    this.invalidate();
   }
 
   async load(url: string) {
@@ -137,7 +152,7 @@ export class Stage {
     // without a card the maps lie in the same memory as all else
     const usual = this.slow ? 96 : 256;
     const mebibytes = Number(localStorage.getItem('maps')) || usual;
-    return new Sheets(this.renderer, names, this.meshes, mebibytes * 2 ** 20, () => this.invalidate());
+    return new Sheets(this.renderer, names, this.meshes, mebibytes * 2 ** 20, () => this.finer());
   }
 
   /** Puts the camera where the whole model fills the view. */
@@ -201,7 +216,23 @@ export class Stage {
     }, 350);
     if (this.coarse) return;
     this.coarse = true;
+    this.drawn = 0;
     this.resize();
+  }
+
+  /** drawn pixels a pixel of the screen while a hand is at work on a machine without a card */
+  private coarseness = 0.5;
+  private drawn = 0;
+
+  /** Finds how coarse frames are to be while something moves, from how they follow each other. */
+  private pace() {
+    if (!this.slow || !this.coarse) return;
+    const now = performance.now();
+    const took = this.drawn && now - this.drawn;
+    this.drawn = now;
+    if (!took || took > 600) return; // the hand rested
+    if (took > 120 && this.coarseness > 0.3) this.coarseness = Math.max(this.coarseness * 0.95, 0.3);
+    else if (took < 70 && this.coarseness < 0.5) this.coarseness = Math.min(this.coarseness * 1.02, 0.5);
   }
 
   /** Drawn pixels a pixel of the screen, each way: less for machines that draw slowly. */
@@ -214,7 +245,7 @@ export class Stage {
   resize() {
     const { clientWidth: w, clientHeight: h } = this.canvas;
     if (!w || !h) return;
-    this.renderer.setPixelRatio(Math.min(this.coarse ? 0.5 : 2, this.sharpness * Math.min(devicePixelRatio, 2)));
+    this.renderer.setPixelRatio(Math.min(this.coarse ? this.coarseness : 2, this.sharpness * Math.min(devicePixelRatio, 2)));
     this.renderer.setSize(w, h, false);
     if (w !== this.told.w || h !== this.told.h) {
       this.told = { w, h };
@@ -232,6 +263,21 @@ export class Stage {
     });
   }
 
+  private finerTimer = 0;
+
+  /**
+   * What the sheets wear has changed. Without a graphics card a frame takes from the server
+   * what it makes the next tiles with, if both are one machine: while no hand is at work
+   * several tiles are drawn at a time.
+   */
+  private finer() {
+    if (!this.slow || this.coarse) return this.invalidate();
+    this.finerTimer ||= window.setTimeout(() => {
+      this.finerTimer = 0;
+      this.invalidate();
+    }, 400);
+  }
+
   /** The rectangles of the model and the flat sheets on the canvas, in pixels. */
   private rects() {
     const { clientWidth: w, clientHeight: h } = this.canvas;
@@ -245,7 +291,8 @@ export class Stage {
 
   draw() {
     this.frames++;
-    this.worn.update();
+    this.pace();
+    if (this.worn.update()) this.invalidate();
     const r = this.renderer;
     const { model, flat } = this.rects();
     r.setScissorTest(true);
