@@ -9,7 +9,7 @@ endif
 
 WEB_SOURCES := $(shell find web/src web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 
-.PHONY: soak formats demo test build packages web database api-types gate test-go test-e2e clean
+.PHONY: bench-page soak formats demo test build packages web database api-types gate test-go test-e2e clean
 
 demo: packages build
 	@VELVETGRIME_DATABASE="$$(scripts/database.sh velvetgrime)" bin/velvetgrime demo $(ARGS)
@@ -55,6 +55,10 @@ gate: build web/node_modules/.stamp
 test-go:
 	@VELVETGRIME_TEST_DATABASE="$$(scripts/database.sh velvetgrime_test)" \
 	  VELVETGRIME_JOBS_DATABASE="$$(scripts/database.sh velvetgrime_jobs)" go test -vet=off ./... # the gate has vetted
+
+bench-page: build e2e/node_modules/.stamp
+	@psql -qX "$$(scripts/database.sh velvetgrime_bench)" -c 'SET client_min_messages = error; DROP SCHEMA public CASCADE; CREATE SCHEMA public'
+	@cd e2e && VELVETGRIME_DATABASE="$$(../scripts/database.sh velvetgrime_bench)" node bench.mjs
 
 test-e2e: build e2e/node_modules/.stamp
 	@cd e2e && VELVETGRIME_DATABASE="$$(../scripts/database.sh velvetgrime_e2e)" npx playwright test

@@ -81,7 +81,7 @@ func Bake(ctx context.Context, s *store.Store, hub *live.Hub, r *jobs.Runner) er
 			continue
 		}
 		settings, maps := sample.Bakes(p.name)
-		o := jobs.BakeOrder{Settings: settings, Maps: maps}
+		o := jobs.BakeOrder{Settings: settings, Maps: maps, Patient: true}
 		if p.name == "lantern" {
 			if err := addDense(ctx, s, hub, list[i].ID, sample.LanternDense(), &o); err != nil {
 				return err

@@ -25,6 +25,7 @@ type BakeOrder struct {
 	Sheets   []string      `json:"sheets,omitempty" doc:"empty: all"`
 	Dense    []string      `json:"dense,omitempty" doc:"names of the dense models to bake from; empty: from the model itself"`
 	Floats   bool          `json:"floats,omitempty" doc:"the maps are also kept as floating point, for EXR"`
+	Patient  bool          `json:"patient,omitempty" doc:"nobody waits for it: pages that have nothing to show yet come first"`
 }
 
 // baked is a bake's result: the maps by sheet, and what they were made for.
@@ -114,6 +115,15 @@ func bakeMaps(ctx context.Context, r *Runner, t *task) error {
 	if err := json.Unmarshal(t.Args, &o); err != nil {
 		return err
 	}
+	first := func() error {
+		if o.Patient {
+			return r.hub.First(ctx)
+		}
+		return nil
+	}
+	if err := first(); err != nil {
+		return err
+	}
 	t.tell(0, "reading the models")
 	b, d, release, err := r.prepareBake(ctx, t.ProjectID, o)
 	if err != nil {
@@ -139,6 +149,9 @@ func bakeMaps(ctx context.Context, r *Runner, t *task) error {
 					continue
 				}
 			}
+		}
+		if err := first(); err != nil {
+			return err
 		}
 		strip, err := b.Bake(ctx, p)
 		if err != nil {

@@ -30,14 +30,34 @@ type Hub struct {
 	closed    bool
 	stop      context.CancelFunc
 	drawing   atomic.Int32 // pages for which tiles are made
+	bare      atomic.Int32 // those of them that have nothing to show yet
+	drawn     atomic.Int64 // when the last of them was done, Unix milliseconds
 }
 
-// Rest waits until no page waits for tiles: what nobody waits for comes then. Its error is the
-// context's.
+// First waits, half a minute at most, while a page has nothing to show yet: it comes before
+// work that nobody ordered. Its error is the context's.
+func (h *Hub) First(ctx context.Context) error {
+	until := time.Now().Add(30 * time.Second)
+	for h.bare.Load() > 0 && time.Now().Before(until) {
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(100 * time.Millisecond):
+		}
+	}
+	return ctx.Err()
+}
+
+// restAfter is how long nobody has waited for tiles when it is time for what nobody waits for:
+// who works makes a stroke every few seconds.
+const restAfter = 8 * time.Second
+
+// Rest waits until no page waits for tiles, nor has for a while: what nobody waits for comes
+// then. Its error is the context's.
 func (h *Hub) Rest(ctx context.Context) error {
 	tick := time.NewTicker(200 * time.Millisecond)
 	defer tick.Stop()
-	for h.drawing.Load() > 0 {
+	for h.drawing.Load() > 0 || time.Since(time.UnixMilli(h.drawn.Load())) < restAfter {
 		select {
 		case <-ctx.Done():
 			return ctx.Err()

@@ -110,6 +110,12 @@ func (u *pusher) run(ctx context.Context) error {
 		}
 	}
 	defer keep()
+	u.v.s.hub.bare.Add(1)
+	defer func() {
+		if !u.drafted {
+			u.v.s.hub.bare.Add(-1)
+		}
+	}()
 	for {
 		idle := time.NewTimer(keptAfter)
 		select {
@@ -144,7 +150,10 @@ func (u *pusher) run(ctx context.Context) error {
 // busy does a pass, and says meanwhile that somebody waits for it.
 func (u *pusher) busy(ctx context.Context) error {
 	u.v.s.hub.drawing.Add(1)
-	defer u.v.s.hub.drawing.Add(-1)
+	defer func() {
+		u.v.s.hub.drawn.Store(time.Now().UnixMilli())
+		u.v.s.hub.drawing.Add(-1)
+	}()
 	return u.pass(ctx)
 }
 
@@ -241,6 +250,7 @@ func (u *pusher) pass(ctx context.Context) error {
 	drafted := func() {
 		if !u.drafted {
 			u.drafted = true
+			u.v.s.hub.bare.Add(-1)
 			u.v.post(Drafted{"drafted"})
 		}
 	}

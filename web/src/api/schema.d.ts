@@ -642,6 +642,8 @@ export interface components {
       /** @description the maps are also kept as floating point, for EXR */
       floats?: boolean;
       maps: string[] | null;
+      /** @description nobody waits for it: pages that have nothing to show yet come first */
+      patient?: boolean;
       settings: components['schemas']['Settings'];
       /** @description empty: all */
       sheets?: string[] | null;
