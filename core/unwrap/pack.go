@@ -5,9 +5,11 @@ import (
 	"errors"
 	"math"
 	"math/bits"
+	"runtime"
 	"slices"
 
 	"velvetgrime/core/geom"
+	"velvetgrime/core/par"
 )
 
 // island is a laid-out chart on its way to a place on a sheet. uv are its corners
@@ -136,9 +138,21 @@ func newStencil(w, h int) *stencil {
 }
 
 func (s *stencil) set(x0, x1, y int) {
-	for x := max(x0, 0); x <= min(x1, s.w-1); x++ {
-		s.row[y][x/64] |= 1 << (x % 64)
+	x0, x1 = max(x0, 0), min(x1, s.w-1)
+	if x0 > x1 {
+		return
 	}
+	row, from, to := s.row[y], x0/64, x1/64
+	first, last := ^uint64(0)<<(x0%64), ^uint64(0)>>(63-x1%64)
+	if from == to {
+		row[from] |= first & last
+		return
+	}
+	row[from] |= first
+	for i := from + 1; i < to; i++ {
+		row[i] = ^uint64(0)
+	}
+	row[to] |= last
 }
 
 // draw marks every cell that a triangle touches; corners are in cells.
@@ -189,45 +203,135 @@ func (s *stencil) fat(n int) *stencil {
 	return out
 }
 
-// board is the occupied cells of a sheet.
+// run is a row of cells that hang together: n of them from at.
+type run struct{ at, n int }
+
+// runs lists the rows of a stencil as runs, in an order in which those far apart come first:
+// where it does not fit that shows soon.
+func (s *stencil) runs() (rows []int, of [][]run) {
+	of = make([][]run, s.h)
+	for y, words := range s.row {
+		for x := 0; x < s.w; {
+			left := words[x/64] >> (x % 64)
+			if left == 0 {
+				x = (x/64 + 1) * 64
+				continue
+			}
+			x += bits.TrailingZeros64(left)
+			from := x
+			for x < s.w {
+				free := ^words[x/64] >> (x % 64)
+				if free == 0 {
+					x = (x/64 + 1) * 64
+					continue
+				}
+				x += bits.TrailingZeros64(free)
+				break
+			}
+			of[y] = append(of[y], run{from, min(x, s.w) - from})
+		}
+	}
+	seen := make([]bool, s.h)
+	for step := bits.Len(uint(s.h)); step >= 0; step-- {
+		for y := 0; y < s.h; y += 1 << step {
+			if !seen[y] {
+				seen[y] = true
+				rows = append(rows, y)
+			}
+		}
+		if !seen[s.h-1] {
+			seen[s.h-1] = true
+			rows = append(rows, s.h-1)
+		}
+	}
+	return rows, of
+}
+
+// board is the occupied cells of a sheet. Bit x of row y of level k says whether any of the
+// 1 << k cells from x on is occupied: so a run of any length is looked up for all places of a
+// row at once, by two shifts.
 type board struct {
-	n    int
-	row  [][]uint64
-	hint map[[2]int]int // by size class: the row where the last one of it fitted
+	n, words int
+	level    [][]uint64
+	hint     map[[2]int]int // by size class: the row where the last one of it fitted
+	blocked  []uint64
 }
 
 func newBoard(n int) *board {
-	s := newStencil(n, n)
-	return &board{n, s.row, map[[2]int]int{}}
+	b := &board{n: n, words: (n + 63) / 64, hint: map[[2]int]int{}}
+	for k := 0; 1<<k <= n; k++ {
+		b.level = append(b.level, make([]uint64, n*b.words))
+	}
+	b.blocked = make([]uint64, b.words)
+	return b
 }
 
-func (b *board) free(s *stencil, x, y int) bool {
-	shift, word := uint(x%64), x/64
-	for dy, r := range s.row {
-		o := b.row[y+dy]
-		carry := uint64(0)
-		for i, v := range r {
-			if o[word+i]&(v<<shift|carry) != 0 {
-				return false
-			}
-			carry = 0
-			if shift > 0 {
-				carry = v >> (64 - shift)
-			}
+// copyOf returns a board with the same cells occupied.
+func (b *board) copyOf() *board {
+	c := newBoard(b.n)
+	for k := range b.level {
+		copy(c.level[k], b.level[k])
+	}
+	return c
+}
+
+func (b *board) row(k, y int) []uint64 { return b.level[k][y*b.words : (y+1)*b.words] }
+
+// orShifted adds bits of from, moved down by places, to to.
+func orShifted(to, from []uint64, places int) {
+	word, shift := places/64, uint(places%64)
+	if word >= len(from) {
+		return
+	}
+	from = from[word:]
+	n := min(len(from), len(to))
+	if shift == 0 {
+		for i, v := range from[:n] {
+			to[i] |= v
 		}
-		if carry != 0 && o[word+len(r)]&carry != 0 {
-			return false
+		return
+	}
+	for i := range n {
+		v := from[i] >> shift
+		if i+1 < len(from) {
+			v |= from[i+1] << (64 - shift)
+		}
+		to[i] |= v
+	}
+}
+
+// orShiftedUp adds bits of from, moved up by places, to to.
+func orShiftedUp(to, from []uint64, places int) {
+	word, shift := places/64, uint(places%64)
+	for i, v := range from {
+		if at := word + i; at < len(to) {
+			to[at] |= v << shift
+		}
+		if at := word + i + 1; shift > 0 && at < len(to) {
+			to[at] |= v >> (64 - shift)
 		}
 	}
-	return true
 }
 
 func (b *board) occupy(s *stencil, x, y int) {
 	for dy := range s.h {
-		for dx := range s.w {
-			if px, py := x+dx, y+dy; s.row[dy][dx/64]>>(dx%64)&1 == 1 && px >= 0 && py >= 0 && px < b.n && py < b.n {
-				b.row[py][px/64] |= 1 << (px % 64)
-			}
+		py := y + dy
+		if py < 0 || py >= b.n {
+			continue
+		}
+		row := b.row(0, py)
+		if x < 0 {
+			orShifted(row, s.row[dy], -x)
+		} else {
+			orShiftedUp(row, s.row[dy], x)
+		}
+		if tail := b.n % 64; tail != 0 { // nothing beyond the rim
+			row[len(row)-1] &= 1<<tail - 1
+		}
+		for k := 1; k < len(b.level); k++ {
+			up, low := b.row(k, py), b.row(k-1, py)
+			copy(up, low)
+			orShifted(up, low, 1<<(k-1))
 		}
 	}
 }
@@ -236,14 +340,54 @@ func (b *board) occupy(s *stencil, x, y int) {
 func (b *board) find(s *stencil, edge, limit int) (x, y int, ok bool) {
 	class := [2]int{bits.Len(uint(s.w)), bits.Len(uint(s.h))}
 	step := max(1, min(s.w, s.h)/24)
+	last := b.n - edge - s.w // the last place in a row
+	if last < edge {
+		return 0, 0, false
+	}
+	order, of := s.runs()
 	for y := max(edge, b.hint[class]-s.h); y+s.h+edge <= b.n && y < limit; y += step {
-		for x := edge; x+s.w+edge <= b.n; x += step {
-			if b.free(s, x, y) {
-				return x, y, true
-			}
+		if x := b.freeInRow(order, of, y, edge, last); x >= 0 {
+			return x, y, true
 		}
 	}
 	return 0, 0, false
+}
+
+// freeInRow returns the first place from edge to last at which a stencil fits with its lower
+// row at y; −1: there is none.
+func (b *board) freeInRow(order []int, of [][]run, y, edge, last int) int {
+	clear(b.blocked)
+	for _, dy := range order {
+		for _, r := range of[dy] {
+			k := bits.Len(uint(r.n)) - 1
+			row := b.row(k, y+dy)
+			orShifted(b.blocked, row, r.at)
+			if more := r.n - 1<<k; more > 0 {
+				orShifted(b.blocked, row, r.at+more)
+			}
+		}
+		if b.firstFree(edge, last) < 0 {
+			return -1
+		}
+	}
+	return b.firstFree(edge, last)
+}
+
+// firstFree returns the first bit from edge to last that is not blocked, or −1.
+func (b *board) firstFree(edge, last int) int {
+	for w := edge / 64; w <= last/64; w++ {
+		free := ^b.blocked[w]
+		if w == edge/64 {
+			free &= ^uint64(0) << (edge % 64)
+		}
+		if free != 0 {
+			if x := w*64 + bits.TrailingZeros64(free); x <= last {
+				return x
+			}
+			return -1
+		}
+	}
+	return -1
 }
 
 // errFull says that islands do not fit at a scale.
@@ -293,10 +437,7 @@ func (d *island) stencilOf(scale float64, quarter int) (s *stencil, low [2]float
 
 // tryAt places all islands at a scale, or returns errFull.
 func tryAt(ctx context.Context, list []*island, taken *board, scale float64, cells, margin int) ([]place, error) {
-	b := newBoard(cells)
-	for y := range b.row {
-		copy(b.row[y], taken.row[y])
-	}
+	b := taken.copyOf()
 	edge := (margin + 1) / 2
 	order := make([]int, len(list))
 	longest := make([]float64, len(list))
@@ -350,6 +491,53 @@ func tryAt(ctx context.Context, list []*island, taken *board, scale float64, cel
 	return out, nil
 }
 
+// largest finds about the largest scale below full at which all islands fit. Several are tried
+// side by side; of these the largest that fits counts, as if they were tried in turn.
+func largest(
+	ctx context.Context, list []*island, taken *board, full float64, cells, gap int,
+) (places []place, scale float64, err error) {
+	const finer = 0.94
+	scale = full * 0.98
+	for places == nil {
+		tries := make([][]place, runtime.GOMAXPROCS(0))
+		g, gctx := par.WithContext(ctx)
+		for i := range tries {
+			g.Go(func() (err error) {
+				tries[i], err = tryAt(gctx, list, taken, scale*math.Pow(finer, float64(i)), cells, gap)
+				if errors.Is(err, errFull) {
+					return nil
+				}
+				return err
+			})
+		}
+		if err := g.Wait(); err != nil {
+			return nil, 0, err
+		}
+		for _, p := range tries {
+			if places = p; p != nil {
+				break
+			}
+			if scale *= finer; scale < full*1e-3 {
+				return nil, 0, errFull
+			}
+		}
+	}
+	// between what fits and what did not
+	for up := scale / finer; up/scale > 1.01; {
+		mid := math.Sqrt(up * scale)
+		p, err := tryAt(ctx, list, taken, mid, cells, gap)
+		switch {
+		case err == nil:
+			places, scale = p, mid
+		case errors.Is(err, errFull):
+			up = mid
+		default:
+			return nil, 0, err
+		}
+	}
+	return places, scale, nil
+}
+
 // pack lays islands on one sheet of size texels at one density as large as they
 // fit, with at least margin texels between them and half of that at the rim. The
 // islands' corners become places on the sheet, 0..1. It returns the scale: sheet
@@ -383,33 +571,9 @@ func packBeside(ctx context.Context, list, fixed []*island, size, margin int) (f
 		)
 	}
 	full := float64(cells) / math.Sqrt(total) // all of the sheet filled
-	var places []place
-	scale := full * 0.98
-	for {
-		p, err := tryAt(ctx, list, taken, scale, cells, gap)
-		if err == nil {
-			places = p
-			break
-		}
-		if !errors.Is(err, errFull) {
-			return 0, err
-		}
-		if scale *= 0.94; scale < full*1e-3 {
-			return 0, errFull
-		}
-	}
-	// between what fits and what did not
-	for up := scale / 0.94; up/scale > 1.01; {
-		mid := math.Sqrt(up * scale)
-		p, err := tryAt(ctx, list, taken, mid, cells, gap)
-		switch {
-		case err == nil:
-			places, scale = p, mid
-		case errors.Is(err, errFull):
-			up = mid
-		default:
-			return 0, err
-		}
+	places, scale, err := largest(ctx, list, taken, full, cells, gap)
+	if err != nil {
+		return 0, err
 	}
 	for i, d := range list {
 		f, at, s := quarterTurn(places[i].quarter), places[i], scale*d.weight
