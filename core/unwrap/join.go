@@ -2,9 +2,11 @@ package unwrap
 
 import (
 	"context"
+	"runtime"
 	"slices"
 
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/par"
 )
 
 // Charts are joined while what they make together is laid flat with less energy
@@ -83,26 +85,41 @@ func joinCharts(ctx context.Context, m *mesh.Model, flat []*island, kept Seams, 
 			}
 			return (x.a-y.a)*len(flat) + x.b - y.b
 		})
-		used, joined := map[int]bool{}, false
+		// those that have no chart in common are tried side by side
+		used := map[int]bool{}
+		var tried []pair
 		for _, p := range order {
-			if ctx.Err() != nil {
-				return nil, ctx.Err()
+			if !used[p.a] && !used[p.b] && share(p) >= 0.08 {
+				used[p.a], used[p.b] = true, true
+				tried = append(tried, p)
 			}
-			if used[p.a] || used[p.b] || share(p) < 0.08 {
-				continue
-			}
-			tris := slices.Concat(flat[p.a].tris, flat[p.b].tris)
-			slices.Sort(tris)
-			c := newChart(m, tris, kept.within(m, tris))
-			if !c.open() || !c.flatten(ctx, 40) || c.energy(c.rests(), c.uv) > joinable || c.overlapsItself() {
-				failed[p] = len(tris)
-				continue
-			}
-			flat[p.a], flat[p.b], parent[p.b] = c.island(), nil, p.a
-			used[p.a], used[p.b], joined = true, true, true
 		}
-		if !joined {
+		if len(tried) == 0 {
 			break
+		}
+		made := make([]*island, len(tried))
+		g, gctx := par.WithContext(ctx)
+		g.SetLimit(runtime.GOMAXPROCS(0))
+		for i, p := range tried {
+			g.Go(func() error {
+				tris := slices.Concat(flat[p.a].tris, flat[p.b].tris)
+				slices.Sort(tris)
+				c := newChart(m, tris, kept.within(m, tris))
+				if c.open() && c.flatten(gctx, 40) && c.energy(c.rests(), c.uv) <= joinable && !c.overlapsItself() {
+					made[i] = c.island()
+				}
+				return gctx.Err()
+			})
+		}
+		if err := g.Wait(); err != nil {
+			return nil, err
+		}
+		for i, p := range tried {
+			if made[i] == nil {
+				failed[p] = len(flat[p.a].tris) + len(flat[p.b].tris)
+				continue
+			}
+			flat[p.a], flat[p.b], parent[p.b] = made[i], nil, p.a
 		}
 	}
 	return slices.DeleteFunc(flat, func(d *island) bool { return d == nil }), nil

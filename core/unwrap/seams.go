@@ -8,6 +8,7 @@ import (
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/par"
 )
 
 // Auto returns seams for the given triangles: edges sharper than angle degrees,
@@ -67,13 +68,13 @@ func newGrowth(m *mesh.Model, tris []int32, limit float64) *growth {
 		patches: make([]*patch, len(tris)),
 		sharp:   make([][3]bool, len(tris)),
 	}
-	normal := make([]geom.Vec3, len(tris))
 	for i, t := range tris {
 		g.at[t], g.parent[i] = i, i
-		n := m.FaceNormal(int(t))
-		normal[i] = n.Unit()
-		a := float64(n.Length()) / 2
-		x, y, z := float64(normal[i].X), float64(normal[i].Y), float64(normal[i].Z)
+	}
+	normal, form := g.normals(limit)
+	for i, t := range tris {
+		a := float64(m.FaceNormal(int(t)).Length()) / 2
+		x, y, z := float64(form[i].X), float64(form[i].Y), float64(form[i].Z)
 		g.patches[i] = &patch{
 			area:   a,
 			sum:    [3]float64{a * x, a * y, a * z},
@@ -98,6 +99,75 @@ func newGrowth(m *mesh.Model, tris []int32, limit float64) *growth {
 		}
 	}
 	return g
+}
+
+// A surface counts as noisy when its triangles turn by so many degrees, in the middle, against
+// what their neighbours have together, and there are so many: on a surface that is curved, but
+// not noisy, a triangle is about as its neighbours are together, however coarse it is.
+const (
+	noisyAngle = 5
+	noisyCount = 10000
+	calmRounds = 12
+)
+
+// normals returns the triangles' normals, and those that the form has without its noise: of a
+// noisy surface each is averaged with its neighbours' again and again, but not over edges
+// sharper than the limit, a cosine.
+func (g *growth) normals(limit float64) (normal, form []geom.Vec3) {
+	normal = make([]geom.Vec3, len(g.tris))
+	area := make([]float32, len(g.tris))
+	for i, t := range g.tris {
+		n := g.m.FaceNormal(int(t))
+		normal[i], area[i] = n.Unit(), n.Length()
+	}
+	beside := make([][3]int32, len(g.tris))
+	var turns []float32
+	for i, t := range g.tris {
+		for k := range 3 {
+			beside[i][k] = -1
+			o, ok := across(g.m, t, k)
+			j, have := g.at[o.Tri]
+			if !ok || !have || j == i {
+				continue
+			}
+			if float64(normal[i].Dot(normal[j])) >= limit {
+				beside[i][k] = int32(j)
+			}
+		}
+		var sum geom.Vec3
+		for _, j := range beside[i] {
+			if j >= 0 {
+				sum = sum.Add(normal[j])
+			}
+		}
+		if sum != (geom.Vec3{}) {
+			turns = append(turns, normal[i].Dot(sum.Unit()))
+		}
+	}
+	if len(g.tris) < noisyCount || len(turns) == 0 {
+		return normal, normal
+	}
+	slices.Sort(turns)
+	if float64(turns[len(turns)/2]) > math.Cos(noisyAngle*math.Pi/180) {
+		return normal, normal
+	}
+	form = slices.Clone(normal)
+	next := make([]geom.Vec3, len(form))
+	for range calmRounds {
+		par.Parts(len(form), 1<<12, func(from, to int) {
+			for i := from; i < to; i++ {
+				sum := form[i].Mul(area[i])
+				for _, j := range beside[i] {
+					if j >= 0 && float64(form[i].Dot(form[j])) >= limit {
+						sum = sum.Add(form[j].Mul(area[j]))
+					}
+				}
+				next[i] = sum.Unit()
+			}
+		})
+		form, next = next, form
+	}
+	return normal, form
 }
 
 func (g *growth) find(i int) int {
