@@ -15,16 +15,26 @@ const (
 	joinable  = 4.12 // a fifth in area, or an eighth in angle
 	joinMost  = 6000
 	joinCount = 1500
+	// a chart with less than this share of the area is a crumb
+	crumb = 1.0 / 1500
 )
 
 // joinCharts tries to lay neighbouring charts flat together, those with the longest
 // common border first, so that the model ends with as few islands as its form
 // allows. Seams in kept, and edges whose faces' normals have less than limit as
-// cosine, stay.
-func joinCharts(ctx context.Context, m *mesh.Model, flat []*island, kept Seams, limit float64) ([]*island, error) {
-	if len(flat) > joinCount {
+// cosine, stay. On a noisy surface a crumb is a spike of the noise: it is joined over sharper
+// edges, too, and as far as charts may be stretched at all.
+func joinCharts(
+	ctx context.Context, m *mesh.Model, flat []*island, kept Seams, limit float64, noisy bool,
+) ([]*island, error) {
+	if len(flat) > joinCount && !noisy {
 		return flat, nil
 	}
+	least := 0.0 // the area of what is no crumb
+	for _, d := range flat {
+		least += d.area() * crumb
+	}
+	isCrumb := func(i int) bool { return noisy && flat[i].area() < least }
 	owner := map[int32]int{}
 	for i, d := range flat {
 		for _, t := range d.tris {
@@ -45,6 +55,10 @@ func joinCharts(ctx context.Context, m *mesh.Model, flat []*island, kept Seams, 
 	failed := map[pair]int{} // the number of triangles they had when it failed
 	for {
 		common, border := map[pair]float64{}, make([]float64, len(flat))
+		small := make([]bool, len(flat))
+		for i, d := range flat {
+			small[i] = d != nil && isCrumb(i)
+		}
 		for i, d := range flat {
 			if d == nil {
 				continue
@@ -62,7 +76,7 @@ func joinCharts(ctx context.Context, m *mesh.Model, flat []*island, kept Seams, 
 						continue
 					}
 					n1, n2 := m.FaceNormal(int(t)).Unit(), m.FaceNormal(int(o.Tri)).Unit()
-					if float64(n1.Dot(n2)) >= limit {
+					if float64(n1.Dot(n2)) >= limit || noisy && (small[i] || small[find(j)]) {
 						common[pair{i, find(j)}] += l
 					}
 				}
@@ -105,7 +119,11 @@ func joinCharts(ctx context.Context, m *mesh.Model, flat []*island, kept Seams, 
 				tris := slices.Concat(flat[p.a].tris, flat[p.b].tris)
 				slices.Sort(tris)
 				c := newChart(m, tris, kept.within(m, tris))
-				if c.open() && c.flatten(gctx, 40) && c.energy(c.rests(), c.uv) <= joinable && !c.overlapsItself() {
+				most := joinable
+				if small[p.a] || small[p.b] {
+					most = worst
+				}
+				if c.open() && c.flatten(gctx, 40) && c.energy(c.rests(), c.uv) <= most && !c.overlapsItself() {
 					made[i] = c.island()
 				}
 				return gctx.Err()

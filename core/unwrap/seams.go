@@ -19,10 +19,16 @@ import (
 // from that, as the root mean square of the cosine, that a chart may have: 0.05
 // makes many even charts, 0.2 few that are stretched. Its error is the context's.
 func Auto(ctx context.Context, m *mesh.Model, tris []int32, angle, bend float64) (Seams, error) {
+	seams, _, err := auto(ctx, m, tris, angle, bend)
+	return seams, err
+}
+
+// auto also reports whether the surface is noisy.
+func auto(ctx context.Context, m *mesh.Model, tris []int32, angle, bend float64) (Seams, bool, error) {
 	g := newGrowth(m, tris, math.Cos(angle*math.Pi/180))
 	g.merge(ctx, bend)
 	if err := ctx.Err(); err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	g.absorb(3 * bend)
 	g.smooth()
@@ -36,7 +42,7 @@ func Auto(ctx context.Context, m *mesh.Model, tris []int32, angle, bend float64)
 			}
 		}
 	}
-	return seams, ctx.Err()
+	return seams, g.noisy, ctx.Err()
 }
 
 // patch is a growing chart: sums over its triangles, weighted by area.
@@ -56,6 +62,7 @@ type growth struct {
 	parent  []int
 	patches []*patch
 	sharp   [][3]bool
+	noisy   bool
 	final   []int // labels after smoothing; nil before
 }
 
@@ -151,6 +158,7 @@ func (g *growth) normals(limit float64) (normal, form []geom.Vec3) {
 	if float64(turns[len(turns)/2]) > math.Cos(noisyAngle*math.Pi/180) {
 		return normal, normal
 	}
+	g.noisy = true
 	form = slices.Clone(normal)
 	next := make([]geom.Vec3, len(form))
 	for range calmRounds {

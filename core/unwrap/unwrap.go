@@ -108,12 +108,13 @@ func Unwrap(ctx context.Context, m *mesh.Model, o Options, progress func(share f
 		thin = append(thin, t)
 		return true
 	})
+	noisy := false
 	if o.Auto {
-		auto, err := Auto(ctx, m, tris, o.Angle, o.Bend)
-		if err != nil {
+		var found Seams
+		if found, noisy, err = auto(ctx, m, tris, o.Angle, o.Bend); err != nil {
 			return nil, err
 		}
-		for s := range auto {
+		for s := range found {
 			seams[s] = true
 		}
 	}
@@ -136,7 +137,7 @@ func Unwrap(ctx context.Context, m *mesh.Model, o Options, progress func(share f
 			kept[s] = true
 		}
 		progress(0.6, "joining charts")
-		if flat, err = joinCharts(ctx, m, flat, kept, math.Cos(o.Angle*math.Pi/180)); err != nil {
+		if flat, err = joinCharts(ctx, m, flat, kept, math.Cos(o.Angle*math.Pi/180), noisy); err != nil {
 			return nil, err
 		}
 	}

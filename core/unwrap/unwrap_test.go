@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"math"
+	"math/rand/v2"
 	"slices"
 	"testing"
 
@@ -449,5 +450,49 @@ func TestLongStepsStop(t *testing.T) {
 	}
 	if _, err := flattenAll(ctx, m, [][]int32{tris[:200]}, Seams{}, func(float64) {}); !errors.Is(err, context.Canceled) {
 		t.Errorf("laying flat: %v", err)
+	}
+}
+
+// A scan is noisy: its charts follow its form, and its spikes are no islands.
+func TestAScanHasFewIslands(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	const n, around = 72, 76
+	m := &mesh.Model{Parts: []mesh.Part{{Name: "Scan"}}, Sheets: []mesh.Sheet{{Name: "S"}}}
+	for i := range n + 1 {
+		for j := range around {
+			a, b := math.Pi*float64(i)/n, 2*math.Pi*float64(j)/around
+			size := 1 + 0.2*math.Sin(3*b)*math.Sin(2*a) + 0.013*r.NormFloat64()
+			sin, cos := math.Sincos(a)
+			m.Pos = append(m.Pos, geom.V3(float32(size*sin*math.Cos(b)), float32(size*cos), float32(size*sin*math.Sin(b))))
+			m.UV = append(m.UV, geom.Vec2{})
+		}
+	}
+	for i := range uint32(n) {
+		for j := range uint32(around) {
+			a, b := i*around+j, i*around+(j+1)%around
+			m.Tri = append(m.Tri, [3]uint32{a, b, b + around}, [3]uint32{a, b + around, a + around})
+		}
+	}
+	m.TriPart, m.TriSheet = make([]uint16, len(m.Tri)), make([]uint16, len(m.Tri))
+	m.SmoothNormals(180)
+	if err := m.Finish(); err != nil {
+		t.Fatal(err)
+	}
+	o := Defaults()
+	l, err := Unwrap(t.Context(), m, o, func(float64, string) {})
+	if err != nil {
+		t.Fatal(err)
+	}
+	u, err := l.Apply(m)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if u.Islands > 60 {
+		t.Errorf("%d triangles came to %d islands", len(m.Tri), u.Islands)
+	}
+	for _, s := range Measure(u, func(string) int { return 2048 }).Sheets {
+		if s.Overlap > 0 || s.Stretch.Angle.P95 > 1.3 || s.Stretch.Area.P95 > 1.3 {
+			t.Errorf("it lies %+v", s)
+		}
 	}
 }
