@@ -364,9 +364,24 @@ func (p *Program) maskUpTo(
 	if v, ok := p.Scene.Cache.get(key); ok && !(u.ahead && p.hot[pl]) {
 		return v.(planes)[0], nil
 	}
+	reach, err := p.reached(u, pl)
+	if err != nil {
+		return pix.Plane{}, fmt.Errorf("layer %q: reach: %w", pl.layer.Name, err)
+	}
+	if reach != nil && !u.scene.plainly && !slices.ContainsFunc(reach, func(v float32) bool { return v != 0 }) {
+		p.Scene.put(ctx, key, planes{pix.Plane{}})
+		return pix.Plane{}, nil // whatever its stream says
+	}
 	var out []float32
 	if sp.active(upTo) {
 		eval := p.stream
+		if reach != nil && !u.scene.plainly {
+			if need := u.sparse(func(i int) bool { return reach[i] != 0 }, nil); need != nil {
+				eval = func(ctx context.Context, u *Surface, sp *streamPlan, upTo int) ([][]float32, error) {
+					return p.streamWhere(ctx, u, sp, upTo, need)
+				}
+			}
+		}
 		if c := pl.coats[stack.Height]; c != nil && c.bevel != nil && sp == pl.mask {
 			eval = p.before // the bevel reads the same
 		}
@@ -382,25 +397,42 @@ func (p *Program) maskUpTo(
 		out = make([]float32, len(u.Frame().Pos))
 		pix.Plane{Value: 1}.Fill(out)
 	}
-	if pl.covers != nil {
+	if reach != nil {
 		out = slices.Clone(out) // what a stream gives may be shared
-		byID, err := p.idCover(u, pl.ids)
-		if err != nil {
-			return pix.Plane{}, fmt.Errorf("layer %q: reach: %w", pl.layer.Name, err)
-		}
-		for k, on := range u.covered(pl.covers) {
-			switch {
-			case on:
-			case byID != nil:
-				out[k] *= byID[k]
-			default:
+		for k, v := range reach {
+			switch v {
+			case 0:
 				out[k] = 0
+			case 1:
+			default:
+				out[k] *= v
 			}
 		}
 	}
 	plane := shrink(out)
 	p.Scene.put(ctx, key, planes{plane})
 	return plane, nil
+}
+
+// reached returns how far a layer's reach covers each point of a surface, 0..1; nil: it covers
+// all.
+func (p *Program) reached(u *Surface, pl *layerPlan) ([]float32, error) {
+	if pl.covers == nil {
+		return nil, nil
+	}
+	byID, err := p.idCover(u, pl.ids)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]float32, len(u.Frame().Pos))
+	for k, on := range u.covered(pl.covers) {
+		if on {
+			out[k] = 1
+		} else if byID != nil {
+			out[k] = byID[k]
+		}
+	}
+	return out, nil
 }
 
 // shrink makes a uniform plane of data that holds one value.

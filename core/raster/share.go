@@ -220,6 +220,9 @@ func (x *Index) Owner(uv geom.Vec2) (tri int32, pos, nrm geom.Vec3) {
 		if tri >= 0 && e.tri != tri && !x.before(e.tri, tri) {
 			continue
 		}
+		if x.beside(e, uv) {
+			continue
+		}
 		if b, ok := x.hold(e, uv); ok {
 			p, n := x.point(x.m.Tri[e.tri], b[0], b[1], b[2])
 			if e.tri != tri || less(p, pos) {
@@ -242,11 +245,23 @@ func (x *Index) Places(uv geom.Vec2, island int32, f func(tri int32, pos, nrm ge
 		if x.m.Island[e.tri] != island || !x.Shared(e.tri) {
 			continue
 		}
+		if x.beside(e, uv) {
+			continue
+		}
 		if b, ok := x.hold(e, uv); ok {
 			pos, nrm := x.point(x.m.Tri[e.tri], b[0], b[1], b[2])
 			f(e.tri, pos, nrm)
 		}
 	}
+}
+
+// beside reports whether a UV lies beside the box of a triangle, by more than hold allows.
+func (x *Index) beside(e entry, uv geom.Vec2) bool {
+	a, b, c := x.moved(e)
+	lx, hx := min(a.X, b.X, c.X), max(a.X, b.X, c.X)
+	ly, hy := min(a.Y, b.Y, c.Y), max(a.Y, b.Y, c.Y)
+	sx, sy := 1e-5*(hx-lx), 1e-5*(hy-ly)
+	return uv.X < lx-sx || uv.X > hx+sx || uv.Y < ly-sy || uv.Y > hy+sy
 }
 
 // Near calls f for the shared triangles that lie near a UV of the sheet, within a 64th

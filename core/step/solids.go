@@ -53,6 +53,10 @@ func nearPlane(p, n geom.Vec3, depth float32, seed uint32, count int, reach floa
 	}
 }
 
+// knotReach is how far a knot bends the rings, in its sizes: beyond it is less than a hundredth
+// of a ring.
+const knotReach = 6.5
+
 func init() {
 	solidPattern("hammered", "Hammered", "Dents of a hammer side by side, as on beaten copper.", patterns, 0.012, []Param{number("deep", "depth", "how deep the dents go", 0, 1, 0.9), number("soft", "softness", "of the ridges between", 0, 1, 0.4)},
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
@@ -122,6 +126,8 @@ func init() {
 				seen := 1 - geom.Smoothstep(0.02, 0.2, texel)
 				lost, fibres = fibres*(1-seen)*0.075, fibres*seen
 			}
+			// a knot of the largest size, as far as it bends a ring
+			sc := scatter{seed: seed + 3, shift: cellsFor(texel / 22), count: 1, reach: 0.8, most: knotReach * 2.8 / 22}
 			return func(p geom.Vec3, _ int) float32 {
 				q := p.Sub(pith)
 				l := axis.Dot(q)
@@ -132,12 +138,15 @@ func init() {
 				if knots > 0 {
 					// branches leave the pith: rings bend round them
 					k := p.Sub(axis.Mul(axis.Dot(p) * 0.55)).Mul(1.0 / 22)
-					near(k, seed+3, 1, 0.8, func(to geom.Vec3, id uint32) {
+					sc.near(k, geom.Vec3{}, func(to geom.Vec3, id uint32) {
 						if noise.Random(id, 1) > knots {
 							return
 						}
 						d := to.Length() * 22
 						size := 1.2 + 1.6*noise.Random(id, 2)
+						if d > knotReach*size {
+							return
+						}
 						r += size * 2.2 * float32(math.Exp(float64(-d*d/(size*size*7))))
 						dark = max(dark, 1-geom.Smoothstep(size*0.35, size*0.8, d))
 					})
