@@ -70,3 +70,52 @@ test('a sheet of 4096 and of 8192 is painted on; the card may lose everything', 
     await settled(page);
   }
 });
+
+/** A glTF of two plates that have one name, as many programs write copies of a thing. */
+function twins(): Buffer {
+  const corners = [-0.1, 0, -0.1, 0.1, 0, -0.1, 0.1, 0, 0.1, -0.1, 0, 0.1];
+  const numbers = new Float32Array([...corners, ...[0, 0, 1, 0, 1, 1, 0, 1]]);
+  const index = new Uint16Array([0, 2, 1, 0, 3, 2]);
+  const bytes = Buffer.concat([Buffer.from(numbers.buffer), Buffer.from(index.buffer)]);
+  const view = (byteOffset: number, byteLength: number) => ({ buffer: 0, byteOffset, byteLength });
+  const node = (x: number) => ({ name: 'Plate', mesh: 0, translation: [x, 0, 0] });
+  return Buffer.from(
+    JSON.stringify({
+      asset: { version: '2.0' },
+      buffers: [{ byteLength: bytes.length, uri: `data:application/octet-stream;base64,${bytes.toString('base64')}` }],
+      bufferViews: [view(0, 48), view(48, 32), view(80, 12)],
+      accessors: [
+        { bufferView: 0, componentType: 5126, count: 4, type: 'VEC3', min: [-0.1, 0, -0.1], max: [0.1, 0, 0.1] },
+        { bufferView: 1, componentType: 5126, count: 4, type: 'VEC2' },
+        { bufferView: 2, componentType: 5123, count: 6, type: 'SCALAR' },
+      ],
+      materials: [{ name: 'Iron' }],
+      meshes: [{ primitives: [{ attributes: { POSITION: 0, TEXCOORD_0: 1 }, indices: 2, material: 0 }] }],
+      nodes: [node(-0.12), node(0.12)],
+      scenes: [{ nodes: [0, 1] }],
+    }),
+  );
+}
+
+test('a mesh that stands in several places, under one name: a stroke on one shows on both', async ({ page }) => {
+  const wrong: string[] = [];
+  page.on('pageerror', (e) => wrong.push(e.message));
+  await page.goto('/');
+  await page.getByTestId('chooser').setInputFiles({ name: 'plates.gltf', mimeType: 'model/gltf+json', buffer: twins() });
+  await settled(page);
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await page.getByRole('button', { name: 'Brush', exact: true }).click();
+  await settled(page);
+  const places = await page.evaluate(() => {
+    const s = (window as any).stage;
+    const v = s.camera.position.clone();
+    return [-0.12, 0.12].map((x) => s.project(v.set(x, 0, 0))).map((q: any) => [q.x / s.canvas.clientWidth, q.y / s.canvas.clientHeight]);
+  });
+  const before = await Promise.all(places.map(([x, y]) => pixel(page, x, y)));
+  const [x, y] = places[0];
+  await stroke(page, [x - 0.01, y], [x + 0.01, y]);
+  await settled(page);
+  // pale paint on pale iron, and nothing else changed
+  for (const [i, [px, py]] of places.entries()) expect(apart(before[i], await pixel(page, px, py)), `plate ${i}`).toBeGreaterThan(4);
+  expect(wrong).toEqual([]);
+});

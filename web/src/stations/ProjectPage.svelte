@@ -66,7 +66,7 @@
   // svelte-ignore state_referenced_locally
   api
     .facts(id)
-    .then((f) => (ui.parts = (f.parts ?? []).map((p) => p.name)))
+    .then((f) => (ui.parts = [...new Set((f.parts ?? []).map((p) => p.name))])) // parts may have one name
     .catch(() => {});
   onDestroy(() => session.close());
   /** something has waited to be kept for so long that it is worth a word */
