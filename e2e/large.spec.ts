@@ -119,3 +119,18 @@ test('a mesh that stands in several places, under one name: a stroke on one show
   for (const [i, [px, py]] of places.entries()) expect(apart(before[i], await pixel(page, px, py)), `plate ${i}`).toBeGreaterThan(4);
   expect(wrong).toEqual([]);
 });
+
+test('a stroke on a sheet without UVs is refused, and one click leads to the remedy', async ({ page }) => {
+  await page.goto('/');
+  const obj = 'o Slab\nv -0.1 0 -0.1\nv 0.1 0 -0.1\nv 0.1 0 0.1\nv -0.1 0 0.1\nusemtl Quay stone\nf 4 3 2 1\n';
+  await page.getByTestId('chooser').setInputFiles({ name: 'slab.obj', mimeType: 'text/plain', buffer: Buffer.from(obj) });
+  await settled(page);
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await page.getByRole('button', { name: 'Brush', exact: true }).click();
+  await stroke(page, [0.48, 0.5], [0.52, 0.5]);
+  await expect(page.getByRole('status').filter({ hasText: '“Quay stone” has no UVs' })).toBeVisible();
+  await settled(page);
+  await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /Paint 1/); // the layer, and no stroke
+  await page.getByRole('button', { name: 'Unwrap it' }).click();
+  await expect(page.getByText('no UVs').first()).toBeVisible();
+});

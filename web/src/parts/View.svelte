@@ -4,7 +4,7 @@
   import { onDestroy, onMount, untrack } from 'svelte';
   import { api } from '../api/client';
   import type { Session } from '../lib/session.svelte';
-  import { target } from '../lib/target';
+  import { target, type Target } from '../lib/target';
   import type { UI } from '../lib/ui.svelte';
   import type { Prep } from '../lib/prep.svelte';
   import { Detail } from '../view/detail.svelte';
@@ -48,7 +48,13 @@
     hand: Hand;
   }
   let ready = $state.raw<Ready | null>(null);
-  const t = $derived(target(session, ui));
+  const t = $derived.by((): Target => {
+    const t = target(session, ui);
+    const sheet = ui.painting && ready?.strokes.bare;
+    if (!t.ok || !sheet) return t;
+    const remedy = { label: 'Unwrap it', run: () => (ui.station = 'Prepare') };
+    return { ...t, ok: false, text: `“${sheet}” has no UVs`, remedy };
+  });
 
   onMount(() => {
     let stage: Stage;
@@ -74,7 +80,11 @@
   function begin(stage: Stage) {
     const b = { stage, session, ui };
     const detail = new Detail(stage, session);
-    const strokes = new Strokes(b, (sheet) => detail.densities[sheet] ?? 0);
+    const strokes = new Strokes(
+      b,
+      (sheet) => detail.densities[sheet] ?? 0,
+      (sheet) => detail.bare(sheet),
+    );
     const [lasso, pull, drill] = [new Lasso(b), new Pull(b), new Drill(b)];
     const tools = [pull, new Mark(b, prep), new Take(b), lasso, new Source(b), strokes, new Pan(b), drill];
     const hand = new Hand(canvas, stage, tools, () => !ui.painting && ui.mode !== 'flat');

@@ -24,7 +24,15 @@ export class Detail {
   /** Asks how densely the sheets cover the model. */
   async load(project: string) {
     const facts = await api.facts(project).catch(() => null);
-    if (facts) this.densities = (facts.sheets ?? []).map((s) => s.density / 1024);
+    if (!facts) return;
+    this.densities = (facts.sheets ?? []).map((s) => s.density / 1024);
+    this.apply();
+    void this.see(); // without any sheet, too: the server waits to be told
+  }
+
+  /** The name of a sheet on which nothing can be laid, since it has no UVs; '' of others. */
+  bare(sheet: number): string {
+    return this.densities[sheet] === 0 ? this.stage.worn.list[sheet].name : '';
   }
 
   /** The camera is elsewhere, or the sheets are others: finds what is seen, and tells. */
@@ -50,7 +58,7 @@ export class Detail {
 
   private async look() {
     const { stage, session } = this;
-    if (!session.doc || stage.worn.list.every((s) => !s.size)) return;
+    if (!session.doc || !this.densities.length) return;
     let tiles = await stage.seen(0);
     // more than there is room for is shown less finely
     for (let bias = 1; bias < 6 && tiles.length >= stage.worn.pages.room; bias++) tiles = await stage.seen(bias);
@@ -71,7 +79,7 @@ export class Detail {
     let other = false;
     stage.worn.list.forEach((sheet, i) => {
       const size = session.doc!.sheets?.[sheet.name]?.size;
-      if (size && size !== sheet.size) {
+      if (size && this.densities[i] > 0 && size !== sheet.size) {
         stage.worn.setSize(i, size);
         other = true;
       }

@@ -109,7 +109,8 @@ function count(pixels: Uint8Array, sheets: Seen[], counts: Map<number, { tile: T
     else if (words[i]) {
       const [x, y, level, n] = pixels.subarray(4 * i, 4 * i + 4);
       const sheet = n - 1;
-      if (sheets[sheet]) counts.set(words[i], { tile: { sheet, size: sheets[sheet].size >> level, x, y }, pixels: 1 });
+      if (sheets[sheet]?.size)
+        counts.set(words[i], { tile: { sheet, size: sheets[sheet].size >> level, x, y }, pixels: 1 });
     }
   }
 }

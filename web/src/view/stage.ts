@@ -245,7 +245,9 @@ export class Stage {
   resize() {
     const { clientWidth: w, clientHeight: h } = this.canvas;
     if (!w || !h) return;
-    this.renderer.setPixelRatio(Math.min(this.coarse ? this.coarseness : 2, this.sharpness * Math.min(devicePixelRatio, 2)));
+    this.renderer.setPixelRatio(
+      Math.min(this.coarse ? this.coarseness : 2, this.sharpness * Math.min(devicePixelRatio, 2)),
+    );
     this.renderer.setSize(w, h, false);
     if (w !== this.told.w || h !== this.told.h) {
       this.told = { w, h };

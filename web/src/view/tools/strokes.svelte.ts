@@ -17,13 +17,16 @@ export interface Cursor {
 
 export class Strokes implements Tool {
   cursor = $state<Cursor | null>(null);
+  /** the sheet that was under the brush last, when it has no UVs */
+  bare = $state('');
   readonly painter: Painter;
   private readonly owner: Owner;
 
-  /** @param density sheet edges a metre, by the sheet's number */
+  /** @param density sheet edges a metre, by the sheet's number; bareOf the name of one without UVs */
   constructor(
     private readonly b: Bench,
     private readonly density: (sheet: number) => number,
+    private readonly bareOf: (sheet: number) => string,
   ) {
     this.painter = new Painter(b.stage, b.session, b.ui);
     this.owner = new Owner(() => this.painter.cancel());
@@ -42,7 +45,9 @@ export class Strokes implements Tool {
     const verdict = this.owner.down(p.e);
     if (verdict === 'view') return 'turn';
     if (verdict === 'nothing') return 'spent';
-    const why = this.painter.down(p.e, p.x, p.y);
+    const under = this.b.stage.pick(p.x, p.y);
+    this.bare = under ? this.bareOf(under.sheet) : '';
+    const why = this.bare ? `“${this.bare}” has no UVs` : this.painter.down(p.e, p.x, p.y);
     if (why) session.message = `A stroke can hit nothing: ${why}.`;
     else if (!this.painter.took) {
       this.owner.up(p.e);
@@ -86,6 +91,7 @@ export class Strokes implements Tool {
     const { ui, session, stage } = this.b;
     if (!ui.painting || (this.owner.active && !this.owner.owns(p.e))) return;
     const h = stage.pick(p.x, p.y);
+    if (h) this.bare = this.bareOf(h.sheet);
     const radius = h ? this.painter.radius(h.pos) : ui.brush.size;
     const t = target(session, ui);
     if (h && t.ok && !this.painter.active) session.near(t.layer, h.pos.toArray(), radius);
