@@ -134,3 +134,24 @@ test('a stroke on a sheet without UVs is refused, and one click leads to the rem
   await page.getByRole('button', { name: 'Unwrap it' }).click();
   await expect(page.getByText('no UVs').first()).toBeVisible();
 });
+
+test('the looks of Judge, and the room that maps have on the card', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByRole('button', { name: 'Judge', exact: true }).click();
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+  await settled(page);
+  const at: [number, number] = [0.5, 0.55];
+  const evening = await pixel(page, ...at);
+  await page.getByRole('button', { name: 'Boathouse door' }).click();
+  await expect(page.getByRole('slider', { name: 'Light', exact: true }).first()).toHaveAttribute('aria-valuenow', '200');
+  await page.getByRole('button', { name: 'Quay, evening' }).click();
+  await expect.poll(async () => apart(await pixel(page, ...at), evening), { timeout: 60_000 }).toBeLessThan(4);
+  const was = await worn(page);
+  await page.getByLabel('room for maps').selectOption('64');
+  await expect.poll(async () => (await worn(page)).bytes, { timeout: 60_000 }).toBeLessThanOrEqual(64 * 2 ** 20);
+  await expect.poll(async () => (await worn(page)).count, { timeout: 60_000 }).toBe(was.count);
+  await settled(page);
+  expect((await worn(page)).bytes).not.toBe(was.bytes);
+  await expect.poll(async () => apart(await pixel(page, ...at), evening), { timeout: 60_000 }).toBeLessThan(8);
+});

@@ -8,4 +8,6 @@ export class Look {
   shadows = $state(true);
   /** drawn pixels a pixel of the screen; kept in the browser, as it suits the machine */
   sharpness = $state(Number(localStorage.getItem('sharpness')) || 1);
+  /** MB that the maps of all sheets may take on the card; 0: as suits the machine */
+  maps = $state(Number(localStorage.getItem('maps')) || 0);
 }

@@ -153,6 +153,7 @@
   });
   $effect(() => ready?.stage.worn.showAlone(ui.alone));
   $effect(() => ready?.stage.setSharpness(ui.look.sharpness));
+  $effect(() => ready?.stage.setMaps(ui.look.maps));
   $effect(() =>
     ready?.stage.setLook({
       exposure: ui.look.exposure,

@@ -18,6 +18,10 @@
     ui.look.sharpness = v;
     localStorage.setItem('sharpness', String(v));
   }
+  function maps(v: number) {
+    ui.look.maps = v;
+    localStorage.setItem('maps', String(v));
+  }
 </script>
 
 <section class="flex items-center gap-4 p-3">
@@ -26,7 +30,7 @@
       <button
         class="chip"
         onclick={() =>
-          Object.assign(ui, { light: l.light, exposure: l.exposure, background: l.background, blur: l.blur })}
+          Object.assign(ui.look, { light: l.light, exposure: l.exposure, background: l.background, blur: l.blur })}
         >{l.name}</button
       >
     {/each}
@@ -68,6 +72,16 @@
     <span class="quiet">sharpness</span>
     <select class="pick" value={ui.look.sharpness} onchange={(e) => sharpness(Number(e.currentTarget.value))}>
       {#each [1, 0.75, 0.5] as v (v)}<option value={v}>{v * 100} %</option>{/each}
+    </select>
+  </label>
+  <label
+    class="whitespace-nowrap"
+    title="What the maps of all sheets may take on the graphics card; what does not fit is shown less finely"
+  >
+    <span class="quiet">room for maps</span>
+    <select class="pick" value={ui.look.maps} onchange={(e) => maps(Number(e.currentTarget.value))}>
+      <option value={0}>as suits</option>
+      {#each [64, 128, 256, 512, 1024] as v (v)}<option value={v}>{v} MB</option>{/each}
     </select>
   </label>
   <label class="ml-auto whitespace-nowrap">

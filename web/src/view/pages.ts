@@ -45,12 +45,20 @@ export class Pages {
   /** sheets whose tables are not what is held any more */
   readonly changed = new Set<number>();
   private readonly all = new Map<number, Page>();
-  private readonly free: number[];
+  private free: number[] = [];
   private tick = 0;
 
   /** @param room places there are; the first is kept for what is not there */
-  constructor(readonly room: number) {
+  constructor(public room: number) {
+    this.empty(room);
+  }
+
+  /** Begins anew with so many places, of which none holds anything: the card lost it, or has other room. */
+  empty(room: number) {
+    this.room = room;
     this.free = Array.from({ length: room - 1 }, (_, i) => room - 1 - i);
+    for (const p of this.all.values()) this.changed.add(p.sheet);
+    this.all.clear();
   }
 
   /**
@@ -135,14 +143,6 @@ export class Pages {
   /** The line is a new one: what is held is as the server last told, and it counts anew. */
   reconnected() {
     this.heard = 0;
-  }
-
-  /** Nothing is held any more: the card lost it. */
-  lost() {
-    for (const p of this.all.values()) {
-      p.held = p.late = p.coming = 0;
-      this.changed.add(p.sheet);
-    }
   }
 
   /** How many seen tiles are not there, or out of date, and of how many. */

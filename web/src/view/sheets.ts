@@ -160,9 +160,27 @@ export class Sheets {
 
   /** The card lost all that it held. */
   restore() {
-    this.atlas = new Atlas(this.renderer, this.atlas.edge);
-    this.pages.lost();
-    for (const s of this.list) if (s.size) this.dress(s.material);
+    this.begin(this.atlas.edge);
+  }
+
+  /** Bounds what the maps take on the card, in bytes; returns whether that makes all anew. */
+  allow(bytes: number): boolean {
+    const edge = edgeFor(bytes, this.renderer.capabilities.maxTextureSize);
+    if (edge === this.atlas.edge) return false;
+    this.atlas.dispose();
+    this.begin(edge);
+    return true;
+  }
+
+  /** Begins with nothing on the card. */
+  private begin(edge: number) {
+    this.atlas = new Atlas(this.renderer, edge);
+    this.pages.empty(this.atlas.side ** 2);
+    for (const s of this.list) {
+      if (!s.size) continue;
+      s.uniforms.pageFacts.value.z = edge;
+      this.dress(s.material);
+    }
     this.present();
   }
 

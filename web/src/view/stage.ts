@@ -149,10 +149,18 @@ export class Stage {
   }
 
   private sheets(names: string[]) {
+    return new Sheets(this.renderer, names, this.meshes, this.room(0), () => this.finer());
+  }
+
+  /** Bytes for the maps of all sheets, of so many MB; 0: as suits the machine. */
+  private room(megabytes: number): number {
     // without a card the maps lie in the same memory as all else
-    const usual = this.slow ? 96 : 256;
-    const mebibytes = Number(localStorage.getItem('maps')) || usual;
-    return new Sheets(this.renderer, names, this.meshes, mebibytes * 2 ** 20, () => this.finer());
+    return (megabytes || (this.slow ? 96 : 256)) * 2 ** 20;
+  }
+
+  /** Gives the maps of all sheets so many MB on the card. */
+  setMaps(megabytes: number) {
+    if (this.worn.allow(this.room(megabytes))) this.onRestored();
   }
 
   /** Puts the camera where the whole model fills the view. */
