@@ -24,7 +24,7 @@
   }
 </script>
 
-<section class="flex items-center gap-4 p-3">
+<section class="flex flex-wrap items-center gap-x-4 gap-y-2 p-3">
   <div class="flex gap-2" role="group" aria-label="Looks">
     {#each looks as l (l.name)}
       <button
