@@ -1,0 +1,45 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"testing"
+	"time"
+)
+
+// What nobody waits for comes after what somebody waits for: work that nobody ordered waits
+// while a page has nothing to show, pictures of steps while tiles are made; both hear the context.
+func TestWhatNobodyWaitsForWaits(t *testing.T) {
+	h := &Hub{}
+	for _, c := range []struct {
+		name  string
+		begin func()
+		end   func()
+		wait  func(ctx context.Context) error
+	}{
+		{"a page with nothing to show", func() { h.bare.Add(1) }, func() { h.bare.Add(-1) }, h.First},
+		{"a page whose tiles are made", func() { h.drawing.Add(1) }, func() { h.drawing.Add(-1) }, h.Rest},
+	} {
+		if err := c.wait(t.Context()); err != nil {
+			t.Fatalf("%s: at rest: %v", c.name, err)
+		}
+		c.begin()
+		ctx, cancel := context.WithCancel(t.Context())
+		done := make(chan error, 1)
+		go func() { done <- c.wait(ctx) }()
+		select {
+		case err := <-done:
+			t.Fatalf("%s: it did not wait: %v", c.name, err)
+		case <-time.After(300 * time.Millisecond):
+		}
+		cancel()
+		if err := <-done; !errors.Is(err, context.Canceled) {
+			t.Errorf("%s: who is stopped while he waits gets %v", c.name, err)
+		}
+		go func() { done <- c.wait(t.Context()) }()
+		c.end()
+		if err := <-done; err != nil {
+			t.Errorf("%s: after it: %v", c.name, err)
+		}
+	}
+}
