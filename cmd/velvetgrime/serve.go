@@ -47,7 +47,7 @@ func workerCommand() *cobra.Command {
 			if dsn == "" {
 				return errors.New("no database is given; use --database or VELVETGRIME_DATABASE")
 			}
-			debug.SetMemoryLimit(int64(memory) << 20 * 80 / 100)
+			debug.SetMemoryLimit(int64(memory) << 20 * 72 / 100)
 			s, err := store.Open(dsn)
 			if err != nil {
 				return err
@@ -110,7 +110,7 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 	if o.dsn == "" {
 		return errors.New("no database is given; use --database or VELVETGRIME_DATABASE ('make demo' starts one)")
 	}
-	debug.SetMemoryLimit(int64(o.memory) << 20 * 80 / 100) // what the runtime itself holds comes on top
+	debug.SetMemoryLimit(int64(o.memory) << 20 * 72 / 100) // what the runtime itself holds comes on top
 	s, err := store.Open(o.dsn)
 	if err != nil {
 		return err
