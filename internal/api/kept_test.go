@@ -3,7 +3,6 @@ package api_test
 import (
 	"bytes"
 	"context"
-	"encoding/json"
 	"testing"
 	"time"
 
@@ -16,31 +15,13 @@ import (
 // its place, without the flags.
 func (w *window) frames() map[string][]byte {
 	w.Helper()
-	ctx, cancel := context.WithTimeout(context.Background(), 15*time.Minute) // met by a hang alone
-	defer cancel()
 	out := map[string][]byte{}
-	for {
-		kind, data, err := w.conn.Read(ctx)
-		if err != nil {
-			w.Fatal(err)
+	w.settling(0, func(data []byte) {
+		if data[0] == 1 {
+			out[string(data[1:3])+string(data[4:10])] = data[10:]
 		}
-		if kind == websocket.MessageBinary {
-			if data[0] == 1 {
-				out[string(data[1:3])+string(data[4:10])] = data[10:]
-			}
-			continue
-		}
-		var s state
-		if err := json.Unmarshal(data, &s); err != nil {
-			w.Fatal(err)
-		}
-		if s.T == "doc" {
-			w.whole(data)
-		}
-		if s.T == "settled" {
-			return out
-		}
-	}
+	})
+	return out
 }
 
 func TestFinishedTilesAreKeptAndShownWithoutEvaluation(t *testing.T) {

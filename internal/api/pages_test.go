@@ -22,6 +22,23 @@ func tileOf(b []byte) tileAt {
 // in their order, and which were said to be out of date.
 func (w *window) settledWith(n int64) (came, dropped []tileAt) {
 	w.Helper()
+	w.settling(n, func(data []byte) {
+		switch {
+		case data[0] == 1:
+			came = append(came, tileOf(append(data[1:3:3], data[4:10]...)))
+		case data[0] == 3 && data[1]&2 != 0:
+			for b := data[2:]; len(b) >= 8; b = b[8:] {
+				dropped = append(dropped, tileOf(b))
+			}
+		}
+	})
+	return came, dropped
+}
+
+// settling reads until everything is settled up to message n, and calls each with what comes
+// as bytes.
+func (w *window) settling(n int64, each func(data []byte)) {
+	w.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), 15*time.Minute) // met by a hang alone
 	defer cancel()
 	for {
@@ -30,14 +47,7 @@ func (w *window) settledWith(n int64) (came, dropped []tileAt) {
 			w.Fatal(err)
 		}
 		if kind == websocket.MessageBinary {
-			switch {
-			case data[0] == 1:
-				came = append(came, tileOf(append(data[1:3:3], data[4:10]...)))
-			case data[0] == 3 && data[1]&2 != 0:
-				for b := data[2:]; len(b) >= 8; b = b[8:] {
-					dropped = append(dropped, tileOf(b))
-				}
-			}
+			each(data)
 			continue
 		}
 		var s state
@@ -48,7 +58,7 @@ func (w *window) settledWith(n int64) (came, dropped []tileAt) {
 			w.whole(data)
 		}
 		if s.T == "settled" && s.N >= n {
-			return came, dropped
+			return
 		}
 	}
 }
