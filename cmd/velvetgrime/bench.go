@@ -18,6 +18,7 @@ import (
 
 	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
@@ -25,6 +26,7 @@ import (
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 	"velvetgrime/internal/live"
 
 	"github.com/spf13/cobra"
@@ -217,7 +219,7 @@ func stackDocument(layers int, masked bool) *stack.Document {
 func benchStack(ctx context.Context, r *report) error {
 	m := sample.Bollard()
 	run := func(size, layers, channels int) (sec, peak float64, err error) {
-		sc := eval.NewScene(m, eval.NewCache(benchCache))
+		sc := eval.NewScene(m, cache.New(benchCache))
 		p := eval.Compile(sc, stackDocument(layers, true), "", "")
 		watch := watchMemory()
 		t := time.Now()
@@ -234,7 +236,7 @@ func benchStack(ctx context.Context, r *report) error {
 		l.Mask[0].Params["seed"] = 1.0
 	}
 	t := time.Now()
-	if err := evaluateAll(ctx, eval.Compile(eval.NewScene(m, eval.NewCache(benchCache)), d, "", ""), []int{2048}, benchChannels); err != nil {
+	if err := evaluateAll(ctx, eval.Compile(eval.NewScene(m, cache.New(benchCache)), d, "", ""), []int{2048}, benchChannels); err != nil {
 		return err
 	}
 	ms := since(t)
@@ -307,17 +309,17 @@ var benchChannels = []stack.Channel{stack.BaseColor, stack.Roughness, stack.Meta
 // evaluateAll evaluates channels of whole sheets, tile by tile on all cores; a size
 // a sheet, 0 for none.
 func evaluateAll(ctx context.Context, p *eval.Program, sizes []int, channels []stack.Channel) error {
-	var tiles []eval.Tile
+	var tiles []surface.Tile
 	for sheet, size := range sizes {
 		if size > 0 {
-			tiles = append(tiles, eval.Tiles(sheet, size)...)
+			tiles = append(tiles, surface.Tiles(sheet, size)...)
 		}
 	}
 	return evaluateTiles(ctx, p, tiles, channels)
 }
 
 // evaluateTiles evaluates channels of tiles on all cores.
-func evaluateTiles(ctx context.Context, p *eval.Program, tiles []eval.Tile, channels []stack.Channel) error {
+func evaluateTiles(ctx context.Context, p *eval.Program, tiles []surface.Tile, channels []stack.Channel) error {
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
 	for _, t := range tiles {
@@ -376,7 +378,7 @@ const frameOfPage = 16 * time.Millisecond
 // milliseconds. Between them it does what the live session does then: it makes ready where
 // the pen goes.
 func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err error) {
-	sc := eval.NewScene(sample.Bollard(), eval.NewCache(benchCache))
+	sc := eval.NewScene(sample.Bollard(), cache.New(benchCache))
 	d := stackDocument(b.layers, true)
 	paint := paintLayer()
 	at := func(a float64) brush.Point {
@@ -395,14 +397,14 @@ func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err e
 	d.Layers = append(d.Layers[:half:half], append([]*stack.Layer{paint}, d.Layers[half:]...)...)
 	st := &brush.Stroke{ID: "bench", Radius: b.radius, Strength: 1, Hardness: 0.5, Values: values, Kit: b.kit, Does: b.does, Take: &brush.Take{At: at(0.4).Pos, Nrm: at(0.4).Nrm}}
 	touched := 0
-	var tiles []eval.Tile
+	var tiles []surface.Tile
 	var blocks [][]geom.Box
-	for _, tile := range eval.Tiles(0, b.size) {
+	for _, tile := range surface.Tiles(0, b.size) {
 		if u := sc.OnTile(tile); !u.Empty() {
 			tiles, blocks = append(tiles, tile), append(blocks, u.Frame().Blocks)
 		}
 	}
-	ready := map[eval.Tile]bool{}
+	ready := map[surface.Tile]bool{}
 	for i := range 70 {
 		next := *st
 		next.Points = append(next.Points[:len(next.Points):len(next.Points)], at(float64(i)*0.02))
@@ -519,7 +521,7 @@ func allTiles(ctx context.Context, p *eval.Program, size int) error {
 }
 
 func benchSlider(ctx context.Context, r *report) error {
-	sc := eval.NewScene(sample.Bollard(), eval.NewCache(benchCache))
+	sc := eval.NewScene(sample.Bollard(), cache.New(benchCache))
 	d := stackDocument(20, true)
 	if err := allTiles(ctx, eval.Compile(sc, d, "l10", ""), 256); err != nil {
 		return err
@@ -561,7 +563,7 @@ func benchSlider(ctx context.Context, r *report) error {
 }
 
 func benchDeliver(ctx context.Context, r *report) error {
-	sc := eval.NewScene(sample.Bollard(), eval.NewCache(benchCache))
+	sc := eval.NewScene(sample.Bollard(), cache.New(benchCache))
 	p := eval.Compile(sc, sample.PlainBollard(), "", "")
 	sw := sweep{Name: "deliver", Over: "size", Unit: "s"}
 	for _, size := range []int{1024, 2048, 4096} {

@@ -6,10 +6,12 @@ import (
 	"time"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // benchDeep leans on the stack: 40 masked layers over four sheets of 4096. It
@@ -18,7 +20,7 @@ import (
 // then one whole sheet at 4096.
 func benchDeep(ctx context.Context, r *report) error {
 	m := sample.Lantern()
-	sc := eval.NewScene(m, eval.NewCache(benchCache))
+	sc := eval.NewScene(m, cache.New(benchCache))
 	d := stackDocument(40, true)
 	d.Sheets = map[string]stack.SheetSize{}
 	for i, s := range m.Sheets {
@@ -43,7 +45,7 @@ func benchDeep(ctx context.Context, r *report) error {
 	changed := func(from, to *eval.Program) error {
 		box, _ := eval.OnlyStrokes(from, to)
 		for sheet := range 4 {
-			for _, tile := range eval.Tiles(sheet, 1024) {
+			for _, tile := range surface.Tiles(sheet, 1024) {
 				if u := sc.OnTile(tile); u.Within(box) {
 					if _, err := to.Channel(ctx, u, stack.BaseColor); err != nil {
 						return err

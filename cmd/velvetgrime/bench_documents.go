@@ -22,6 +22,7 @@ import (
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // benchDocuments measures what artists make: the dressed samples, and outside models named by
@@ -220,11 +221,11 @@ func benchDocument(
 
 // inView returns neighbouring tiles of the first sheet at a size that lie on the surface for
 // the most part, from the middle outward, and how many of their texels do.
-func inView(s *eval.Scene, size, count int) (tiles []eval.Tile, covered int) {
-	all := eval.Tiles(0, size)
+func inView(s *eval.Scene, size, count int) (tiles []surface.Tile, covered int) {
+	all := surface.Tiles(0, size)
 	middle := size / pix.Size / 2
-	off := func(t eval.Tile) int { return max(t.X-middle, middle-t.X) + max(t.Y-middle, middle-t.Y) }
-	slices.SortStableFunc(all, func(a, b eval.Tile) int { return off(a) - off(b) })
+	off := func(t surface.Tile) int { return max(t.X-middle, middle-t.X) + max(t.Y-middle, middle-t.Y) }
+	slices.SortStableFunc(all, func(a, b surface.Tile) int { return off(a) - off(b) })
 	for _, t := range all {
 		if n := countCovered(s.OnTile(t).Frame()); n > pix.Size*pix.Size*6/10 && len(tiles) < count {
 			tiles, covered = append(tiles, t), covered+n
@@ -235,7 +236,7 @@ func inView(s *eval.Scene, size, count int) (tiles []eval.Tile, covered int) {
 
 // coveredOf counts the texels of a sheet that lie on the surface.
 func coveredOf(s *eval.Scene, sheet, size int) (n int) {
-	for _, t := range eval.Tiles(sheet, size) {
+	for _, t := range surface.Tiles(sheet, size) {
 		f := s.OnTile(t).Frame()
 		n += countCovered(f)
 	}

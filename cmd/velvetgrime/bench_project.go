@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
@@ -21,6 +22,7 @@ import (
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 	"velvetgrime/internal/api"
 	"velvetgrime/internal/intake"
 	"velvetgrime/internal/live"
@@ -50,7 +52,7 @@ func scatter(m *mesh.Model, n int, values map[string][]float32) []*brush.Stroke 
 // first draft, and to all its texels.
 func benchResize(ctx context.Context, r *report) error {
 	m := sample.Bollard()
-	sc := eval.NewScene(m, eval.NewCache(benchCache))
+	sc := eval.NewScene(m, cache.New(benchCache))
 	d := sample.PlainBollard()
 	paint := &stack.Layer{ID: "strokes", Name: "Strokes", Kind: stack.Paint, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Amount: 1}, stack.Roughness: {On: true, Amount: 1}}}
 	paint.Strokes = scatter(m, 500, map[string][]float32{"baseColor": {0.8, 0.7, 0.2}, "roughness": {0.4}})
@@ -149,7 +151,7 @@ func benchFilter(ctx context.Context, r *report) error {
 		d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1, Mask: stream,
 			Channels: map[stack.Channel]stack.Coat{stack.Roughness: {On: true, Value: []float32{1}, Amount: 1}}}}
 		t := time.Now()
-		if err := evaluateAll(ctx, eval.Compile(eval.NewScene(m, eval.NewCache(benchCache)), d, "", ""), []int{1024}, []stack.Channel{stack.Roughness}); err != nil {
+		if err := evaluateAll(ctx, eval.Compile(eval.NewScene(m, cache.New(benchCache)), d, "", ""), []int{1024}, []stack.Channel{stack.Roughness}); err != nil {
 			return err
 		}
 		r.add("filter", fmt.Sprintf("blur of %g mm under a noise, 1024", mm), "ms", []float64{since(t)})
@@ -165,7 +167,7 @@ func benchFilter(ctx context.Context, r *report) error {
 func benchMemory(ctx context.Context, r *report) error {
 	const limit = 256 << 20
 	m := sample.Bollard()
-	sc := eval.NewScene(m, eval.NewCache(limit))
+	sc := eval.NewScene(m, cache.New(limit))
 	watch := watchMemory()
 	if err := evaluateAll(ctx, eval.Compile(sc, stackDocument(40, true), "", ""), []int{2048}, benchChannels); err != nil {
 		return err
@@ -190,7 +192,7 @@ func benchMemory(ctx context.Context, r *report) error {
 		p := eval.Compile(sc, d, "paint", "")
 		box, _ := eval.OnlyStrokes(last, p)
 		last = p
-		for _, tile := range eval.Tiles(0, 1024) {
+		for _, tile := range surface.Tiles(0, 1024) {
 			if u := sc.OnTile(tile); u.Within(box) {
 				if _, err := p.Channel(ctx, u, stack.BaseColor); err != nil {
 					return err

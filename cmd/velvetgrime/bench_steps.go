@@ -9,6 +9,7 @@ import (
 	"velvetgrime/core/render"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // benchSteps measures every source and agent alone on the trial post: million texels
@@ -35,7 +36,7 @@ func benchSteps(ctx context.Context, r *report) error {
 		}
 		run := func(size int, much float64) (texels int, took time.Duration, err error) {
 			p := eval.Compile(t.Scene, doc(&d, much), "", "")
-			for _, tile := range eval.Tiles(0, size) {
+			for _, tile := range surface.Tiles(0, size) {
 				u := t.Scene.OnTile(tile)
 				n := u.Frame().Covered // the frame is not the step's work
 				at := time.Now()

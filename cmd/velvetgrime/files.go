@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
@@ -115,7 +116,7 @@ func evalCommand() *cobra.Command {
 			if sheet != "" && m.SheetIndex(sheet) < 0 {
 				return fmt.Errorf("the model has no sheet %q", sheet)
 			}
-			scene := eval.NewScene(m, eval.NewCache(cliCache))
+			scene := eval.NewScene(m, cache.New(cliCache))
 			scene.Picture = picturesBeside(args[0])
 			p := eval.Compile(scene, d, "", "")
 			for i, s := range m.Sheets {
@@ -279,5 +280,5 @@ func program(ctx context.Context, project, doc, model, dsn string) (*eval.Progra
 			return nil, nil, err
 		}
 	}
-	return eval.Compile(eval.NewScene(m, eval.NewCache(cliCache)), d, "", ""), func() {}, nil
+	return eval.Compile(eval.NewScene(m, cache.New(cliCache)), d, "", ""), func() {}, nil
 }

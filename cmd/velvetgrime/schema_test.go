@@ -6,10 +6,12 @@ import (
 	"strings"
 	"testing"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -45,9 +47,9 @@ func TestEveryExampleWorks(t *testing.T) {
 			t.Errorf("%s: %v", d.Kind, err)
 			continue
 		}
-		s := eval.NewScene(m, eval.NewCache(1<<24))
+		s := eval.NewScene(m, cache.New(1<<24))
 		p := eval.Compile(s, parsed, "", "")
-		for _, tile := range eval.Tiles(0, 128) {
+		for _, tile := range surface.Tiles(0, 128) {
 			if _, err := p.Channel(t.Context(), s.OnTile(tile), stack.BaseColor); err != nil {
 				t.Errorf("%s: %v", d.Kind, err)
 			}

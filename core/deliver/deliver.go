@@ -17,6 +17,7 @@ import (
 	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 )
 
 // Map is one kind of picture that can be delivered.
@@ -90,7 +91,7 @@ func Images(
 		targets[i] = newTarget(size, m.Channels, depth[i])
 	}
 	covered := make([]bool, size*size)
-	tiles := eval.Tiles(sheet, size)
+	tiles := surface.Tiles(sheet, size)
 	g, gctx := par.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
 	var mu sync.Mutex
@@ -134,7 +135,7 @@ func Images(
 
 // each calls f for every texel of a tile that stands for something, with its index
 // in the tile's planes and in the sheet.
-func each(u *eval.Surface, t eval.Tile, f func(at, texel int)) {
+func each(u *surface.Surface, t surface.Tile, f func(at, texel int)) {
 	frame := u.Frame()
 	for y := range min(pix.Size, t.Size) {
 		for x := range min(pix.Size, t.Size) {
@@ -207,7 +208,7 @@ func (t target) bleed(from []int32) {
 }
 
 // Planes returns the components of a map on a surface, 0..1.
-func Planes(ctx context.Context, p *eval.Program, u *eval.Surface, m Map) ([]pix.Plane, error) {
+func Planes(ctx context.Context, p *eval.Program, u *surface.Surface, m Map) ([]pix.Plane, error) {
 	get := func(cs ...stack.Channel) ([]pix.Plane, error) {
 		var out []pix.Plane
 		for _, c := range cs {
@@ -247,7 +248,7 @@ func Planes(ctx context.Context, p *eval.Program, u *eval.Surface, m Map) ([]pix
 
 // Shown returns a channel as a picture shows it, 0..1: height around middle grey
 // by HeightRange, normals from −1..1.
-func Shown(ctx context.Context, p *eval.Program, u *eval.Surface, c stack.Channel) ([]pix.Plane, error) {
+func Shown(ctx context.Context, p *eval.Program, u *surface.Surface, c stack.Channel) ([]pix.Plane, error) {
 	v, err := p.Channel(ctx, u, c)
 	switch {
 	case err != nil:
@@ -276,7 +277,7 @@ func scaled(in []pix.Plane, s float32) []pix.Plane {
 }
 
 // place writes a tile's components into a whole sheet's, n a texel.
-func place(u *eval.Surface, t eval.Tile, planes []pix.Plane, raw []float32, covered []bool, n int) {
+func place(u *surface.Surface, t surface.Tile, planes []pix.Plane, raw []float32, covered []bool, n int) {
 	each(u, t, func(at, texel int) {
 		covered[texel] = true
 		for c, pl := range planes {

@@ -11,6 +11,7 @@ import (
 	"sync"
 	"testing"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
@@ -27,7 +28,7 @@ import (
 func bollard(t *testing.T) *eval.Program {
 	t.Helper()
 	m := sample.Bollard()
-	return eval.Compile(eval.NewScene(m, eval.NewCache(256<<20)), sample.PlainBollard(), "", "")
+	return eval.Compile(eval.NewScene(m, cache.New(256<<20)), sample.PlainBollard(), "", "")
 }
 
 func picture(t *testing.T, p *eval.Program, name string, size, depth int) image.Image {
@@ -50,7 +51,7 @@ func TestNoBackgroundShowsAroundIslands(t *testing.T) {
 	d.Layers = []*stack.Layer{{ID: "a", Name: "a", Kind: stack.Fill, Visible: true, Amount: 1,
 		Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Value: []float32{0.8, 0.4, 0.2}, Amount: 1}}}}
 	m := sample.Bollard()
-	p := eval.Compile(eval.NewScene(m, eval.NewCache(64<<20)), d, "", "")
+	p := eval.Compile(eval.NewScene(m, cache.New(64<<20)), d, "", "")
 	img := picture(t, p, "base color", 256, 8).(*image.NRGBA)
 	for i := 0; i < len(img.Pix); i += 4 {
 		if img.Pix[i] != 204 || img.Pix[i+1] != 102 || img.Pix[i+2] != 51 {
@@ -163,7 +164,7 @@ func TestABakedNormalAloneIsInTheGLB(t *testing.T) {
 		d.Layers = []*stack.Layer{{ID: "a", Name: "a", Kind: stack.Fill, Visible: true, Amount: 1,
 			Channels: map[stack.Channel]stack.Coat{stack.BaseColor: {On: true, Value: []float32{0.8, 0.4, 0.2}, Amount: 1}}}}
 		d.Prepared = &stack.Prepared{Baked: map[string]map[string]stack.Baked{"Cast iron": baked}}
-		sc := eval.NewScene(m, eval.NewCache(64<<20))
+		sc := eval.NewScene(m, cache.New(64<<20))
 		sc.Picture = func(string) (*pix.Picture, error) { return pix.NewPicture(tilted), nil }
 		var b bytes.Buffer
 		err := deliver.GLB(t.Context(), eval.Compile(sc, d, "", ""), deliver.Order{GLB: true}, &b, func(float64) {})

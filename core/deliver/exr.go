@@ -13,6 +13,7 @@ import (
 	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 
 	"github.com/klauspost/compress/zlib"
 )
@@ -31,7 +32,7 @@ func Numbers(ctx context.Context, p *eval.Program, sheet, size int, c stack.Chan
 	raw, covered := make([]float32, size*size*n), make([]bool, size*size)
 	g, gctx := par.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
-	for _, t := range eval.Tiles(sheet, size) {
+	for _, t := range surface.Tiles(sheet, size) {
 		g.Go(func() error {
 			u := p.Scene.OnTile(t)
 			if u.Empty() {

@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"testing"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
@@ -134,7 +135,7 @@ func TestNumbersOfASheet(t *testing.T) {
 	d := sample.PlainBollard()
 	d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1, Channels: map[stack.Channel]stack.Coat{
 		stack.BaseColor: {On: true, Value: []float32{0.5, 0.5, 1}, Amount: 1}, stack.Height: {On: true, Value: []float32{0.002}, Blend: "add", Amount: 1}}}}
-	p := eval.Compile(eval.NewScene(sample.Bollard(), eval.NewCache(1<<26)), d, "", "")
+	p := eval.Compile(eval.NewScene(sample.Bollard(), cache.New(1<<26)), d, "", "")
 	for c, want := range map[stack.Channel][]float64{stack.BaseColor: {0.214041, 0.214041, 1}, stack.Height: {0.002}, stack.Normal: {0, 0, 1}} {
 		v, err := Numbers(t.Context(), p, 0, 128, c)
 		if err != nil {

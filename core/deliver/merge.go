@@ -12,6 +12,7 @@ import (
 	"velvetgrime/core/eval"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 )
 
 // Merge bakes neighbouring layers (of one group or of the stack, innermost first)
@@ -144,7 +145,7 @@ func mergeSheet(
 		m.v = append(m.v, make([]float32, size*size))
 	}
 	any := false
-	for _, t := range eval.Tiles(sheet, size) {
+	for _, t := range surface.Tiles(sheet, size) {
 		u := p.Scene.OnTile(t)
 		if u.Empty() {
 			continue

@@ -6,11 +6,13 @@ import (
 	"math"
 	"testing"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // Two layers that blend normally, baked to pictures, look as they did: in colours,
@@ -35,7 +37,7 @@ func TestAMergedLayerLooksAsItsLayersDid(t *testing.T) {
 		layer("a", map[stack.Channel]stack.Coat{stack.BaseColor: coat(0.9, 0.5, 0.1), stack.Height: up}, 1),
 		layer("b", map[stack.Channel]stack.Coat{stack.BaseColor: coat(0.1, 0.8, 0.4), stack.Roughness: coat(0.2), stack.Height: down}, 2)}
 	stored := map[string][]byte{}
-	scene := eval.NewScene(m, eval.NewCache(1<<28))
+	scene := eval.NewScene(m, cache.New(1<<28))
 	scene.Picture = func(name string) (*pix.Picture, error) { return pix.DecodePicture(bytes.NewReader(stored[name])) }
 	before := eval.Compile(scene, d, "", "")
 	share := 0.0
@@ -63,7 +65,7 @@ func TestAMergedLayerLooksAsItsLayersDid(t *testing.T) {
 	}
 	p := eval.Compile(scene, &after, "", "")
 	for c, tolerance := range map[stack.Channel]float64{stack.BaseColor: 1e-3, stack.Roughness: 1e-3, stack.Height: 2e-6} {
-		for _, tile := range eval.Tiles(0, 256) {
+		for _, tile := range surface.Tiles(0, 256) {
 			u := scene.OnTile(tile)
 			want, err := before.Channel(t.Context(), u, c)
 			if err != nil {

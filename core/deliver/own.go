@@ -7,13 +7,14 @@ import (
 	"velvetgrime/core/eval"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 )
 
 // Own draws what one layer itself brings to a channel over a whole sheet, without
 // mask and reach, 16 bits a component. Islands are carried outward.
 func Own(ctx context.Context, p *eval.Program, sheet, size int, layer string, c stack.Channel) (image.Image, error) {
 	raw, covered := make([]float32, size*size*3), make([]bool, size*size)
-	for _, t := range eval.Tiles(sheet, size) {
+	for _, t := range surface.Tiles(sheet, size) {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}

@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"slices"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 	"velvetgrime/core/way"
 )
 
@@ -43,35 +45,35 @@ func (s *stepPlan) readNames() []string {
 }
 
 // readsKey returns the key of everything that an agent reads besides its parameters.
-func (p *Program) readsKey(u *Surface, s *stepPlan, pad float32) Key {
-	k := join(p.facts, s.own, 71)
+func (p *Program) readsKey(u *surface.Surface, s *stepPlan, pad float32) Key {
+	k := cache.Join(p.facts, s.own, 71)
 	for _, n := range s.readNames() {
-		k = join(k, p.streamKey(u, s.reads[n], len(s.reads[n].steps), pad), 72)
+		k = cache.Join(k, p.streamKey(u, s.reads[n], len(s.reads[n].steps), pad), 72)
 	}
 	for _, n := range s.ways {
-		k = join(k, p.wayKey(n, s), 74)
+		k = cache.Join(k, p.wayKey(n, s), 74)
 	}
 	return k
 }
 
 // agent runs an agent, or another source that goes over the surface: one row, 0..1. The row is shared: it is not to be
 // written. With need only those points count, and nothing is kept.
-func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan, need []bool) ([]float32, error) {
-	key := join(u.key, p.readsKey(u, s, 0), 73)
-	if v, ok := p.Scene.Cache.get(key); ok {
+func (p *Program) agent(ctx context.Context, u *surface.Surface, s *stepPlan, need []bool) ([]float32, error) {
+	key := cache.Join(u.Key, p.readsKey(u, s, 0), 73)
+	if v, ok := p.Scene.Cache.Get(key); ok {
 		return v.(planes)[0].Data, nil
 	}
 	f := u.Frame()
 	in, d := p.input(u, s.step)
 	in.Facts, in.Read = p.Doc.Facts(), map[string][]float32{}
-	if u.tile == nil || u.tile.Size <= draft {
+	if u.Tile == nil || u.Tile.Size <= draft {
 		in.Keep = func(name string, make func() []float32) []float32 {
-			k := newHash("field").key(u.key).str(name).sum()
-			if v, ok := p.Scene.Cache.get(k); ok {
+			k := cache.NewHash("field").Key(u.Key).Str(name).Sum()
+			if v, ok := p.Scene.Cache.Get(k); ok {
 				return v.(planes)[0].Data
 			}
 			row := make()
-			p.Scene.Cache.put(k, planes{{Data: row}})
+			p.Scene.Cache.Put(k, planes{{Data: row}})
 			return row
 		}
 	}
@@ -80,8 +82,8 @@ func (p *Program) agent(ctx context.Context, u *Surface, s *stepPlan, need []boo
 			continue // it does without
 		}
 		// several agents read the same, and a moved slider reads it again
-		k := join(p.streamKey(u, s.reads[n], len(s.reads[n].steps), 0), Key{}, 76)
-		if v, ok := p.Scene.Cache.get(k); ok {
+		k := cache.Join(p.streamKey(u, s.reads[n], len(s.reads[n].steps), 0), Key{}, 76)
+		if v, ok := p.Scene.Cache.Get(k); ok {
 			in.Read[n] = v.(planes)[0].Data
 			continue
 		}
@@ -164,10 +166,10 @@ func (p *Program) missing(pl *layerPlan, d *step.Description) (out []string) {
 
 // wayRow gives what a way found at the points of a surface. Only the drawing of runs
 // depends on the age: the others' rows are kept.
-func (p *Program) wayRow(ctx context.Context, u *Surface, name string, in step.Input, s *stepPlan) ([]float32, error) {
-	key := join(u.key, p.wayKey(name, s), 75)
+func (p *Program) wayRow(ctx context.Context, u *surface.Surface, name string, in step.Input, s *stepPlan) ([]float32, error) {
+	key := cache.Join(u.Key, p.wayKey(name, s), 75)
 	if name != "run" {
-		if v, ok := p.Scene.Cache.get(key); ok {
+		if v, ok := p.Scene.Cache.Get(key); ok {
 			return v.(planes)[0].Data, nil
 		}
 	}
@@ -187,19 +189,19 @@ func (p *Program) wayRow(ctx context.Context, u *Surface, name string, in step.I
 // softly evaluates what an agent reads. What ends in a blur is evaluated on sheets whose
 // texels are about as large as its radius, however fine the surface itself is, and read
 // between those texels: agents need no more, and it costs next to nothing.
-func (p *Program) softly(ctx context.Context, u *Surface, sp *streamPlan) ([][]float32, error) {
+func (p *Program) softly(ctx context.Context, u *surface.Surface, sp *streamPlan) ([][]float32, error) {
 	last := len(sp.steps) - 1
 	if last < 0 || sp.steps[last].step.Kind != "blur" || sp.steps[last].look <= 0 {
 		return p.stream(ctx, u, sp, len(sp.steps))
 	}
 	radius := sp.steps[last].look / 3
 	own := 8192
-	if u.tile != nil {
-		own = u.tile.Size
+	if u.Tile != nil {
+		own = u.Tile.Size
 	}
 	return p.fromTilesOf(ctx, u, sp, last, func(sheet int) int {
 		size := pix.Size
-		for size < min(own, 2048) && p.Scene.index(sheet).Scale()/float32(size) > 0.8*radius {
+		for size < min(own, 2048) && p.Scene.Index(sheet).Scale()/float32(size) > 0.8*radius {
 			size *= 2
 		}
 		return size

@@ -9,6 +9,7 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 )
 
 // Pen is where a pen is, over the model or on it, and where it goes; metres, in the model's
@@ -22,19 +23,19 @@ type Pen struct {
 // Near returns those of some tiles whose points come within one and a half radii of the
 // box around the pen's way, the nearest to the pen first. Tiles that were never drawn are
 // drawn for it.
-func (s *Scene) Near(tiles []Tile, pen Pen) []Tile {
+func (s *Scene) Near(tiles []surface.Tile, pen Pen) []surface.Tile {
 	box := geom.EmptyBox().Grow(pen.At).Grow(pen.At.Add(pen.Goes)).Pad(1.5 * pen.Radius)
-	far := func(t Tile) float32 {
-		d := s.OnTile(t).bounds().all.Away(pen.At)
+	far := func(t surface.Tile) float32 {
+		d := s.OnTile(t).Bounds().Away(pen.At)
 		return d.Dot(d)
 	}
-	var out []Tile
+	var out []surface.Tile
 	for _, t := range tiles {
 		if s.OnTile(t).Within(box) {
 			out = append(out, t)
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Tile) int { return cmp.Compare(far(a), far(b)) })
+	slices.SortStableFunc(out, func(a, b surface.Tile) int { return cmp.Compare(far(a), far(b)) })
 	return out
 }
 
@@ -42,13 +43,13 @@ func (s *Scene) Near(tiles []Tile, pen Pen) []Tile {
 // change itself: the points, the state of a channel below the layer, the masks of the
 // layers above. It stops with the context's error within one step of a layer, and what
 // was made until then is kept.
-func (p *Program) Ready(ctx context.Context, u *Surface, c stack.Channel) error {
+func (p *Program) Ready(ctx context.Context, u *surface.Surface, c stack.Channel) error {
 	info, ok := p.Doc.Info(c)
 	if !ok || u.Empty() {
 		return nil
 	}
-	u.ahead = true
-	defer func() { u.ahead = false }()
+	u.Ahead = true
+	defer func() { u.Ahead = false }()
 	_, err := p.mixed(ctx, u, info)
 	return err
 }
@@ -56,7 +57,7 @@ func (p *Program) Ready(ctx context.Context, u *Surface, c stack.Channel) error 
 // ReadyAll makes tiles ready that are not done yet, two at a time, and notes each as done.
 // It returns the first error, a step's or the context's; nil does not mean that all are
 // done when the context has ended.
-func (p *Program) ReadyAll(ctx context.Context, tiles []Tile, channels []stack.Channel, done map[Tile]bool) error {
+func (p *Program) ReadyAll(ctx context.Context, tiles []surface.Tile, channels []stack.Channel, done map[surface.Tile]bool) error {
 	var mu sync.Mutex
 	g, ctx := par.WithContext(ctx)
 	g.SetLimit(2)
@@ -104,8 +105,8 @@ func (p *Program) Edits(layer string) bool { return p.all[layer] != nil && p.hot
 
 // upTo is the number of layers of a list after which a kept state may be taken up: all,
 // or, on a surface that is made ready, those below the layer under edit.
-func (p *Program) upTo(u *Surface, list []*layerPlan) int {
-	if u.ahead {
+func (p *Program) upTo(u *surface.Surface, list []*layerPlan) int {
+	if u.Ahead {
 		for i := len(list) - 1; i >= 0; i-- {
 			if p.hot[list[i]] {
 				return i

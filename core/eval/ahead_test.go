@@ -5,14 +5,16 @@ import (
 	"testing"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // missed is how often the cache was asked for something that it did not have.
-func missed(c *Cache) int { _, _, m := c.Stats(); return m }
+func missed(c *cache.Cache) int { _, _, m := c.Stats(); return m }
 
 // A stroke that enters a tile which was made ready finds everything below and above its
 // layer, in groups too, and shows what it shows without that.
@@ -42,13 +44,13 @@ func TestReadyTilesHoldWhatAStrokeNeeds(t *testing.T) {
 		}
 		ctx := context.Background()
 		run := func(ready bool) (misses int, v float32) {
-			sc := NewScene(sample.Bollard(), NewCache(256<<20))
+			sc := NewScene(sample.Bollard(), cache.New(256<<20))
 			before := Compile(sc, d, "paint", "")
-			tiles := sc.Near(Tiles(0, 512), Pen{At: st.Points[0].Pos, Radius: 0.02})
+			tiles := sc.Near(surface.Tiles(0, 512), Pen{At: st.Points[0].Pos, Radius: 0.02})
 			if len(tiles) == 0 {
 				t.Fatal("no tile is near the stroke")
 			}
-			for _, tile := range Tiles(0, 512) { // shown before, but with another layer under edit
+			for _, tile := range surface.Tiles(0, 512) { // shown before, but with another layer under edit
 				if _, err := Compile(sc, d, "", "").Channel(ctx, sc.OnTile(tile), stack.Roughness); err != nil {
 					t.Fatal(err)
 				}
@@ -65,7 +67,7 @@ func TestReadyTilesHoldWhatAStrokeNeeds(t *testing.T) {
 			ran := 0
 			for _, tile := range tiles {
 				u := sc.OnTile(tile)
-				if !u.touches(st, st.Content(), 0, false) {
+				if !u.Touches(st, st.Content(), 0, false) {
 					continue
 				}
 				ran++
@@ -98,8 +100,8 @@ func TestReadyTilesHoldWhatAStrokeNeeds(t *testing.T) {
 // Near lists what the pen's way comes close to, the nearest first, and nothing on the
 // far side of the model.
 func TestTilesNearAPen(t *testing.T) {
-	sc := NewScene(sample.Bollard(), NewCache(64<<20))
-	all := Tiles(0, 1024)
+	sc := NewScene(sample.Bollard(), cache.New(64<<20))
+	all := surface.Tiles(0, 1024)
 	at := geom.V3(0, 0.3, 0.119)
 	here := sc.Near(all, Pen{At: at, Radius: 0.01})
 	if len(here) == 0 || len(here) == len(all) {
@@ -111,7 +113,7 @@ func TestTilesNearAPen(t *testing.T) {
 	}
 	last := float32(-1)
 	for _, tile := range ahead {
-		d := sc.OnTile(tile).bounds().all.Away(at)
+		d := sc.OnTile(tile).Bounds().Away(at)
 		if d.Dot(d) < last {
 			t.Error("the tiles are not in the order of their distance")
 		}

@@ -3,14 +3,12 @@ package eval
 import (
 	"context"
 	"fmt"
-	"math"
 	"slices"
 
 	"velvetgrime/core/brush"
-	"velvetgrime/core/geom"
-	"velvetgrime/core/raster"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/stack"
-	"velvetgrime/core/way"
+	"velvetgrime/core/surface"
 )
 
 // pulls is a list of strokes and the layer that they lie in, its own or a hand step's.
@@ -28,7 +26,7 @@ func (p *Program) handing(s *stack.Step) pulls { return pulls{p.hands[s], p.hold
 
 // sights makes the keys of strokes hang, from the first that looks at other layers, on
 // what it looks at: what lies below, and what was painted before; or a material.
-func (p *Program) sights(u *Surface, q pulls, list []int, keys []Key, channel string, pad float32) []Key {
+func (p *Program) sights(u *surface.Surface, q pulls, list []int, keys []Key, channel string, pad float32) []Key {
 	if !q.list.Looks() {
 		return keys
 	}
@@ -38,18 +36,18 @@ func (p *Program) sights(u *Surface, q pulls, list []int, keys []Key, channel st
 		s := q.list.All[at]
 		if s.Alike != nil {
 			looked = true
-			extra = join(extra, p.lowerPart(q.layer).key(u, stack.Channel(s.Alike.Channel), pad), 81)
-			extra = join(extra, q.list.Before(at), 82)
+			extra = cache.Join(extra, p.lowerPart(q.layer).key(u, stack.Channel(s.Alike.Channel), pad), 81)
+			extra = cache.Join(extra, q.list.Before(at), 82)
 		}
 		if pl := p.material(s, channel); pl != nil {
 			looked = true
-			extra = join(extra, p.ownKey(u, pl, stack.Channel(channel), pad), 86)
+			extra = cache.Join(extra, p.ownKey(u, pl, stack.Channel(channel), pad), 86)
 		}
 		if looked && (s.Elsewhere() || s.Spread() > 0) {
-			extra = join(extra, p.sightsAnywhere(q, channel), 84)
+			extra = cache.Join(extra, p.sightsAnywhere(q, channel), 84)
 		}
 		if looked {
-			out[i] = join(keys[i], extra, 83)
+			out[i] = cache.Join(keys[i], extra, 83)
 		}
 	}
 	return out
@@ -62,13 +60,13 @@ func (p *Program) sightsAnywhere(q pulls, channel string) Key {
 	if !q.list.Looks() {
 		return k
 	}
-	on := p.Scene.ground().on
+	on := p.Scene.Ground().On
 	for _, s := range q.list.All {
 		if s.Alike != nil {
-			k = join(k, p.lowerPart(q.layer).key(on.copy(), stack.Channel(s.Alike.Channel), 0), 85)
+			k = cache.Join(k, p.lowerPart(q.layer).key(on.Copy(), stack.Channel(s.Alike.Channel), 0), 85)
 		}
 		if pl := p.material(s, channel); pl != nil {
-			k = join(k, p.ownKey(on.copy(), pl, stack.Channel(channel), 0), 87)
+			k = cache.Join(k, p.ownKey(on.Copy(), pl, stack.Channel(channel), 0), 87)
 		}
 	}
 	return k
@@ -87,7 +85,7 @@ func (p *Program) material(s *brush.Stroke, channel string) *layerPlan {
 
 // laid is what a stroke lays of a material on a surface, one row a component, colours
 // sRGB-encoded; nil: it lays its values.
-func (p *Program) laid(ctx context.Context, u *Surface, s *brush.Stroke, channel string) ([][]float32, error) {
+func (p *Program) laid(ctx context.Context, u *surface.Surface, s *brush.Stroke, channel string) ([][]float32, error) {
 	pl := p.material(s, channel)
 	if pl == nil {
 		return nil, nil
@@ -108,7 +106,7 @@ func (p *Program) laid(ctx context.Context, u *Surface, s *brush.Stroke, channel
 
 // shows is a channel as it shows on a surface at a layer: what lies below, and over it
 // what was painted in the layer. One row a component, colours sRGB-encoded.
-func (p *Program) shows(ctx context.Context, u *Surface, q pulls, channel stack.Channel) ([][]float32, error) {
+func (p *Program) shows(ctx context.Context, u *surface.Surface, q pulls, channel stack.Channel) ([][]float32, error) {
 	info, ok := p.Doc.Info(channel)
 	if !ok {
 		return nil, fmt.Errorf("there is no channel %q by which places could be alike", channel)
@@ -143,7 +141,7 @@ func (p *Program) shows(ctx context.Context, u *Surface, q pulls, channel stack.
 // that was painted in it or in its hand step: what a stroke there would look at.
 func (p *Program) ShowsAt(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	layer, handStep string,
 	channel stack.Channel,
 ) ([]float32, error) {
@@ -168,30 +166,9 @@ func (p *Program) ShowsAt(
 	return out, nil
 }
 
-// bound lets a stroke's coverage of a frame show only where there is another side to take
-// from, and as a ramp along the surface has it. It writes the coverage.
-func (s *Scene) bound(f *raster.Frame, st *brush.Stroke, cover []float32) error {
-	if st.Counterparts() { // what has no counterpart stays as it is
-		over, err := s.OfTake(st.Take)
-		if err != nil {
-			return err
-		}
-		for i, t := range f.Tri {
-			if t < 0 || over.To[t] < 0 {
-				cover[i] = 0
-			}
-		}
-	}
-	if st.Fill != nil && st.Fill.Ramp && st.Fill.Along &&
-		slices.ContainsFunc(cover, func(c float32) bool { return c > 0 }) {
-		s.ramp(st.Fill, f, cover)
-	}
-	return nil
-}
-
 // alike lets the coverage of stroke i of a list show only where it looks alike. It writes
 // the coverage.
-func (p *Program) alike(ctx context.Context, u *Surface, q pulls, i int, cover []float32) error {
+func (p *Program) alike(ctx context.Context, u *surface.Surface, q pulls, i int, cover []float32) error {
 	s := q.list.All[i]
 	if s.Alike == nil || !slices.ContainsFunc(cover, func(c float32) bool { return c > 0 }) {
 		return nil
@@ -203,58 +180,3 @@ func (p *Program) alike(ctx context.Context, u *Surface, q pulls, i int, cover [
 	s.Alike.Hold(cover, rows)
 	return nil
 }
-
-// straightFor is up to how many spacings of the cloud from end to end a ramp along the
-// surface is as good as straight.
-const straightFor = 10
-
-// ramp fades a coverage along the surface: from all at one end of a ramp to nothing at
-// the other, by the share of the ways to both ends, as they are along the surface. Ends
-// that no way joins are joined by the straight line.
-func (s *Scene) ramp(f *brush.Fill, frame *raster.Frame, cover []float32) {
-	w := s.ground()
-	key := newHash("ramp").str(fmt.Sprint(f.From, f.To)).key(s.base).sum()
-	k := w.at(key)
-	k.mu.Lock()
-	if k.found == nil {
-		far := float32(math.Inf(1))
-		from, to := w.Cloud.Distance([]geom.Vec3{f.From}, far), w.Cloud.Distance([]geom.Vec3{f.To}, far)
-		apart := far
-		if i := w.Cloud.Nearest(f.To); i >= 0 {
-			apart = w.Cloud.Sample(from, f.To, w.Cloud.Nrm[i], far)
-		}
-		k.found = straight{}
-		if apart < far && apart > straightFor*w.Cloud.Spacing {
-			gone := make([]float32, len(from))
-			for i := range gone {
-				gone[i] = 1
-				// with both ways known, the place by the law of cosines; 0 at From
-				if a, b := from[i], to[i]; a < far && b < far {
-					gone[i] = min(max((a*a-b*b+apart*apart)/(2*apart*apart), 0), 1)
-				}
-			}
-			k.found = way.Sampled{Cloud: w.Cloud, V: gone, Far: 1}
-		}
-	}
-	found := k.found
-	k.mu.Unlock()
-	if _, ok := found.(straight); ok {
-		for i, c := range cover {
-			if c > 0 {
-				cover[i] = c * f.Straight(frame.Pos[i])
-			}
-		}
-		return
-	}
-	row := make([]float32, len(cover))
-	found.Row(frame, row)
-	for i, v := range row {
-		cover[i] *= 1 - v
-	}
-}
-
-// straight stands for a ramp along the straight line.
-type straight struct{}
-
-// Row implements way.Found.
-func (straight) Row(*raster.Frame, []float32) {}

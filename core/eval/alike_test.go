@@ -8,11 +8,13 @@ import (
 	"testing"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // everything is the area of all triangles of a model.
@@ -56,7 +58,7 @@ func valueAt(t *testing.T, p *Program, c stack.Channel, x, z float32) float32 {
 // before; when that changes, it does.
 func TestFillingWhatIsAlike(t *testing.T) {
 	m := strip(t, false)
-	s := NewScene(m, NewCache(64<<20))
+	s := NewScene(m, cache.New(64<<20))
 	compile := func(d *stack.Document) *Program {
 		t.Helper()
 		if err := step.Rules.Check(d); err != nil {
@@ -104,7 +106,7 @@ func TestFillingWhatIsAlike(t *testing.T) {
 	// the tile's own key hangs on what lies below
 	key := func(border float64) Key {
 		p := compile(alikeDocument(m, border))
-		return p.Key(s.OnTile(Tile{Sheet: 0, Size: 128}), stack.Metallic)
+		return p.Key(s.OnTile(surface.Tile{Sheet: 0, Size: 128}), stack.Metallic)
 	}
 	if key(0.6) == key(1.3) {
 		t.Error("another border below is the same tile")
@@ -151,7 +153,7 @@ func angle(t *testing.T) *mesh.Model {
 // straight it does not.
 func TestARampAlongTheSurface(t *testing.T) {
 	m := angle(t)
-	s := NewScene(m, NewCache(64<<20))
+	s := NewScene(m, cache.New(64<<20))
 	at := func(along bool, p, n geom.Vec3) float32 {
 		hand := st("hand", nil)
 		hand.Strokes = []*brush.Stroke{{ID: fmt.Sprint("ramp", along), Radius: 0.1, Strength: 1, Values: map[string][]float32{"mask": {1}}, Points: brush.Points{{Pos: geom.V3(0.1, 0, 0.5), Nrm: geom.V3(0, 1, 0), Pressure: 1}},
@@ -195,7 +197,7 @@ func TestARampAlongTheSurface(t *testing.T) {
 // goes on doing so when the material changes; of a layer that is gone its values stay.
 func TestMaterialsAsPaint(t *testing.T) {
 	m := strip(t, false)
-	s := NewScene(m, NewCache(64<<20))
+	s := NewScene(m, cache.New(64<<20))
 	doc := func(scale float64, gone bool) *Program {
 		d := stack.New([]string{"A"}, 256)
 		rust := layer("rust", stack.Fill, map[stack.Channel]stack.Coat{
@@ -241,7 +243,7 @@ func TestMaterialsAsPaint(t *testing.T) {
 	if differs < 5 {
 		t.Errorf("the two materials differ in %d places", differs)
 	}
-	if a, b := fine.Key(s.OnTile(Tile{Size: 128}), stack.Roughness), coarse.Key(s.OnTile(Tile{Size: 128}), stack.Roughness); a == b {
+	if a, b := fine.Key(s.OnTile(surface.Tile{Size: 128}), stack.Roughness), coarse.Key(s.OnTile(surface.Tile{Size: 128}), stack.Roughness); a == b {
 		t.Error("another material is the same tile")
 	}
 	if got := valueAt(t, doc(9, true), stack.Roughness, 1, 0.5); math.Abs(float64(got)-0.05) > 1e-6 {

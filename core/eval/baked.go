@@ -6,17 +6,19 @@ import (
 	"math"
 	"slices"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // readBaked calls put with the value of a baked map at every point of a surface,
 // 0..1 as its picture has it. Points on sheets without the map are left out. It
 // reports whether the map was there for any.
-func (p *Program) readBaked(u *Surface, name string, put func(i int, v [4]float32, b stack.Baked)) (bool, error) {
+func (p *Program) readBaked(u *surface.Surface, name string, put func(i int, v [4]float32, b stack.Baked)) (bool, error) {
 	f, m := u.Frame(), p.Scene.Model
 	all := p.Doc.Preparation().Baked
 	type source struct {
@@ -27,10 +29,10 @@ func (p *Program) readBaked(u *Surface, name string, put func(i int, v [4]float3
 	some := false
 	for i, s := range m.Sheets {
 		b, ok := all[s.Name][name]
-		if !ok || u.tile != nil && u.tile.Sheet != i && f.Owner == nil {
+		if !ok || u.Tile != nil && u.Tile.Sheet != i && f.Owner == nil {
 			continue
 		}
-		pic, err := p.Scene.stored(b.Picture)
+		pic, err := p.Scene.Stored(b.Picture)
 		if err != nil {
 			return false, fmt.Errorf("the baked map %q of %q: %w", name, s.Name, err)
 		}
@@ -48,7 +50,7 @@ func (p *Program) readBaked(u *Surface, name string, put func(i int, v [4]float3
 		if src.pic == nil {
 			continue
 		}
-		x := p.Scene.index(int(sheet))
+		x := p.Scene.Index(int(sheet))
 		uv := x.UVAt(t, f.Pos[i])
 		put(i, src.pic.Sample(uv.X, uv.Y, f.Footprint/x.Scale()), src.b)
 	}
@@ -57,7 +59,7 @@ func (p *Program) readBaked(u *Surface, name string, put func(i int, v [4]float3
 
 // bakedStep evaluates a step that reads a baked map: one plane, 0..1. Where the map
 // is missing it is what an open, even place has.
-func (p *Program) bakedStep(u *Surface, s *stack.Step) ([][]float32, error) {
+func (p *Program) bakedStep(u *surface.Surface, s *stack.Step) ([][]float32, error) {
 	in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
 	what := in.Choice("map")
 	name, f := bakedName(what), func(v float32) float32 { return v }
@@ -74,16 +76,16 @@ func (p *Program) bakedStep(u *Surface, s *stack.Step) ([][]float32, error) {
 	case "sky exposure":
 		neutral = 1
 	}
-	key := newHash("baked step").key(u.key).key(p.baked).str(fmt.Sprint(s.Params)).sum()
-	if v, ok := p.Scene.Cache.get(key); ok {
+	key := cache.NewHash("baked step").Key(u.Key).Key(p.baked).Str(fmt.Sprint(s.Params)).Sum()
+	if v, ok := p.Scene.Cache.Get(key); ok {
 		return [][]float32{v.(planes)[0].Data}, nil
 	}
 	out := make([]float32, len(u.Frame().Pos))
 	tone := bakedTone(in, what, neutral)
 	pix.Plane{Value: tone(neutral)}.Fill(out)
 	_, err := p.readBaked(u, name, func(i int, v [4]float32, _ stack.Baked) { out[i] = tone(f(v[0])) })
-	if err == nil && u.tile != nil && u.tile.Size <= draft {
-		p.Scene.Cache.put(key, planes{{Data: out}})
+	if err == nil && u.Tile != nil && u.Tile.Size <= draft {
+		p.Scene.Cache.Put(key, planes{{Data: out}})
 	}
 	return [][]float32{out}, err
 }
@@ -120,7 +122,7 @@ func bakedTone(in step.Input, what string, neutral float32) func(float32) float3
 }
 
 // pick is white on the triangles that a step names.
-func (p *Program) pick(u *Surface, s *stack.Step) [][]float32 {
+func (p *Program) pick(u *surface.Surface, s *stack.Step) [][]float32 {
 	in, _ := step.NewInput(s, nil, noBox)
 	m := p.Scene.Model
 	var r stack.Reach
@@ -140,7 +142,7 @@ func (p *Program) pick(u *Surface, s *stack.Step) [][]float32 {
 	if r.All() { // nothing is picked yet
 		return [][]float32{out}
 	}
-	for i, on := range u.covered(newCovered(m, r)) {
+	for i, on := range u.Covered(surface.TrianglesOf(m, r)) {
 		if on {
 			out[i] = 1
 		}
@@ -149,7 +151,7 @@ func (p *Program) pick(u *Surface, s *stack.Step) [][]float32 {
 }
 
 // idStep is white where the ID map has the step's colour.
-func (p *Program) idStep(u *Surface, s *stack.Step) ([][]float32, error) {
+func (p *Program) idStep(u *surface.Surface, s *stack.Step) ([][]float32, error) {
 	in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
 	c := [3]float32(in.Row("color"))
 	out, err := p.idCover(u, []stack.IDColor{{Color: c, Tolerance: in.Number("tolerance")}})
@@ -161,7 +163,7 @@ func (p *Program) idStep(u *Surface, s *stack.Step) ([][]float32, error) {
 
 // idCover returns 1 where the ID map has one of the colours, nil when none is asked
 // for. The map is read without mixing texels: a mix of two IDs is neither.
-func (p *Program) idCover(u *Surface, ids []stack.IDColor) ([]float32, error) {
+func (p *Program) idCover(u *surface.Surface, ids []stack.IDColor) ([]float32, error) {
 	if len(ids) == 0 {
 		return nil, nil
 	}
@@ -172,11 +174,11 @@ func (p *Program) idCover(u *Surface, ids []stack.IDColor) ([]float32, error) {
 		if !ok {
 			continue
 		}
-		pic, err := p.Scene.stored(b.Picture)
+		pic, err := p.Scene.Stored(b.Picture)
 		if err != nil {
 			return nil, fmt.Errorf("the ID map of %q: %w", s.Name, err)
 		}
-		x := p.Scene.index(sheet)
+		x := p.Scene.Index(sheet)
 		for i, t := range f.Tri {
 			if t < 0 || int(m.TriSheet[t]) != sheet {
 				continue
@@ -206,13 +208,13 @@ func (p *Program) Underlaid(sheet int, c stack.Channel) bool {
 
 // underlay puts baked maps under the stack: the dense model's normal under the
 // normal channel, occlusion under its own.
-func (p *Program) underlay(u *Surface, info stack.ChannelInfo, c planes) error {
+func (p *Program) underlay(u *surface.Surface, info stack.ChannelInfo, c planes) error {
 	name := under[info.Channel]
 	if name == "" || len(p.Doc.Preparation().Baked) == 0 {
 		return nil
 	}
-	key := join(join(u.key, p.baked, 78), newHash("channel").str(string(info.Channel)).sum(), 79)
-	if v, ok := p.Scene.Cache.get(key); ok {
+	key := cache.Join(cache.Join(u.Key, p.baked, 78), cache.NewHash("channel").Str(string(info.Channel)).Sum(), 79)
+	if v, ok := p.Scene.Cache.Get(key); ok {
 		copy(c, v.(planes))
 		return nil
 	}
@@ -240,15 +242,15 @@ func (p *Program) underlay(u *Surface, info stack.ChannelInfo, c planes) error {
 	for k := range c {
 		c[k] = shrink(rows[k])
 	}
-	if u.tile != nil && u.tile.Size <= draft {
-		p.Scene.Cache.put(key, slices.Clone(c))
+	if u.Tile != nil && u.Tile.Size <= draft {
+		p.Scene.Cache.Put(key, slices.Clone(c))
 	}
 	return nil
 }
 
 // Own evaluates what a layer itself brings to a channel, without its mask and reach
 // and whatever lies below: three planes of sRGB-encoded colours, or one.
-func (p *Program) Own(ctx context.Context, u *Surface, layerID string, c stack.Channel) ([]pix.Plane, error) {
+func (p *Program) Own(ctx context.Context, u *surface.Surface, layerID string, c stack.Channel) ([]pix.Plane, error) {
 	pl := p.all[layerID]
 	info, ok := p.Doc.Info(c)
 	if pl == nil || !ok {
@@ -272,7 +274,7 @@ func (p *Program) FacesOfID(color []float32, tolerance float32) ([]bool, error) 
 		f.Tri[i] = int32(i)
 	}
 	cover, err := p.idCover(
-		&Surface{scene: p.Scene, frame: f},
+		p.Scene.At(f),
 		[]stack.IDColor{{Color: [3]float32(color), Tolerance: tolerance}},
 	)
 	out := make([]bool, n)
@@ -284,7 +286,7 @@ func (p *Program) FacesOfID(color []float32, tolerance float32) ([]bool, error) 
 
 // IDAt returns the colour of the ID map at a surface of one point, nil where there
 // is none.
-func (p *Program) IDAt(u *Surface) ([]float32, error) {
+func (p *Program) IDAt(u *surface.Surface) ([]float32, error) {
 	f, m := u.Frame(), p.Scene.Model
 	t := f.Tri[0]
 	if t < 0 {
@@ -295,11 +297,11 @@ func (p *Program) IDAt(u *Surface) ([]float32, error) {
 	if !ok {
 		return nil, nil
 	}
-	pic, err := p.Scene.stored(b.Picture)
+	pic, err := p.Scene.Stored(b.Picture)
 	if err != nil {
 		return nil, err
 	}
-	uv := p.Scene.index(int(sheet)).UVAt(t, f.Pos[0])
+	uv := p.Scene.Index(int(sheet)).UVAt(t, f.Pos[0])
 	v := pic.Nearest(uv.X, uv.Y)
 	return v[:3], nil
 }

@@ -7,10 +7,12 @@ import (
 	"math"
 	"testing"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // split is a picture whose left half has one colour and whose right half another.
@@ -32,7 +34,7 @@ func word(v float64) uint16 { return uint16(math.Round(v * 65535)) }
 // is a new key.
 func TestBakedMapsAreRead(t *testing.T) {
 	m := sample.Bollard()
-	scene := NewScene(m, NewCache(64<<20))
+	scene := NewScene(m, cache.New(64<<20))
 	grey := func(v float64) color.NRGBA64 { return color.NRGBA64{word(v), word(v), word(v), 65535} }
 	pictures := map[string]*pix.Picture{
 		"ao": split(grey(0.25), grey(0.75)), "curve": split(grey(0.2), grey(0.9)),
@@ -77,7 +79,7 @@ func TestBakedMapsAreRead(t *testing.T) {
 		}
 	}
 	left, right := 0, 0
-	for _, tile := range Tiles(0, 256) {
+	for _, tile := range surface.Tiles(0, 256) {
 		u := scene.OnTile(tile)
 		if u.Empty() {
 			continue
@@ -109,7 +111,7 @@ func TestBakedMapsAreRead(t *testing.T) {
 			if !f.Inside[i] {
 				continue
 			}
-			x := scene.index(0).UVAt(tri, f.Pos[i]).X
+			x := scene.Index(0).UVAt(tri, f.Pos[i]).X
 			if math.Abs(float64(x)-0.5) < 0.05 || x < 0.05 || x > 0.95 {
 				continue
 			}

@@ -7,18 +7,20 @@ import (
 	"math"
 	"testing"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // casts is a scene with a picture that is red left, green right, and darker below.
 func casts(t *testing.T) *Scene {
 	t.Helper()
-	s := NewScene(sample.Bollard(), NewCache(64<<20))
+	s := NewScene(sample.Bollard(), cache.New(64<<20))
 	img := image.NewNRGBA(image.Rect(0, 0, 64, 64))
 	for i := range 64 * 64 {
 		v := uint8(255)
@@ -177,7 +179,7 @@ func TestRandomRepeatsDoNotRepeat(t *testing.T) {
 
 func TestPicksAndBakedTones(t *testing.T) {
 	m := sample.Bollard()
-	s := NewScene(m, NewCache(64<<20))
+	s := NewScene(m, cache.New(64<<20))
 	prog := Compile(s, stack.New([]string{"Cast iron"}, 256), "", "")
 	at := func(kind string, p map[string]any, tri int32) float32 {
 		f := raster.Point(m.Pos[m.Tri[tri][0]], geom.V3(0, 1, 0), tri)
@@ -223,40 +225,11 @@ func TestPicksAndBakedTones(t *testing.T) {
 	}
 }
 
-// Results outlive what was needed on the way to them, and everything stays bounded.
-func TestTheCacheKeepsResults(t *testing.T) {
-	c := NewCache(100 << 10)
-	row := func() planes { return planes{{Data: make([]float32, 1000)}} } // 4 kB
-	for i := range uint64(8) {
-		c.keep(Key{Hi: i, Lo: 1}, row())
-	}
-	for i := range uint64(500) {
-		c.put(Key{Hi: i, Lo: 2}, row())
-		if used, _, _ := c.Stats(); used > 100<<10 {
-			t.Fatalf("%d bytes are held", used)
-		}
-	}
-	for i := range uint64(8) {
-		if _, ok := c.get(Key{Hi: i, Lo: 1}); !ok {
-			t.Errorf("result %d is gone", i)
-		}
-	}
-	for i := range uint64(500) {
-		c.keep(Key{Hi: i, Lo: 3}, row())
-	}
-	if used, _, _ := c.Stats(); used > 100<<10 {
-		t.Errorf("%d bytes are held", used)
-	}
-	if _, ok := c.get(Key{Hi: 499, Lo: 3}); !ok {
-		t.Error("the newest result is gone")
-	}
-}
-
 // The rim of a bevelled coat rises within the width, and beyond it the coat has its
 // thickness.
 func TestABevelledCoat(t *testing.T) {
 	m := plate(t, 1, func(float64) int { return 0 }, func(_ int, x, z float64) (int, float64, float64) { return 0, x, z })
-	s := NewScene(m, NewCache(64<<20))
+	s := NewScene(m, cache.New(64<<20))
 	size := m.Bounds.Size().X
 	d := stack.New([]string{m.Sheets[0].Name}, 256)
 	half := &stack.Step{ID: "m", Kind: "gradient-box", On: true, Amount: 1, Params: map[string]any{
@@ -271,7 +244,7 @@ func TestABevelledCoat(t *testing.T) {
 	p := Compile(s, d, "", "")
 	border := m.Bounds.Min.X + size/2
 	seen := 0
-	for _, tile := range Tiles(0, 256) {
+	for _, tile := range surface.Tiles(0, 256) {
 		u := s.OnTile(tile)
 		h, err := p.Channel(context.Background(), u, stack.Height)
 		if err != nil {
@@ -306,7 +279,7 @@ func TestABevelledCoat(t *testing.T) {
 // moved: only what follows changes the ways.
 func TestWaysDoNotDependOnTheAge(t *testing.T) {
 	m := sample.Bollard()
-	s := NewScene(m, NewCache(256<<20))
+	s := NewScene(m, cache.New(256<<20))
 	salt, share := float32(0.5), 1.0
 	doc := func(age float32, cut float64) *Program {
 		d := stack.New([]string{"Cast iron"}, 256)
@@ -333,7 +306,7 @@ func TestWaysDoNotDependOnTheAge(t *testing.T) {
 		t.Error("another mask that is followed is the same way")
 	}
 	mean := func(p *Program) (sum float64) {
-		for _, tile := range Tiles(0, 128) {
+		for _, tile := range surface.Tiles(0, 128) {
 			v, err := p.Mask(context.Background(), s.OnTile(tile), "rust")
 			if err != nil {
 				t.Fatal(err)

@@ -6,10 +6,12 @@ import (
 	"slices"
 
 	"velvetgrime/core/blend"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // state is a channel on its way through the stack. At the bottom it is opaque; in
@@ -58,31 +60,31 @@ func (pl *layerPlan) modeOf(info stack.ChannelInfo) (blend.Mode, float32, bool) 
 }
 
 // ownKey returns the key of what a layer itself brings to a channel.
-func (p *Program) ownKey(u *Surface, pl *layerPlan, c stack.Channel, pad float32) Key {
+func (p *Program) ownKey(u *surface.Surface, pl *layerPlan, c stack.Channel, pad float32) Key {
 	info, _ := p.Doc.Info(c)
-	k := join(p.bottom(u, info), Key{}, 13)
+	k := cache.Join(p.bottom(u, info), Key{}, 13)
 	if pl.layer.Kind == stack.Group {
-		return p.chain(u, info, pl.kids, join(k, Key{}, 12), pad)
+		return p.chain(u, info, pl.kids, cache.Join(k, Key{}, 12), pad)
 	}
 	coat := pl.coats[c]
 	if coat == nil {
 		return k
 	}
-	k = join(k, coat.key, 1)
+	k = cache.Join(k, coat.key, 1)
 	if pl.layer.Kind == stack.Paint {
 		if _, sk := p.touching(u, p.painting(pl), string(c), pad); len(sk) > 0 {
-			k = join(k, sk[len(sk)-1], 2)
+			k = cache.Join(k, sk[len(sk)-1], 2)
 		}
 	}
 	if coat.stream != nil {
-		k = join(k, p.streamKey(u, coat.stream, len(coat.stream.steps), pad), 3)
+		k = cache.Join(k, p.streamKey(u, coat.stream, len(coat.stream.steps), pad), 3)
 	}
 	return k
 }
 
 // after returns the key of a channel's state after one more layer. A layer that
 // does not touch the channel here repeats the key.
-func (p *Program) after(u *Surface, info stack.ChannelInfo, pl *layerPlan, k Key, pad float32) Key {
+func (p *Program) after(u *surface.Surface, info stack.ChannelInfo, pl *layerPlan, k Key, pad float32) Key {
 	mode, amount, on := pl.modeOf(info)
 	if !on || amount == 0 || pl.none(u) {
 		return k
@@ -96,51 +98,51 @@ func (p *Program) after(u *Surface, info stack.ChannelInfo, pl *layerPlan, k Key
 		if kids == from {
 			return k
 		}
-		k = join(k, kids, 15)
-		k = join(k, newHash("group").str(fmt.Sprint(mode, amount, pl.layer.Isolated)).sum(), 16)
-		return join(k, p.maskKey(u, pl, pad), 3)
+		k = cache.Join(k, kids, 15)
+		k = cache.Join(k, cache.NewHash("group").Str(fmt.Sprint(mode, amount, pl.layer.Isolated)).Sum(), 16)
+		return cache.Join(k, p.maskKey(u, pl, pad), 3)
 	}
 	if pl.layer.Kind == stack.Paint {
 		if list, _ := p.touching(u, p.painting(pl), string(info.Channel), pad); len(list) == 0 {
 			return k
 		}
 	}
-	return join(join(k, p.ownKey(u, pl, info.Channel, pad), 1), p.maskKeyOf(u, pl, pl.maskFor(info.Channel), pad), 3)
+	return cache.Join(cache.Join(k, p.ownKey(u, pl, info.Channel, pad), 1), p.maskKeyOf(u, pl, pl.maskFor(info.Channel), pad), 3)
 }
 
 // chain returns the key after a whole list of layers.
-func (p *Program) chain(u *Surface, info stack.ChannelInfo, list []*layerPlan, k Key, pad float32) Key {
+func (p *Program) chain(u *surface.Surface, info stack.ChannelInfo, list []*layerPlan, k Key, pad float32) Key {
 	for _, pl := range list {
 		k = p.after(u, info, pl, k, pad)
 	}
 	return k
 }
 
-func (p *Program) bottom(u *Surface, info stack.ChannelInfo) Key {
-	k := join(join(u.key, p.light, 0), newHash(string(info.Channel)).str(fmt.Sprint(info.Default)).sum(), 5)
+func (p *Program) bottom(u *surface.Surface, info stack.ChannelInfo) Key {
+	k := cache.Join(cache.Join(u.Key, p.light, 0), cache.NewHash(string(info.Channel)).Str(fmt.Sprint(info.Default)).Sum(), 5)
 	if info.Channel == stack.Normal || info.Channel == stack.Occlusion {
-		k = join(k, p.baked, 17)
+		k = cache.Join(k, p.baked, 17)
 	}
 	return k
 }
 
 // nothing is the key with which the layers of an isolated group begin.
-func (p *Program) nothing(u *Surface, info stack.ChannelInfo) Key {
-	return join(p.bottom(u, info), Key{}, 14)
+func (p *Program) nothing(u *surface.Surface, info stack.ChannelInfo) Key {
+	return cache.Join(p.bottom(u, info), Key{}, 14)
 }
 
-func (p *Program) key(u *Surface, c stack.Channel, pad float32) Key {
+func (p *Program) key(u *surface.Surface, c stack.Channel, pad float32) Key {
 	info, _ := p.Doc.Info(c)
 	return p.chain(u, info, p.layers, p.bottom(u, info), pad)
 }
 
 // Key returns the content key of a channel on a surface.
-func (p *Program) Key(u *Surface, c stack.Channel) Key { return p.key(u, c, 0) }
+func (p *Program) Key(u *surface.Surface, c stack.Channel) Key { return p.key(u, c, 0) }
 
 // Channel evaluates one channel on a surface: one plane a component. Colours are
 // sRGB-encoded, height is in metres, normals are unit vectors. It stops with the
 // context's error within one step of a layer.
-func (p *Program) Channel(ctx context.Context, u *Surface, c stack.Channel) ([]pix.Plane, error) {
+func (p *Program) Channel(ctx context.Context, u *surface.Surface, c stack.Channel) ([]pix.Plane, error) {
 	info, ok := p.Doc.Info(c)
 	if !ok {
 		return nil, fmt.Errorf("channel %q is unknown", c)
@@ -161,7 +163,7 @@ func (p *Program) encoded(v planes, info stack.ChannelInfo) planes {
 // first: the channel, and its coverage. Colours are sRGB-encoded.
 func (p *Program) Merged(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	ids []string,
 	c stack.Channel,
 ) ([]pix.Plane, pix.Plane, error) {
@@ -199,7 +201,7 @@ func mapped(v planes, f func(float32) float32) planes {
 }
 
 // mixed evaluates a channel in the encoding in which the project mixes colours.
-func (p *Program) mixed(ctx context.Context, u *Surface, info stack.ChannelInfo) (planes, error) {
+func (p *Program) mixed(ctx context.Context, u *surface.Surface, info stack.ChannelInfo) (planes, error) {
 	st := state{c: make(planes, info.Components)}
 	for i := range st.c {
 		st.c[i].Value = info.Default[i]
@@ -221,7 +223,7 @@ func (p *Program) mixed(ctx context.Context, u *Surface, info stack.ChannelInfo)
 // kept, and with keep the last one.
 func (p *Program) run(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	info stack.ChannelInfo,
 	list []*layerPlan,
 	st state,
@@ -241,7 +243,7 @@ func (p *Program) run(
 		if keys[i] == k {
 			break
 		}
-		if v, ok := p.Scene.Cache.get(keys[i]); ok {
+		if v, ok := p.Scene.Cache.Get(keys[i]); ok {
 			st, from = keptState(v.(planes), info.Components), i
 			break
 		}
@@ -268,7 +270,7 @@ func (p *Program) run(
 		st = next
 	}
 	if keep && from < len(list) && keys[len(list)] != k && complete(ctx) {
-		p.Scene.Cache.keep(keys[len(list)], st.kept())
+		p.Scene.Cache.Keep(keys[len(list)], st.kept())
 		st.owned = false
 	}
 	return st, nil
@@ -277,7 +279,7 @@ func (p *Program) run(
 // over lays one layer over the state.
 func (p *Program) over(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	pl *layerPlan,
 	info stack.ChannelInfo,
 	st state,
@@ -316,7 +318,7 @@ func (p *Program) over(
 	}
 	var counts where
 	if !info.Vector() { // what is left elsewhere may have no direction
-		counts = u.shows(mask)
+		counts = p.seenThrough(u, mask)
 	}
 	own, cover, err := p.ownCovered(ctx, u, pl, info, counts)
 	if err != nil {
@@ -445,7 +447,7 @@ func blendRows(mode blend.Mode, info stack.ChannelInfo, dst, src planes, alpha [
 // C = Cn + (Cn − C0)·(1/αg − 1).
 func (p *Program) group(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	pl *layerPlan,
 	info stack.ChannelInfo,
 	st state,
@@ -543,7 +545,7 @@ func (p *Program) value(info stack.ChannelInfo, v []float32) []float32 {
 
 // own evaluates what a layer itself brings to a channel, where it does not cover
 // the channel's empty value.
-func (p *Program) own(ctx context.Context, u *Surface, pl *layerPlan, info stack.ChannelInfo) (planes, error) {
+func (p *Program) own(ctx context.Context, u *surface.Surface, pl *layerPlan, info stack.ChannelInfo) (planes, error) {
 	empty := make(planes, info.Components)
 	for c := range empty {
 		empty[c].Value = p.value(info, info.Default)[c]
@@ -567,7 +569,7 @@ func (p *Program) own(ctx context.Context, u *Surface, pl *layerPlan, info stack
 // much it covers.
 func (p *Program) ownCovered(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	pl *layerPlan,
 	info stack.ChannelInfo,
 	counts where,
@@ -619,7 +621,7 @@ func (p *Program) decoded(v [][]float32, info stack.ChannelInfo, coat stack.Coat
 
 func (p *Program) paintedOwn(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	pl *layerPlan,
 	info stack.ChannelInfo,
 ) (planes, pix.Plane, error) {
@@ -675,8 +677,8 @@ func uniformOver(mode blend.Mode, value []float32, info stack.ChannelInfo, below
 }
 
 // NormalKey returns the content key of the normal map.
-func (p *Program) NormalKey(u *Surface) Key {
-	return join(p.Key(u, stack.Height), p.Key(u, stack.Normal), 9)
+func (p *Program) NormalKey(u *surface.Surface) Key {
+	return cache.Join(p.Key(u, stack.Height), p.Key(u, stack.Normal), 9)
 }
 
 // Normal evaluates the final tangent-space normal on a tile: the slope of the
@@ -685,9 +687,9 @@ func (p *Program) NormalKey(u *Surface) Key {
 // picture, as glTF 2.0 has it), +Z outward. The slope is taken on the surface,
 // between neighbouring texels' places in space, so it is right across seams and
 // for any stretch of the UVs.
-func (p *Program) Normal(ctx context.Context, u *Surface) ([]pix.Plane, error) {
+func (p *Program) Normal(ctx context.Context, u *surface.Surface) ([]pix.Plane, error) {
 	key := p.NormalKey(u)
-	if v, ok := p.Scene.Cache.get(key); ok {
+	if v, ok := p.Scene.Cache.Get(key); ok {
 		return v.(planes), nil
 	}
 	h, err := p.Channel(ctx, u, stack.Height)
@@ -724,7 +726,7 @@ func (p *Program) Normal(ctx context.Context, u *Surface) ([]pix.Plane, error) {
 		}
 	}
 	if complete(ctx) {
-		p.Scene.Cache.keep(key, out)
+		p.Scene.Cache.Keep(key, out)
 	}
 	return out, nil
 }

@@ -38,12 +38,6 @@ func OnlyStrokes(a, b *Program) (box geom.Box, ok bool) {
 	return d.box.Pad(reach), true
 }
 
-// Within reports whether any point of a tile lies in a box.
-func (u *Surface) Within(box geom.Box) bool {
-	b := u.bounds()
-	return b.covered > 0 && b.all.Overlaps(box)
-}
-
 // total is how far all filters of a stream look together.
 func (p *Program) total(sp *streamPlan) (r float32) {
 	for i := range sp.steps {

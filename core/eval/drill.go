@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 )
 
 // CoreLayer is what one layer adds at one point.
@@ -22,13 +23,13 @@ type CoreLayer struct {
 // Drill takes a core sample on a surface of one point: every layer, outermost
 // first, groups before what they hold. Colours are sRGB-encoded. withSteps also
 // evaluates every step of every stream.
-func (p *Program) Drill(ctx context.Context, u *Surface, withSteps bool) ([]CoreLayer, error) {
+func (p *Program) Drill(ctx context.Context, u *surface.Surface, withSteps bool) ([]CoreLayer, error) {
 	return p.drillList(ctx, u, p.Doc.Layers, withSteps, true)
 }
 
 func (p *Program) drillList(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	list []*stack.Layer,
 	withSteps, shown bool,
 ) ([]CoreLayer, error) {
@@ -50,7 +51,7 @@ func (p *Program) drillList(
 
 // drillOne leaves out what cannot be evaluated: the layer's error is told where
 // its tiles are.
-func (p *Program) drillOne(ctx context.Context, u *Surface, l *stack.Layer, withSteps bool) (CoreLayer, error) {
+func (p *Program) drillOne(ctx context.Context, u *surface.Surface, l *stack.Layer, withSteps bool) (CoreLayer, error) {
 	d := CoreLayer{
 		Layer:  l.ID,
 		Amount: l.Amount,

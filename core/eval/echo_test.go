@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
@@ -13,6 +14,7 @@ import (
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // sharedHalves is the plate in two halves with the same UVs, the second of which run
@@ -51,7 +53,7 @@ func texels(t *testing.T, s *Scene, l *stack.Layer, live string) (out [512][512]
 			out[x][y] = float32(math.NaN())
 		}
 	}
-	for _, tile := range Tiles(0, 512) {
+	for _, tile := range surface.Tiles(0, 512) {
 		u := s.OnTile(tile)
 		if u.Empty() {
 			continue
@@ -108,7 +110,7 @@ func everyKind() map[string][]*brush.Stroke {
 // what it lays where the halves have texels of their own, whatever it does; and one over
 // the owner's half leaves what it left before.
 func TestStrokesThroughEchoes(t *testing.T) {
-	shared, own := NewScene(sharedHalves(t), NewCache(1<<27)), NewScene(apartHalves(t), NewCache(1<<27))
+	shared, own := NewScene(sharedHalves(t), cache.New(1<<27)), NewScene(apartHalves(t), cache.New(1<<27))
 	for name, list := range everyKind() {
 		t.Run(name, func(t *testing.T) {
 			got, want := texels(t, shared, masked1(handOf(list...)), ""), texels(t, own, masked1(handOf(list...)), "")
@@ -131,11 +133,11 @@ func TestStrokesThroughEchoes(t *testing.T) {
 // A stroke over the middle line covers a texel by the stronger of its two places, and the
 // same stroke on both sides covers it once.
 func TestAStrokeOverTheMiddleLine(t *testing.T) {
-	s := NewScene(sharedHalves(t), NewCache(1<<27))
+	s := NewScene(sharedHalves(t), cache.New(1<<27))
 	one := pull("one", "", 20, [2]float32{118, 60})
 	one.Strength = 0.5
 	got := texels(t, s, masked1(handOf(one)), "")
-	alone := texels(t, NewScene(apartHalves(t), NewCache(1<<27)), masked1(handOf(one)), "")
+	alone := texels(t, NewScene(apartHalves(t), cache.New(1<<27)), masked1(handOf(one)), "")
 	for x := 32; x < 160; x++ {
 		want := max(alone[x][60+32], alone[x][60+232])
 		if math.Abs(float64(got[x][60+32]-want)) > 1.0/255 {
@@ -164,8 +166,8 @@ func TestGrowingThroughEchoes(t *testing.T) {
 		}
 		// over the middle line, so that points are hit through one place first and then the other
 		full.Points[0].Pos.X = 120 * texel
-		finished := texels(t, NewScene(sharedHalves(t), NewCache(1<<27)), masked1(handOf(list...)), "")
-		s := NewScene(sharedHalves(t), NewCache(1<<27))
+		finished := texels(t, NewScene(sharedHalves(t), cache.New(1<<27)), masked1(handOf(list...)), "")
+		s := NewScene(sharedHalves(t), cache.New(1<<27))
 		var grown [512][512]float32
 		for n := 1; n <= len(full.Points); n++ {
 			part := *full
@@ -197,7 +199,7 @@ func TestAStrayTriangleOwnsNothing(t *testing.T) {
 	if err := m.Finish(); err != nil {
 		t.Fatal(err)
 	}
-	s := NewScene(m, NewCache(1<<27))
+	s := NewScene(m, cache.New(1<<27))
 	got := texels(t, s, masked1(handOf(pull("a", "", 20, [2]float32{60, 60}, [2]float32{200, 60}))), "")
 	for x := 60; x < 200; x++ {
 		for z := 48; z < 72; z++ {
@@ -221,7 +223,7 @@ func TestAStrayTriangleOwnsNothing(t *testing.T) {
 	if chosen.Hash == m.Hash {
 		t.Error("a model with another owner has the same hash")
 	}
-	f := NewScene(chosen, NewCache(1<<26)).OnTile(Tile{0, 512, 1, 0}).Frame()
+	f := NewScene(chosen, cache.New(1<<26)).OnTile(surface.Tile{Sheet: 0, Size: 512, X: 1, Y: 0}).Frame()
 	i := (60+32+pix.Margin)*f.W + 130 + 32 - 128 + pix.Margin
 	if f.Tri[i] != 0 {
 		t.Errorf("the chosen owner's texel is triangle %d's", f.Tri[i])
@@ -237,7 +239,7 @@ func TestUVsBeyondTheSquare(t *testing.T) {
 	over := plate(t, 1, func(float64) int { return 0 }, func(_ int, x, z float64) (int, float64, float64) { return 0, x + 400, z - 70 })
 	within := whole(t)
 	list := append(handOf(pull("a", "", 11, [2]float32{20, 20}, [2]float32{230, 110})), st("blur", map[string]any{"radius": 3 * texel}))
-	got, want := texels(t, NewScene(over, NewCache(1<<27)), masked1(list), ""), texels(t, NewScene(within, NewCache(1<<27)), masked1(list), "")
+	got, want := texels(t, NewScene(over, cache.New(1<<27)), masked1(list), ""), texels(t, NewScene(within, cache.New(1<<27)), masked1(list), "")
 	for x := range 256 {
 		for z := range 128 {
 			a, b := got[(x+400)%512][(z-70+512)%512], want[x+32][z+32]
@@ -252,7 +254,7 @@ func TestUVsBeyondTheSquare(t *testing.T) {
 // half is what its texel holds.
 func TestReachesAndPicksThroughEchoes(t *testing.T) {
 	m := sharedHalves(t)
-	s := NewScene(m, NewCache(1<<27))
+	s := NewScene(m, cache.New(1<<27))
 	l := masked1(nil)
 	l.Reach = stack.Reach{Faces: []int32{128, 128}}
 	if v := texels(t, s, l, ""); v[100][100] != 1 {
@@ -290,7 +292,7 @@ func TestReachesAndPicksThroughEchoes(t *testing.T) {
 // the slope of the height there.
 func TestNormalsOfMirroredHalves(t *testing.T) {
 	m := sharedHalves(t)
-	s := NewScene(m, NewCache(1<<27))
+	s := NewScene(m, cache.New(1<<27))
 	hill := pull("hill", "", 24, [2]float32{200, 64})
 	hill.Hardness, hill.Values = 0, map[string][]float32{"height": {0.004}}
 	d := doc(&stack.Layer{ID: "p", Name: "P", Kind: stack.Paint, Visible: true, Amount: 1, Channels: coats{stack.Height: met("add", 1)}, Strokes: []*brush.Stroke{hill}, StrokeID: []string{"hill"}})
@@ -306,7 +308,7 @@ func TestNormalsOfMirroredHalves(t *testing.T) {
 		} else {
 			middle.X = 56 * texel
 		}
-		tile := Tile{0, 512, int(u) / 128, int(v) / 128}
+		tile := surface.Tile{Sheet: 0, Size: 512, X: int(u) / 128, Y: int(v) / 128}
 		n, err := p.Normal(t.Context(), s.OnTile(tile))
 		if err != nil {
 			t.Fatal(err)
@@ -334,8 +336,8 @@ func TestNormalsOfMirroredHalves(t *testing.T) {
 // and at the middle line.
 func TestEachHalfOfTheGullIsPainted(t *testing.T) {
 	m := sample.Gull()
-	s := NewScene(m, NewCache(1<<28))
-	tree := s.ground().Tree
+	s := NewScene(m, cache.New(1<<28))
+	tree := s.Ground().Tree
 	for _, side := range []float32{1, -1, 0.02} {
 		// from the side, onto the flank
 		from := geom.V3(0.02, 0.14, 0.5*side)
@@ -354,7 +356,7 @@ func TestEachHalfOfTheGullIsPainted(t *testing.T) {
 		d.Layers = []*stack.Layer{masked1([]*stack.Step{even(0), hand})}
 		p := Compile(s, d, "", "")
 		area := 0.0
-		for _, tile := range Tiles(0, 512) {
+		for _, tile := range surface.Tiles(0, 512) {
 			u := s.OnTile(tile)
 			if u.Empty() {
 				continue

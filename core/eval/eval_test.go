@@ -9,12 +9,14 @@ import (
 	"time"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // strip is a flat 2 × 1 m band in the XZ plane, facing up, cut in the middle
@@ -74,7 +76,7 @@ func busyDocument() *stack.Document {
 	}}
 }
 
-func evaluate(t testing.TB, p *Program, tile Tile, c stack.Channel) [][]float32 {
+func evaluate(t testing.TB, p *Program, tile surface.Tile, c stack.Channel) [][]float32 {
 	t.Helper()
 	planes, err := p.Channel(context.Background(), p.Scene.OnTile(tile), c)
 	if err != nil {
@@ -93,14 +95,14 @@ func evaluate(t testing.TB, p *Program, tile Tile, c stack.Channel) [][]float32 
 // cache, or its size.
 func TestSameTexelsInAnyOrderAndWithAnyCache(t *testing.T) {
 	m, d := strip(t, false), busyDocument()
-	tiles := Tiles(0, 512)
-	reference := map[Tile][][]float32{}
-	p := Compile(NewScene(m, NewCache(1<<30)), d, "", "")
+	tiles := surface.Tiles(0, 512)
+	reference := map[surface.Tile][][]float32{}
+	p := Compile(NewScene(m, cache.New(1<<30)), d, "", "")
 	for _, tile := range tiles {
 		reference[tile] = evaluate(t, p, tile, stack.BaseColor)
 	}
 	for _, limit := range []int{0, 1 << 20, 1 << 30} {
-		q := Compile(NewScene(m, NewCache(limit)), d, "grime", "")
+		q := Compile(NewScene(m, cache.New(limit)), d, "grime", "")
 		order := slices.Clone(tiles)
 		rand.New(rand.NewSource(int64(limit))).Shuffle(len(order), func(i, j int) { order[i], order[j] = order[j], order[i] })
 		done := make(chan struct{})
@@ -137,7 +139,7 @@ func at(f *raster.Frame, p geom.Vec3) (int, float32) {
 func probe(t testing.TB, p *Program, sheet, size int, place geom.Vec3, c stack.Channel) float32 {
 	t.Helper()
 	value, dist := float32(0), float32(math.Inf(1))
-	for _, tile := range Tiles(sheet, size) {
+	for _, tile := range surface.Tiles(sheet, size) {
 		u := p.Scene.OnTile(tile)
 		if i, d := at(u.Frame(), place); i >= 0 && d < dist {
 			value, dist = evaluate(t, p, tile, c)[0][i], d
@@ -156,7 +158,7 @@ func TestStrokeRunsOverSeamAndSheet(t *testing.T) {
 		paint := layer("paint", stack.Paint, map[stack.Channel]stack.Coat{stack.Metallic: {On: true, Amount: 1}})
 		paint.Strokes = []*brush.Stroke{stroke("s", map[string][]float32{"metallic": {1}}, geom.V3(0.7, 0, 0.5), geom.V3(1.3, 0, 0.5))}
 		d.Layers = []*stack.Layer{paint}
-		p := Compile(NewScene(m, NewCache(1<<28)), d, "", "")
+		p := Compile(NewScene(m, cache.New(1<<28)), d, "", "")
 		second := 0
 		if split {
 			second = 1
@@ -202,8 +204,8 @@ func TestNormalFollowsHeightOverTheSeam(t *testing.T) {
 	m := strip(t, false)
 	ramp := layer("ramp", stack.Fill, map[stack.Channel]stack.Coat{stack.Height: {On: true, Value: []float32{0.01}, Blend: "add", Amount: 1}},
 		&stack.Step{ID: "g", Kind: "noise", On: true, Amount: 1, Params: map[string]any{"frequency": 0.8, "octaves": 1.0}})
-	p := Compile(NewScene(m, NewCache(1<<28)), &stack.Document{Layers: []*stack.Layer{ramp}}, "", "")
-	for _, tile := range Tiles(0, 512) {
+	p := Compile(NewScene(m, cache.New(1<<28)), &stack.Document{Layers: []*stack.Layer{ramp}}, "", "")
+	for _, tile := range surface.Tiles(0, 512) {
 		u := p.Scene.OnTile(tile)
 		n, err := p.Normal(context.Background(), u)
 		if err != nil {
@@ -273,16 +275,16 @@ func TestLiveStrokeEqualsTheFinishedOne(t *testing.T) {
 		l.Strokes = []*brush.Stroke{stroke("old", map[string][]float32{"metallic": {0.3}}, pts[3], pts[9]), s}
 		return &stack.Document{Layers: []*stack.Layer{l}}
 	}
-	sc := NewScene(m, NewCache(1<<28))
+	sc := NewScene(m, cache.New(1<<28))
 	for n := 1; n <= len(pts); n += 3 {
 		part := *whole
 		part.Points = whole.Points[:n]
-		for _, tile := range Tiles(0, 256) {
+		for _, tile := range surface.Tiles(0, 256) {
 			evaluate(t, Compile(sc, doc(&part), "paint", "w"), tile, stack.Metallic)
 		}
 	}
-	fresh := NewScene(m, NewCache(1<<28))
-	for _, tile := range Tiles(0, 256) {
+	fresh := NewScene(m, cache.New(1<<28))
+	for _, tile := range surface.Tiles(0, 256) {
 		live := evaluate(t, Compile(sc, doc(whole), "paint", "w"), tile, stack.Metallic)
 		once := evaluate(t, Compile(fresh, doc(whole), "", ""), tile, stack.Metallic)
 		if !slices.Equal(live[0], once[0]) {
@@ -295,7 +297,7 @@ func TestLiveStrokeEqualsTheFinishedOne(t *testing.T) {
 // can hold.
 func TestLevelsAgree(t *testing.T) {
 	m, d := strip(t, false), busyDocument()
-	p := Compile(NewScene(m, NewCache(1<<30)), d, "", "")
+	p := Compile(NewScene(m, cache.New(1<<30)), d, "", "")
 	worst := 0.0
 	for i := range 40 {
 		place := geom.V3(0.15+0.042*float32(i), 0, 0.3+0.01*float32(i%30))
@@ -314,7 +316,7 @@ func TestLevelsAgree(t *testing.T) {
 // An edit above leaves what lies below in the cache; undo finds everything there.
 func TestKeysChangeOnlyWhereTheStrokeIs(t *testing.T) {
 	m, d := strip(t, false), busyDocument()
-	sc := NewScene(m, NewCache(1<<30))
+	sc := NewScene(m, cache.New(1<<30))
 	p := Compile(sc, d, "paint", "")
 	s := stroke("new", map[string][]float32{"baseColor": {0, 1, 0}}, geom.V3(0.2, 0, 0.85))
 	s.Radius = 0.04
@@ -324,7 +326,7 @@ func TestKeysChangeOnlyWhereTheStrokeIs(t *testing.T) {
 	}
 	q := Compile(sc, next, "paint", "")
 	changed := 0
-	tiles := Tiles(0, 1024)
+	tiles := surface.Tiles(0, 1024)
 	for _, tile := range tiles {
 		if p.Key(sc.OnTile(tile), stack.BaseColor) != q.Key(sc.OnTile(tile), stack.BaseColor) {
 			changed++
@@ -349,9 +351,9 @@ func TestKeysChangeOnlyWhereTheStrokeIs(t *testing.T) {
 
 func TestCancelStopsAndCacheStaysBounded(t *testing.T) {
 	m, d := strip(t, false), busyDocument()
-	c := NewCache(1 << 20)
+	c := cache.New(1 << 20)
 	p := Compile(NewScene(m, c), d, "", "")
-	for _, tile := range Tiles(0, 1024) {
+	for _, tile := range surface.Tiles(0, 1024) {
 		evaluate(t, p, tile, stack.BaseColor)
 		if used, _, _ := c.Stats(); used > 1<<21 {
 			t.Fatalf("the cache holds %d bytes of 1 MiB", used)
@@ -359,7 +361,7 @@ func TestCancelStopsAndCacheStaysBounded(t *testing.T) {
 	}
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
-	if _, err := Compile(NewScene(m, NewCache(1<<20)), d, "", "").Channel(ctx, p.Scene.OnTile(Tiles(0, 512)[0]), stack.BaseColor); err == nil {
+	if _, err := Compile(NewScene(m, cache.New(1<<20)), d, "", "").Channel(ctx, p.Scene.OnTile(surface.Tiles(0, 512)[0]), stack.BaseColor); err == nil {
 		t.Fatal("a cancelled evaluation goes on")
 	}
 }
@@ -368,7 +370,7 @@ func TestReachLimitsALayerToItsSheet(t *testing.T) {
 	m := strip(t, true)
 	l := layer("only", stack.Fill, map[stack.Channel]stack.Coat{stack.Metallic: coat(1)})
 	l.Reach.Sheets = []string{"B"}
-	p := Compile(NewScene(m, NewCache(1<<26)), &stack.Document{Layers: []*stack.Layer{l}}, "", "")
+	p := Compile(NewScene(m, cache.New(1<<26)), &stack.Document{Layers: []*stack.Layer{l}}, "", "")
 	if a, b := probe(t, p, 0, 256, geom.V3(.5, 0, .5), stack.Metallic), probe(t, p, 1, 256, geom.V3(1.5, 0, .5), stack.Metallic); a != 0 || b != 1 {
 		t.Fatalf("metallic is %v outside and %v inside the reach", a, b)
 	}
@@ -377,7 +379,7 @@ func TestReachLimitsALayerToItsSheet(t *testing.T) {
 // A stroke ends (Forget) while tiles are still being drawn with it.
 func TestForgettingAStrokeWhileItIsDrawnDoesNotLock(t *testing.T) {
 	m := strip(t, false)
-	sc := NewScene(m, NewCache(0)) // nothing is kept, so every use looks up bounds and coverage
+	sc := NewScene(m, cache.New(0)) // nothing is kept, so every use looks up bounds and coverage
 	done := make(chan struct{})
 	go func() {
 		defer close(done)
@@ -386,7 +388,7 @@ func TestForgettingAStrokeWhileItIsDrawnDoesNotLock(t *testing.T) {
 			l := layer("paint", stack.Paint, map[stack.Channel]stack.Coat{stack.Metallic: {On: true, Amount: 1}})
 			l.Strokes = []*brush.Stroke{s}
 			p := Compile(sc, &stack.Document{Layers: []*stack.Layer{l}}, "paint", "s")
-			for _, tile := range Tiles(0, 256) {
+			for _, tile := range surface.Tiles(0, 256) {
 				_, _ = p.Channel(context.Background(), sc.OnTile(tile), stack.Metallic)
 			}
 		}

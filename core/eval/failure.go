@@ -5,6 +5,7 @@ import (
 	"context"
 	"sync"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/par"
 )
 
@@ -82,9 +83,9 @@ func complete(ctx context.Context) bool {
 }
 
 // put keeps a value in the scene's cache unless something was passed over.
-func (s *Scene) put(ctx context.Context, k Key, v sized) {
+func (s *Scene) put(ctx context.Context, k Key, v cache.Sized) {
 	if complete(ctx) {
-		s.Cache.put(k, v)
+		s.Cache.Put(k, v)
 	}
 }
 

@@ -6,8 +6,10 @@ import (
 	"strings"
 	"testing"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 )
 
 // A step that fails gives what came before it, is told once with its reason, and the rest
@@ -15,7 +17,7 @@ import (
 // first ends the evaluation. Nothing of it is kept: when what was missing is there again,
 // it shows.
 func TestAFailingStepCostsItself(t *testing.T) {
-	s := NewScene(whole(t), NewCache(1<<26))
+	s := NewScene(whole(t), cache.New(1<<26))
 	there := false
 	s.Picture = func(name string) (*pix.Picture, error) {
 		if there {
@@ -28,7 +30,7 @@ func TestAFailingStepCostsItself(t *testing.T) {
 	under := fill("under", 1, coats{stack.Roughness: met("normal", 1, 0.1)})
 	baked := &stack.Layer{ID: "baked", Name: "Baked", Kind: stack.Picture, Visible: true, Amount: 1, Channels: coats{stack.Roughness: {On: true, Amount: 1, Blend: "normal", Pictures: map[string]string{"Sheet 1": "gone"}}}}
 	p := Compile(s, doc(under, baked, top), "top", "")
-	tile := Tile{0, 512, 0, 0}
+	tile := surface.Tile{Sheet: 0, Size: 512, X: 0, Y: 0}
 	if _, err := p.Channel(t.Context(), s.OnTile(tile), stack.Roughness); err == nil || !strings.Contains(err.Error(), "Baked") {
 		t.Errorf("without passing over, the error is %v", err)
 	}
@@ -57,7 +59,7 @@ func TestAFailingStepCostsItself(t *testing.T) {
 	done, cancel := context.WithCancel(t.Context())
 	cancel()
 	ctx, failed = PassOver(done)
-	if _, err := Compile(NewScene(whole(t), NewCache(1<<20)), doc(top), "", "").Channel(ctx, s.OnTile(tile), stack.Roughness); err == nil || len(failed.List()) != 0 {
+	if _, err := Compile(NewScene(whole(t), cache.New(1<<20)), doc(top), "", "").Channel(ctx, s.OnTile(tile), stack.Roughness); err == nil || len(failed.List()) != 0 {
 		t.Errorf("cancelled: %v, %v", err, failed.List())
 	}
 }

@@ -17,6 +17,7 @@ import (
 	"velvetgrime/core/bake"
 	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
@@ -24,7 +25,7 @@ import (
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
-	"velvetgrime/core/way"
+	"velvetgrime/core/surface"
 )
 
 // The property of this file: whatever is changed in a document, a scene that knows what
@@ -37,42 +38,28 @@ var full = os.Getenv("VELVETGRIME_SOAK") != ""
 // workbench is a model with pictures under names, on which documents are evaluated warm and
 // fresh. What depends on the model alone is shared, so that a fresh scene is quick.
 type workbench struct {
-	m       *mesh.Model
-	ground  *way.Ground
-	indexes []*raster.Index
-	tiles   []Tile
-	cache   int
-	upper   bool          // only the upper layer's mask is looked at
-	points  *raster.Frame // in place of tiles only the upper layer's mask at these points is looked at; nil: tiles
+	m      *mesh.Model
+	shared *surface.Scene // what is shared
+	tiles  []surface.Tile
+	cache  int
+	upper  bool          // only the upper layer's mask is looked at
+	points *raster.Frame // in place of tiles only the upper layer's mask at these points is looked at; nil: tiles
 }
 
 func newBench(t *testing.T, m *mesh.Model, size int) *workbench {
 	t.Helper()
-	ground, err := way.NewGround(t.Context(), m, 2500)
-	if err != nil {
-		t.Fatal(err)
-	}
-	b := &workbench{m: m, ground: ground, cache: 64 << 20}
-	for i := range m.Sheets {
-		b.indexes = append(b.indexes, raster.NewIndex(m, i))
-	}
+	b := &workbench{m: m, shared: surface.NewScene(m, nil), cache: 64 << 20}
+	b.shared.GroundPoints = 2500
 	// the fullest tile, and one that lies at a border
 	s := b.scene()
-	all := Tiles(0, size)
-	slices.SortFunc(all, func(x, y Tile) int { return s.OnTile(y).bounds().covered - s.OnTile(x).bounds().covered })
+	all := surface.Tiles(0, size)
+	slices.SortFunc(all, func(x, y surface.Tile) int { return s.OnTile(y).Frame().Covered - s.OnTile(x).Frame().Covered })
 	b.tiles = all[:min(2, len(all))]
 	return b
 }
 
 func (b *workbench) scene() *Scene {
-	s := NewScene(b.m, NewCache(b.cache))
-	for i, x := range b.indexes {
-		s.once[i].Do(func() { s.indexes[i] = x })
-	}
-	s.ways.once.Do(func() {
-		s.ways.Ground, s.ways.walks = b.ground, map[Key]*walk{}
-		s.ways.on = s.OnFrame(b.ground.Frame(), "cloud")
-	})
+	s := &Scene{Scene: b.shared.Fresh(cache.New(b.cache)), touch: map[touchKey]*touched{}}
 	s.Picture = func(name string) (*pix.Picture, error) { return picture(name), nil }
 	return s
 }
@@ -109,7 +96,7 @@ func (b *workbench) result(t *testing.T, s *Scene, d *stack.Document, live strin
 		hot = d.Layers[len(d.Layers)-1].ID
 	}
 	p := Compile(s, d, hot, live)
-	mask := func(u *Surface, layer string) {
+	mask := func(u *surface.Surface, layer string) {
 		m, err := p.Mask(t.Context(), u, layer)
 		if err != nil {
 			m = pix.Plane{Value: 17} // it fails in both, or it is seen
@@ -534,7 +521,7 @@ func TestACopiedLayerHasItsOwnStrokes(t *testing.T) {
 	}
 	p := Compile(warm, d, "", "")
 	at := func(layer string, x, z int) float32 {
-		tile := Tile{0, 512, (x + 32) / 128, (z + 32) / 128}
+		tile := surface.Tile{Sheet: 0, Size: 512, X: (x + 32) / 128, Y: (z + 32) / 128}
 		m, err := p.Mask(t.Context(), warm.OnTile(tile), layer)
 		if err != nil {
 			t.Fatal(err)
@@ -552,7 +539,7 @@ func TestWarmIsFreshOverRandomOperations(t *testing.T) {
 	b := newBench(t, cutUp(t), 512)
 	roomy := b.scene()
 	tiny := b.scene()
-	tiny.Cache = NewCache(1 << 18) // a few tiles
+	tiny.Cache = cache.New(1 << 18) // a few tiles
 	r := rand.New(rand.NewPCG(11, 12))
 	d := stack.New([]string{"Sheet 1", "Sheet 2"}, 512)
 	n := 0
@@ -684,50 +671,11 @@ func TestWarmIsFreshForEveryBakedMap(t *testing.T) {
 	}
 }
 
-// However many strokes grow and are never ended, no more are remembered than pens can be.
-func TestStrokesThatNeverEndAreForgotten(t *testing.T) {
-	s := newBench(t, sample.Bollard(), 128).scene()
-	up := geom.V3(0, 1, 0)
-	stroke := func(i, points int) *brush.Stroke {
-		st := &brush.Stroke{ID: fmt.Sprint("s", i), Radius: 0.01}
-		for k := range points {
-			st.Points = append(st.Points, brush.Point{Pos: geom.V3(float32(k), 0, 0), Nrm: up, Pressure: 1})
-		}
-		return st
-	}
-	for i := range 5 * maxGrowing {
-		s.grows(stroke(i, 2))
-	}
-	if n := len(s.growing); n != maxGrowing {
-		t.Errorf("%d growing strokes are remembered; at most %d pens draw", n, maxGrowing)
-	}
-	last := 5*maxGrowing - 1
-	g := s.grows(stroke(last, 5))
-	if g.last.Segments() != 4 || len(s.growing) != maxGrowing {
-		t.Error("a stroke that went on is another one")
-	}
-	moved := stroke(last, 5)
-	moved.Points[4].Pos.Z = 1
-	if s.grows(moved) == g {
-		t.Error("a stroke whose last point lies elsewhere goes on with what was drawn of it")
-	}
-	g = s.grows(stroke(last, 5))
-	other := stroke(last, 5)
-	other.Radius = 0.5
-	if s.grows(other) == g {
-		t.Error("a stroke of the same id with another radius goes on with what was drawn of the first")
-	}
-	s.Forget(other.ID)
-	if n := len(s.growing); n != maxGrowing-1 {
-		t.Errorf("%d are remembered after one was forgotten", n)
-	}
-}
-
 // A sheet that is raised to a finer size keeps what is shown of it at the sizes that it had:
 // it is seen as it was until finer tiles come, and nothing is evaluated twice.
 func TestARaisedSheetKeepsItsCoarserTiles(t *testing.T) {
 	m, _, d, _, _ := sample.Dressed("bollard")
-	sc := NewScene(m, NewCache(64<<20))
+	sc := NewScene(m, cache.New(64<<20))
 	sized := func(n int) *Program {
 		o, _, _, err := step.Rules.Apply(d, stack.SizeSheet{Target: m.Sheets[0].Name, Size: n})
 		if err != nil {
@@ -736,7 +684,7 @@ func TestARaisedSheetKeepsItsCoarserTiles(t *testing.T) {
 		return Compile(sc, o, "", "")
 	}
 	small, large := sized(1024), sized(4096)
-	for _, tile := range Tiles(0, 512) {
+	for _, tile := range surface.Tiles(0, 512) {
 		for _, c := range []stack.Channel{stack.BaseColor, stack.Roughness, stack.Height, stack.Normal} {
 			if small.Key(sc.OnTile(tile), c) != large.Key(sc.OnTile(tile), c) {
 				t.Fatalf("%s of tile %+v has another key in a larger sheet", c, tile)

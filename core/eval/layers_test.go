@@ -12,11 +12,13 @@ import (
 
 	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 type coats = map[stack.Channel]stack.Coat
@@ -41,7 +43,7 @@ func middle(t *testing.T, d *stack.Document, c stack.Channel) []float32 {
 	if err := step.Rules.Check(d); err != nil {
 		t.Fatal(err)
 	}
-	s := NewScene(whole(t), NewCache(1<<26))
+	s := NewScene(whole(t), cache.New(1<<26))
 	p := Compile(s, d, "", "")
 	v, err := p.Channel(t.Context(), s.OnFrame(raster.Point(geom.V3(0.5, 0, 0.25), geom.V3(0, 1, 0), 0), "p"), c)
 	if err != nil {
@@ -201,7 +203,7 @@ func TestAFollowersKeyHoldsWhatItFollows(t *testing.T) {
 	hand := st(stack.Hand, nil)
 	a := fill("a", 1, coats{stack.Height: met("add", 1, 0.001)}, hand)
 	f := fill("f", 1, coats{stack.Roughness: met("normal", 1, 1)}, st(stack.Follow, map[string]any{"layer": "a", "what": "mask"}), st("blur", map[string]any{"radius": 4 * texel}))
-	s := NewScene(whole(t), NewCache(1<<28))
+	s := NewScene(whole(t), cache.New(1<<28))
 	before := doc(a, f)
 	stroke := &brush.Stroke{ID: "s", Radius: 5 * texel, Strength: 1, Values: map[string][]float32{"mask": {0}}, Points: brush.Points{{Pos: geom.V3(20*texel, 0, 64*texel), Nrm: geom.V3(0, 1, 0), Pressure: 1}}}
 	after, _, _, err := step.Rules.Apply(before, stack.AddStroke{Target: "a", StepID: hand.ID, StrokeID: "s", Stroke: stroke, Index: -1})
@@ -214,7 +216,7 @@ func TestAFollowersKeyHoldsWhatItFollows(t *testing.T) {
 		t.Fatal("a stroke is not seen as a stroke only")
 	}
 	changed := 0
-	for _, tile := range Tiles(0, 512) {
+	for _, tile := range surface.Tiles(0, 512) {
 		u, w := s.OnTile(tile), s.OnTile(tile)
 		if u.Empty() {
 			continue
@@ -244,11 +246,11 @@ func TestAFollowersKeyHoldsWhatItFollows(t *testing.T) {
 
 func TestReachesAreJoined(t *testing.T) {
 	m := cutUp(t)
-	s := NewScene(m, NewCache(1<<26))
+	s := NewScene(m, cache.New(1<<26))
 	cover := func(r stack.Reach) (n int) {
 		l := fill("a", 1, coats{stack.Roughness: met("normal", 1, 1)})
 		l.Reach = r
-		for _, on := range Compile(s, doc(l), "", "").layers[0].covers.tri {
+		for _, on := range Compile(s, doc(l), "", "").layers[0].covers.On {
 			if on {
 				n++
 			}
@@ -275,7 +277,7 @@ func TestDrillTellsWhatEachLayerAdds(t *testing.T) {
 		hidden(fill("c", 1, coats{stack.Roughness: met("normal", 1, 0)})),
 	)
 	d.Layers[1].Layers[0].Mask[2].On = false
-	s := NewScene(whole(t), NewCache(1<<26))
+	s := NewScene(whole(t), cache.New(1<<26))
 	p := Compile(s, d, "", "")
 	core, err := p.Drill(t.Context(), s.OnFrame(raster.Point(geom.V3(0.5, 0, 0.25), geom.V3(0, 1, 0), 0), "p"), true)
 	if err != nil {
@@ -319,7 +321,7 @@ func TestPictures(t *testing.T) {
 	c := met("normal", 1, 0, 0, 0)
 	c.Stream = []*stack.Step{st("picture", map[string]any{"picture": "p.png", "laid": "by UVs"})}
 	d := doc(fill("a", 1, coats{stack.BaseColor: c}))
-	s := NewScene(whole(t), NewCache(1<<28))
+	s := NewScene(whole(t), cache.New(1<<28))
 	reads := 0
 	s.Picture = func(name string) (*pix.Picture, error) {
 		reads++
@@ -330,7 +332,7 @@ func TestPictures(t *testing.T) {
 	}
 	p := Compile(s, d, "", "")
 	for _, size := range []int{512, 128} {
-		u := s.OnTile(Tile{0, size, 0, 0})
+		u := s.OnTile(surface.Tile{Sheet: 0, Size: size, X: 0, Y: 0})
 		v, err := p.Channel(t.Context(), u, stack.BaseColor)
 		if err != nil {
 			t.Fatal(err)
@@ -351,7 +353,7 @@ func TestPictures(t *testing.T) {
 	}
 	c.Stream = []*stack.Step{st("picture", map[string]any{"picture": "gone.png"})}
 	p = Compile(s, doc(fill("a", 1, coats{stack.BaseColor: c})), "", "")
-	_, err := p.Channel(t.Context(), s.OnTile(Tile{0, 128, 0, 0}), stack.BaseColor)
+	_, err := p.Channel(t.Context(), s.OnTile(surface.Tile{Sheet: 0, Size: 128, X: 0, Y: 0}), stack.BaseColor)
 	if err == nil || !strings.Contains(err.Error(), `layer "Coat a"`) || !strings.Contains(err.Error(), "gone.png") || !strings.Contains(err.Error(), "step 1") {
 		t.Errorf("a missing picture is told as %v", err)
 	}
@@ -366,9 +368,9 @@ func TestATinyCacheGivesTheSameTexels(t *testing.T) {
 	m := cutUp(t)
 	d := doc(fill("a", 1, nil, steps...))
 	d.Sheets["Sheet 2"] = stack.SheetSize{Size: 512}
-	s := NewScene(m, NewCache(1000))
+	s := NewScene(m, cache.New(1000))
 	p := Compile(s, d, "", "")
-	for _, tile := range Tiles(0, 512)[:6] {
+	for _, tile := range surface.Tiles(0, 512)[:6] {
 		u := s.OnTile(tile)
 		if u.Empty() {
 			continue

@@ -52,7 +52,7 @@ func (p *Program) Notes() map[string]string {
 }
 
 func (p *Program) width(name string) int {
-	pic, err := p.Scene.stored(name)
+	pic, err := p.Scene.Stored(name)
 	if err != nil {
 		return 0
 	}
@@ -76,7 +76,7 @@ func (p *Program) coarseness(pl *layerPlan, s *stack.Step) float32 {
 		size := max(p.Doc.Sheets[sheet.Name].Size, pix.Size)
 		k := float32(size) / (in.Number("repeat") * float32(w))
 		if in.Choice("laid") != "by UVs" {
-			k = in.Number("size") / float32(w) / (p.Scene.index(i).Scale() / float32(size))
+			k = in.Number("size") / float32(w) / (p.Scene.Index(i).Scale() / float32(size))
 		}
 		worst = max(worst, k)
 	}

@@ -10,10 +10,11 @@ import (
 	"sync"
 
 	"velvetgrime/core/brush"
-	"velvetgrime/core/mesh"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // Program is a document made ready to be evaluated on a scene. It is immutable
@@ -51,8 +52,8 @@ type layerPlan struct {
 	kids    []*layerPlan
 	strokes *brush.List
 	reach   Key
-	covers  *covered // nil: all
-	sheets  []bool   // by sheet: whether any triangle is covered; nil: all
+	covers  *surface.Triangles // nil: all
+	sheets  []bool             // by sheet: whether any triangle is covered; nil: all
 	ids     []stack.IDColor
 
 	followers []*stack.Step // what its agents follow
@@ -85,19 +86,19 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 		hands:    map[*stack.Step]*brush.List{},
 		below:    map[string]*Program{},
 	}
-	p.light = newHash("light").str(d.Light).sum()
+	p.light = cache.NewHash("light").Str(d.Light).Sum()
 	for i, most := range [2]int{math.MaxInt, mostForFrames} {
 		heeded := maps.Clone(d.Sheets)
 		for name, s := range heeded {
 			heeded[name] = stack.SheetSize{Size: min(s.Size, most)}
 		}
 		b, _ := json.Marshal(heeded)
-		p.sizes[i] = newHash("sizes").str(string(b)).sum()
+		p.sizes[i] = cache.NewHash("sizes").Str(string(b)).Sum()
 	}
 	b, _ := json.Marshal(d.Preparation().Baked)
-	p.baked = newHash("baked").str(string(b)).sum()
+	p.baked = cache.NewHash("baked").Str(string(b)).Sum()
 	b, _ = json.Marshal(d.Facts())
-	p.facts = newHash("facts").key(p.baked).str(string(b)).sum()
+	p.facts = cache.NewHash("facts").Key(p.baked).Str(string(b)).Sum()
 	kept := plans{map[planKey]*layerPlan{}, map[string]*brush.List{}}
 	s.mu.Lock()
 	known := s.plans
@@ -177,7 +178,7 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 		bare := coat
 		bare.Stream = nil
 		b, _ := json.Marshal(bare)
-		cp.key = newHash("coat").str(l.Kind).str(string(b)).str(fmt.Sprint(l.Amount)).sum()
+		cp.key = cache.NewHash("coat").Str(l.Kind).Str(string(b)).Str(fmt.Sprint(l.Amount)).Sum()
 		if len(coat.Stream) > 0 && l.Kind == stack.Fill {
 			info, _ := d.Info(c)
 			cp.stream = planStream(coat.Stream, ground(info, coat))
@@ -204,7 +205,7 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 		}
 	}
 	b, _ := json.Marshal(l.Reach)
-	pl.reach = newHash("reach").str(string(b)).sum()
+	pl.reach = cache.NewHash("reach").Str(string(b)).Sum()
 	if !l.Reach.All() {
 		pl.cover(s, l.Reach)
 		pl.ids = l.Reach.IDs
@@ -241,57 +242,15 @@ func rangeOf(info stack.ChannelInfo, coat stack.Coat) [2]float32 {
 	return info.Range
 }
 
-// covers marks the triangles that a reach covers by sheets, parts, islands and faces.
-func covers(m *mesh.Model, r stack.Reach) []bool {
-	out := make([]bool, len(m.Tri))
-	has := func(list []string) map[string]bool {
-		out := map[string]bool{}
-		for _, n := range list {
-			out[n] = true
-		}
-		return out
-	}
-	sheets, parts := has(r.Sheets), has(r.Parts)
-	islands := map[int32]bool{}
-	for _, i := range r.Islands {
-		islands[i] = true
-	}
-	for i := range m.Tri {
-		out[i] = sheets[m.Sheets[m.TriSheet[i]].Name] || parts[m.Parts[m.TriPart[i]].Name] || islands[m.Island[i]]
-	}
-	for k := 0; k+1 < len(r.Faces); k += 2 {
-		for i := max(int(r.Faces[k]), 0); i < min(int(r.Faces[k])+int(r.Faces[k+1]), len(m.Tri)); i++ {
-			out[i] = true
-		}
-	}
-	return out
-}
-
-// covered are triangles, and the islands that any of them belongs to.
-type covered struct {
-	tri    []bool
-	island []bool
-}
-
-func newCovered(m *mesh.Model, r stack.Reach) *covered {
-	c := &covered{covers(m, r), make([]bool, m.Islands)}
-	for i, on := range c.tri {
-		if on {
-			c.island[m.Island[i]] = true
-		}
-	}
-	return c
-}
-
 // cover marks the triangles and the sheets that the layer's reach covers.
 func (pl *layerPlan) cover(s *Scene, r stack.Reach) {
 	m := s.Model
-	pl.covers, pl.sheets = newCovered(m, r), make([]bool, len(m.Sheets))
+	pl.covers, pl.sheets = surface.TrianglesOf(m, r), make([]bool, len(m.Sheets))
 	if len(r.IDs) > 0 { // any sheet may hold the colours
 		pl.sheets = nil
 		return
 	}
-	for i, on := range pl.covers.tri {
+	for i, on := range pl.covers.On {
 		if on {
 			pl.sheets[m.TriSheet[i]] = true
 		}
@@ -301,8 +260,8 @@ func (pl *layerPlan) cover(s *Scene, r stack.Reach) {
 // none reports whether the layer cannot reach a tile at all, known from its
 // sheet. The tile's margin may show a neighbouring sheet's texels; there the layer
 // is then cut one texel early, which no interior texel sees.
-func (pl *layerPlan) none(u *Surface) bool {
-	return u.tile != nil && pl.sheets != nil && !pl.sheets[u.tile.Sheet]
+func (pl *layerPlan) none(u *surface.Surface) bool {
+	return u.Tile != nil && pl.sheets != nil && !pl.sheets[u.Tile.Sheet]
 }
 
 // planes is what the cache holds for evaluated results.
@@ -317,7 +276,7 @@ func (p planes) Bytes() int {
 }
 
 // maskKey returns the key of a layer's mask with its reach.
-func (p *Program) maskKey(u *Surface, pl *layerPlan, pad float32) Key {
+func (p *Program) maskKey(u *surface.Surface, pl *layerPlan, pad float32) Key {
 	return p.maskKeyOf(u, pl, pl.mask, pad)
 }
 
@@ -329,19 +288,19 @@ func (pl *layerPlan) maskFor(c stack.Channel) *streamPlan {
 	return pl.mask
 }
 
-func (p *Program) maskKeyOf(u *Surface, pl *layerPlan, sp *streamPlan, pad float32) Key {
+func (p *Program) maskKeyOf(u *surface.Surface, pl *layerPlan, sp *streamPlan, pad float32) Key {
 	k := p.streamKey(u, sp, len(sp.steps), pad)
 	if pl.covers != nil {
-		k = join(k, pl.reach, 1)
+		k = cache.Join(k, pl.reach, 1)
 	}
 	if len(pl.ids) > 0 {
-		k = join(k, p.baked, 17)
+		k = cache.Join(k, p.baked, 17)
 	}
 	return k
 }
 
 // mask evaluates a layer's mask with its reach.
-func (p *Program) mask(ctx context.Context, u *Surface, pl *layerPlan) (pix.Plane, error) {
+func (p *Program) mask(ctx context.Context, u *surface.Surface, pl *layerPlan) (pix.Plane, error) {
 	return p.maskUpTo(ctx, u, pl, pl.mask, len(pl.mask.steps))
 }
 
@@ -349,7 +308,7 @@ func (p *Program) mask(ctx context.Context, u *Surface, pl *layerPlan) (pix.Plan
 // reach.
 func (p *Program) maskUpTo(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	pl *layerPlan,
 	sp *streamPlan,
 	upTo int,
@@ -357,27 +316,27 @@ func (p *Program) maskUpTo(
 	if pl.covers == nil && !sp.active(upTo) {
 		return pix.Plane{Value: 1}, nil
 	}
-	key := join(p.streamKey(u, sp, upTo, 0), pl.reach, 77)
+	key := cache.Join(p.streamKey(u, sp, upTo, 0), pl.reach, 77)
 	if len(pl.ids) > 0 {
-		key = join(key, p.baked, 17)
+		key = cache.Join(key, p.baked, 17)
 	}
-	if v, ok := p.Scene.Cache.get(key); ok && !(u.ahead && p.hot[pl]) {
+	if v, ok := p.Scene.Cache.Get(key); ok && !(u.Ahead && p.hot[pl]) {
 		return v.(planes)[0], nil
 	}
 	reach, err := p.reached(u, pl)
 	if err != nil {
 		return pix.Plane{}, fmt.Errorf("layer %q: reach: %w", pl.layer.Name, err)
 	}
-	if reach != nil && !u.scene.plainly && !slices.ContainsFunc(reach, func(v float32) bool { return v != 0 }) {
+	if reach != nil && !p.Scene.plainly && !slices.ContainsFunc(reach, func(v float32) bool { return v != 0 }) {
 		p.Scene.put(ctx, key, planes{pix.Plane{}})
 		return pix.Plane{}, nil // whatever its stream says
 	}
 	var out []float32
 	if sp.active(upTo) {
 		eval := p.stream
-		if reach != nil && !u.scene.plainly {
-			if need := u.sparse(func(i int) bool { return reach[i] != 0 }, nil); need != nil {
-				eval = func(ctx context.Context, u *Surface, sp *streamPlan, upTo int) ([][]float32, error) {
+		if reach != nil && !p.Scene.plainly {
+			if need := sparse(u, func(i int) bool { return reach[i] != 0 }, nil); need != nil {
+				eval = func(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) ([][]float32, error) {
 					return p.streamWhere(ctx, u, sp, upTo, need)
 				}
 			}
@@ -416,7 +375,7 @@ func (p *Program) maskUpTo(
 
 // reached returns how far a layer's reach covers each point of a surface, 0..1; nil: it covers
 // all.
-func (p *Program) reached(u *Surface, pl *layerPlan) ([]float32, error) {
+func (p *Program) reached(u *surface.Surface, pl *layerPlan) ([]float32, error) {
 	if pl.covers == nil {
 		return nil, nil
 	}
@@ -425,7 +384,7 @@ func (p *Program) reached(u *Surface, pl *layerPlan) ([]float32, error) {
 		return nil, err
 	}
 	out := make([]float32, len(u.Frame().Pos))
-	for k, on := range u.covered(pl.covers) {
+	for k, on := range u.Covered(pl.covers) {
 		if on {
 			out[k] = 1
 		} else if byID != nil {
@@ -462,19 +421,19 @@ func grey(v [][]float32) []float32 {
 // the newest stroke is kept, so that a live stroke costs itself only.
 func (p *Program) painted(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	q pulls,
 	list []int,
 	keys []Key,
 	channel string,
 	components int,
 ) (planes, error) {
-	name := func(i int) Key { return join(u.key, keys[i], 0x7061696e74) }
+	name := func(i int) Key { return cache.Join(u.Key, keys[i], 0x7061696e74) }
 	n := len(u.Frame().Pos)
 	start := 0
 	var acc planes
 	for i := len(list) - 1; i >= 0; i-- {
-		if v, ok := p.Scene.Cache.get(name(i)); ok {
+		if v, ok := p.Scene.Cache.Get(name(i)); ok {
 			if i == len(list)-1 {
 				return v.(planes), nil
 			}
@@ -501,7 +460,7 @@ func (p *Program) painted(
 				return nil, err
 			}
 		}
-		c, err := u.cover(s, s.ID == p.live)
+		c, err := u.Cover(s, s.ID == p.live)
 		if err != nil {
 			return nil, err
 		}
@@ -534,7 +493,7 @@ func (p *Program) painted(
 // seams and sheets as a blur of a stream is.
 func (p *Program) softened(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	q pulls,
 	i int,
 	channel string,
@@ -545,17 +504,17 @@ func (p *Program) softened(
 		[]*stack.Step{{Kind: "blur", On: true, Amount: 1, Params: map[string]any{"radius": float64(s.Spread())}}},
 		nil,
 	)
-	sp.start = newHash(
+	sp.start = cache.NewHash(
 		"softened",
-	).key(q.list.Key(i)).
-		str(channel).
-		key(q.list.Before(i)).
-		key(p.sightsAnywhere(below, channel)).
-		sum()
-	sp.read = func(ctx context.Context, t *Surface) ([][]float32, error) {
+	).Key(q.list.Key(i)).
+		Str(channel).
+		Key(q.list.Before(i)).
+		Key(p.sightsAnywhere(below, channel)).
+		Sum()
+	sp.read = func(ctx context.Context, t *surface.Surface) ([][]float32, error) {
 		list, keys := p.touching(t, below, channel, 0)
 		if len(list) == 0 {
-			return wide(nil, components+1, len(t.Frame().Pos)), nil
+			return surface.Wide(nil, components+1, len(t.Frame().Pos)), nil
 		}
 		v, err := p.painted(ctx, t, below, list, keys, channel, components)
 		return rows(v), err
@@ -654,7 +613,7 @@ func cutLayers(list []*stack.Layer, id string, with bool) ([]*stack.Layer, bool)
 }
 
 // Mask evaluates the mask of a layer with its reach. It works on hidden layers too.
-func (p *Program) Mask(ctx context.Context, u *Surface, layerID string) (pix.Plane, error) {
+func (p *Program) Mask(ctx context.Context, u *surface.Surface, layerID string) (pix.Plane, error) {
 	pl := p.all[layerID]
 	if pl == nil {
 		return pix.Plane{}, fmt.Errorf("there is no layer %q", layerID)
@@ -663,7 +622,7 @@ func (p *Program) Mask(ctx context.Context, u *Surface, layerID string) (pix.Pla
 }
 
 // MaskKey returns the content key of a layer's whole mask on a surface.
-func (p *Program) MaskKey(u *Surface, layerID string) Key {
+func (p *Program) MaskKey(u *surface.Surface, layerID string) Key {
 	pl := p.all[layerID]
 	if pl == nil {
 		return Key{}

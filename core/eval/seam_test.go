@@ -6,11 +6,13 @@ import (
 	"testing"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // texel is the edge of a texel of the test plates, in metres: 1 unit of UV is 2 m
@@ -93,7 +95,7 @@ func cutUp(t *testing.T) *mesh.Model {
 // place on the plate.
 func onPlate(t *testing.T, m *mesh.Model, steps []*stack.Step) [256][128]float32 {
 	t.Helper()
-	return onScene(t, NewScene(m, NewCache(1<<28)), steps, "")
+	return onScene(t, NewScene(m, cache.New(1<<28)), steps, "")
 }
 
 // onScene is onPlate for a scene that is there, with a stroke that still grows.
@@ -113,7 +115,7 @@ func onScene(t *testing.T, s *Scene, steps []*stack.Step, live string) [256][128
 		}
 	}
 	for sheet := range m.Sheets {
-		for _, tile := range Tiles(sheet, 512) {
+		for _, tile := range surface.Tiles(sheet, 512) {
 			u := s.OnTile(tile)
 			if u.Empty() {
 				continue

@@ -2,94 +2,28 @@ package eval
 
 import (
 	"context"
-	"fmt"
 
-	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
-	"velvetgrime/core/mesh"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
-
-// matched is a correspondence that two places make, or why they make none.
-type matched struct {
-	c   *mesh.Counterparts
-	err error
-}
-
-const maxMatches = 16
-
-// Counterparts returns the correspondence of faces that two places on the surface make.
-// Normals of length 0 leave open on which side of a plate they lie.
-func (s *Scene) Counterparts(a, an, b, bn geom.Vec3) (*mesh.Counterparts, error) {
-	key := fmt.Sprint(a, an, b, bn)
-	s.mu.Lock()
-	got, ok := s.matches[key]
-	s.mu.Unlock()
-	if ok {
-		return got.c, got.err
-	}
-	m, tree := s.Model, s.ground().Tree
-	far := m.Bounds.Size().Length() / 20
-	face := func(p, n geom.Vec3) int {
-		return int(
-			tree.Closest(
-				p,
-				far,
-				func(t int32) bool { return n == (geom.Vec3{}) || m.FaceNormal(int(t)).Dot(n) > 0 },
-			).Tri,
-		)
-	}
-	x, y := face(a, an), face(b, bn)
-	if x < 0 || y < 0 {
-		got.err = fmt.Errorf("the two places do not lie on the surface; pick a face and its counterpart")
-	} else {
-		got.c, got.err = m.Match(x, y)
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.matches == nil || len(s.matches) >= maxMatches {
-		s.matches = map[string]matched{}
-	}
-	s.matches[key] = got
-	return got.c, got.err
-}
-
-// OfTake is Counterparts for what a stroke takes from.
-func (s *Scene) OfTake(t *brush.Take) (*mesh.Counterparts, error) {
-	return s.Counterparts(t.At, t.Nrm, t.To, t.ToNrm)
-}
-
-// corners returns the shares of a place in its triangle: of the second corner and of the
-// third.
-func corners(m *mesh.Model, t int32, p geom.Vec3) (u, v float32) {
-	k := m.Tri[t]
-	at := geom.Barycentric(p, m.Pos[k[0]], m.Pos[k[1]], m.Pos[k[2]])
-	u, v = max(at[1], 0), max(at[2], 0) // a texel may lie a little outside
-	if s := u + v; s > 1 {
-		u, v = u/s, v/s
-	}
-	return u, v
-}
 
 // elsewhere reads planes at places, between the texels of sheets as fine as a surface.
 func (p *Program) elsewhere(
-	u *Surface,
+	u *surface.Surface,
 	pos []geom.Vec3,
 	tri []int32,
-	of func(tu *Surface) ([][]float32, error),
+	of func(tu *surface.Surface) ([][]float32, error),
 ) ([][]float32, error) {
 	f := u.Frame()
-	there := &Surface{
-		scene: p.Scene,
-		frame: &raster.Frame{W: len(pos), H: 1, Pos: pos, Tri: tri, Footprint: f.Footprint},
-	}
-	return p.betweenTexels(there, func(sheet int) int {
-		if u.tile != nil && u.tile.Sheet == sheet {
-			return u.tile.Size
+	there := p.Scene.At(&raster.Frame{W: len(pos), H: 1, Pos: pos, Tri: tri, Footprint: f.Footprint})
+	return there.BetweenTexels(func(sheet int) int {
+		if u.Tile != nil && u.Tile.Sheet == sheet {
+			return u.Tile.Size
 		}
 		size := 128
-		for size < 8192 && p.Scene.index(sheet).Scale()/float32(size) > 1.2*f.Footprint {
+		for size < 8192 && p.Scene.Index(sheet).Scale()/float32(size) > 1.2*f.Footprint {
 			size *= 2
 		}
 		return size
@@ -106,7 +40,7 @@ func (p *Program) keyAnywhere(sp *streamPlan, upTo int) Key {
 	if k, ok := p.anywhere.Load(streamPart{sp, upTo}); ok {
 		return k.(Key)
 	}
-	k := p.streamKey(p.Scene.ground().on.copy(), sp, upTo, 0)
+	k := p.streamKey(p.Scene.Ground().On.Copy(), sp, upTo, 0)
 	p.anywhere.Store(streamPart{sp, upTo}, k)
 	return k
 }
@@ -126,7 +60,7 @@ func pairOf(in step.Input) (a, b geom.Vec3, ok bool) {
 // the counterparts.
 func (p *Program) otherSide(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	sp *streamPlan,
 	i int,
 	out [][]float32,
@@ -156,14 +90,14 @@ func (p *Program) otherSide(
 			}
 			continue
 		}
-		x, y := corners(m, t, f.Pos[k])
+		x, y := surface.Corners(m, t, f.Pos[k])
 		face, at, _, _ := c.Place(m, t, x, y)
 		pos, tri, to = append(pos, at), append(tri, face), append(to, int32(k))
 	}
 	if len(pos) == 0 {
 		return out, nil
 	}
-	got, err := p.elsewhere(u, pos, tri, func(tu *Surface) ([][]float32, error) {
+	got, err := p.elsewhere(u, pos, tri, func(tu *surface.Surface) ([][]float32, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
@@ -172,7 +106,7 @@ func (p *Program) otherSide(
 	if err != nil {
 		return nil, err
 	}
-	out = wide(out, len(got), len(f.Pos))
+	out = surface.Wide(out, len(got), len(f.Pos))
 	for n, row := range out {
 		for j, k := range to {
 			row[k] += s.Amount * (got[min(n, len(got)-1)][j] - row[k])

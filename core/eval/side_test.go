@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
@@ -44,7 +45,7 @@ func dab(id string, x, z float32) *brush.Stroke {
 
 func TestTheOtherSideOfAStream(t *testing.T) {
 	m := strip(t, false)
-	s := NewScene(m, NewCache(64<<20))
+	s := NewScene(m, cache.New(64<<20))
 	content := func() []*stack.Step { // different on both sides
 		hand := st("hand", nil)
 		hand.Strokes = []*brush.Stroke{dab("near", 0.3, 0.3), dab("far", 1.2, 0.2)}
@@ -97,7 +98,7 @@ func TestTheOtherSideOfAStream(t *testing.T) {
 }
 
 func TestTheOtherSideRefusesWhatDoesNotMatch(t *testing.T) {
-	s := NewScene(strip(t, false), NewCache(1<<20))
+	s := NewScene(strip(t, false), cache.New(1<<20))
 	for want, pair := range map[string][2]geom.Vec3{
 		"same face": {geom.V3(0.2, 0, 0.9), geom.V3(0.25, 0, 0.9)},
 		"surface":   {geom.V3(0.2, 9, 0.9), geom.V3(1.8, 0, 0.1)},
@@ -120,7 +121,7 @@ func TestTheOtherSideRefusesWhatDoesNotMatch(t *testing.T) {
 // ways round at once the two sides change places.
 func TestTheOtherSideUnderTheBrush(t *testing.T) {
 	m := strip(t, false)
-	s := NewScene(m, NewCache(64<<20))
+	s := NewScene(m, cache.New(64<<20))
 	up := geom.V3(0, 1, 0)
 	over := func(id string, x, z float32, past string) *brush.Stroke {
 		b := &brush.Stroke{ID: id, Radius: 0.3, Strength: 1, Hardness: 0.6, Does: brush.Opposite, Values: map[string][]float32{"mask": {1}},

@@ -7,10 +7,12 @@ import (
 	"slices"
 
 	"velvetgrime/core/blend"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // streamPlan is a stream with the keys of its parameters.
@@ -20,7 +22,7 @@ type streamPlan struct {
 	start  Key
 	color  bool // whether colours are wanted at its end
 	// of a stream that begins with what was painted: reads it from a tile
-	read func(ctx context.Context, u *Surface) ([][]float32, error)
+	read func(ctx context.Context, u *surface.Surface) ([][]float32, error)
 }
 
 type stepPlan struct {
@@ -38,14 +40,14 @@ type stepPlan struct {
 }
 
 func planStream(list []*stack.Step, ground []float32) *streamPlan {
-	sp := &streamPlan{ground: ground, start: newHash("stream").str(fmt.Sprint(ground)).sum()}
+	sp := &streamPlan{ground: ground, start: cache.NewHash("stream").Str(fmt.Sprint(ground)).Sum()}
 	for i, s := range list {
 		c := *s
 		c.ID, c.Name, c.StrokeID, c.Steps = "", "", nil, nil
 		b, _ := json.Marshal(&c)
-		pl := stepPlan{step: s, key: newHash("step").str(string(b)).sum()}
+		pl := stepPlan{step: s, key: cache.NewHash("step").Str(string(b)).Sum()}
 		b, _ = json.Marshal(c.Params)
-		pl.own = newHash("own").str(c.Kind).str(string(b)).sum()
+		pl.own = cache.NewHash("own").Str(c.Kind).Str(string(b)).Sum()
 		d, ok := step.Get(s.Kind)
 		if !ok {
 			pl.err = fmt.Errorf("step %d: there is no step %q", i+1, s.Kind)
@@ -135,10 +137,10 @@ func (sp *streamPlan) lastFilter(upTo int) int {
 
 // streamKey returns the key of a stream after its first upTo steps on a surface
 // and within pad metres around it: filters later in the evaluation read that far.
-func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) Key {
+func (p *Program) streamKey(u *surface.Surface, sp *streamPlan, upTo int, pad float32) Key {
 	whole := pad == 0 && upTo == len(sp.steps)
 	if whole {
-		if k, ok := u.masks[memo{sp, p.facts}]; ok {
+		if k, ok := u.Known[memo{sp, p.facts}]; ok {
 			return k
 		}
 	}
@@ -147,43 +149,43 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 			pad += s.reach
 		}
 	}
-	k := join(u.key, sp.start, 11)
+	k := cache.Join(u.Key, sp.start, 11)
 	for i := range upTo {
 		s := &sp.steps[i]
 		if !s.step.On {
 			continue
 		}
 		pad -= s.reach
-		k = join(k, s.key, 2)
-		if s.reach > 0 && u.tile == nil && u.patch == nil {
-			k = join(k, p.sizesKey(u), 8) // read from the sheets
+		k = cache.Join(k, s.key, 2)
+		if s.reach > 0 && u.Tile == nil && u.Patch == nil {
+			k = cache.Join(k, p.sizesKey(u), 8) // read from the sheets
 		}
 		if len(s.step.Strokes) > 0 {
 			if _, keys := p.touching(u, p.handing(s.step), stack.MaskStream, pad); len(keys) > 0 {
-				k = join(k, keys[len(keys)-1], 3)
+				k = cache.Join(k, keys[len(keys)-1], 3)
 			}
 		}
 		if s.inner != nil {
-			k = join(k, p.streamKey(u, s.inner, len(s.inner.steps), pad+s.reach), 4)
+			k = cache.Join(k, p.streamKey(u, s.inner, len(s.inner.steps), pad+s.reach), 4)
 		}
 		if s.reads != nil || s.ways != nil {
-			k = join(k, p.readsKey(u, s, pad), 20)
+			k = cache.Join(k, p.readsKey(u, s, pad), 20)
 		}
 		if s.step.Kind == stack.OtherSide { // it reads what came before anywhere
-			k = join(k, p.keyAnywhere(sp, i), 21)
+			k = cache.Join(k, p.keyAnywhere(sp, i), 21)
 		}
 		if s.step.Kind == stack.BakedStep || s.step.Kind == stack.IDStep {
-			k = join(k, p.baked, 17)
+			k = cache.Join(k, p.baked, 17)
 		}
 		if s.step.Kind == stack.Follow {
-			k = join(k, p.followKey(u, s.step, pad), 6)
+			k = cache.Join(k, p.followKey(u, s.step, pad), 6)
 		}
 	}
 	if whole {
-		if u.masks == nil {
-			u.masks = map[memo]Key{}
+		if u.Known == nil {
+			u.Known = map[any]Key{}
 		}
-		u.masks[memo{sp, p.facts}] = k
+		u.Known[memo{sp, p.facts}] = k
 	}
 	return k
 }
@@ -191,13 +193,13 @@ func (p *Program) streamKey(u *Surface, sp *streamPlan, upTo int, pad float32) K
 // stream evaluates the first upTo steps of a stream: one plane of greys or three
 // of colours, of the surface's points. The result may be shared: it is not to be
 // written.
-func (p *Program) stream(ctx context.Context, u *Surface, sp *streamPlan, upTo int) ([][]float32, error) {
+func (p *Program) stream(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) ([][]float32, error) {
 	return p.streamWhere(ctx, u, sp, upTo, nil)
 }
 
 // streamWhere is stream where its result counts; elsewhere it gives anything.
 func (p *Program) streamWhere(
-	ctx context.Context, u *Surface, sp *streamPlan, upTo int, need where,
+	ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int, need where,
 ) ([][]float32, error) {
 	n := len(u.Frame().Pos)
 	if only := sp.single(upTo); only != nil {
@@ -299,7 +301,7 @@ func colored(v [][]float32) [][]float32 {
 	return [][]float32{v[0], append([]float32(nil), v[0]...), append([]float32(nil), v[0]...)}
 }
 
-func (p *Program) hand(ctx context.Context, u *Surface, s *stack.Step, out [][]float32) error {
+func (p *Program) hand(ctx context.Context, u *surface.Surface, s *stack.Step, out [][]float32) error {
 	list, keys := p.touching(u, p.handing(s), stack.MaskStream, 0)
 	if len(list) == 0 {
 		return nil
@@ -320,7 +322,7 @@ func (p *Program) hand(ctx context.Context, u *Surface, s *stack.Step, out [][]f
 // source blends what a source makes over what came before.
 func (p *Program) source(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	s *stepPlan,
 	out [][]float32,
 	scratch, alpha []float32,
@@ -386,16 +388,16 @@ func (p *Program) source(
 }
 
 // input returns what a step reads on a surface, its places on the sheets included.
-func (p *Program) input(u *Surface, s *stack.Step) (step.Input, *step.Description) {
+func (p *Program) input(u *surface.Surface, s *stack.Step) (step.Input, *step.Description) {
 	in, d := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
 	m := p.Scene.Model
 	in.Sheet = func(i int) geom.Vec2 {
 		t := in.Frame.Tri[i]
-		return p.Scene.index(int(m.TriSheet[t])).UVAt(t, in.Frame.Pos[i])
+		return p.Scene.Index(int(m.TriSheet[t])).UVAt(t, in.Frame.Pos[i])
 	}
 	in.UV = func(i int) geom.Vec2 {
 		uv := in.Sheet(i)
-		k := p.Scene.index(int(m.TriSheet[in.Frame.Tri[i]])).Scale()
+		k := p.Scene.Index(int(m.TriSheet[in.Frame.Tri[i]])).Scale()
 		return geom.Vec2{X: uv.X * k, Y: uv.Y * k}
 	}
 	return in, d
@@ -403,11 +405,11 @@ func (p *Program) input(u *Surface, s *stack.Step) (step.Input, *step.Descriptio
 
 // wanted marks where a source that multiplies or darkens is not laid over black, within
 // another choice, when that is less than half of the surface.
-func (p *Program) wanted(u *Surface, s *stack.Step, out []float32, within where) where {
+func (p *Program) wanted(u *surface.Surface, s *stack.Step, out []float32, within where) where {
 	if s.Blend != "multiply" && s.Blend != "darken" {
 		return within
 	}
-	return u.sparse(func(i int) bool { return out[i] > 0 }, within)
+	return sparse(u, func(i int) bool { return out[i] > 0 }, within)
 }
 
 // ones fills a row with 1.
@@ -421,7 +423,7 @@ func ones(row []float32) []float32 {
 // does not run it again. Where it multiplies what is black already it need not run
 // at all: a mask that shows in few places costs those places.
 func (p *Program) plainSource(
-	u *Surface, s *stepPlan, out [][]float32, scratch []float32, first bool, counts where,
+	u *surface.Surface, s *stepPlan, out [][]float32, scratch []float32, first bool, counts where,
 ) []float32 {
 	f := u.Frame()
 	in, d := p.input(u, s.step)
@@ -429,8 +431,8 @@ func (p *Program) plainSource(
 		d.Run(in, scratch)
 		return scratch
 	}
-	key := join(u.key, s.own, 51)
-	if v, ok := p.Scene.Cache.get(key); ok {
+	key := cache.Join(u.Key, s.own, 51)
+	if v, ok := p.Scene.Cache.Get(key); ok {
 		return v.(planes)[0].Data
 	}
 	need := counts
@@ -449,7 +451,7 @@ func (p *Program) plainSource(
 	row := make([]float32, len(f.Pos))
 	d.Run(in, row)
 	if p.remembers(u, s) {
-		p.Scene.Cache.put(key, planes{{Data: row}})
+		p.Scene.Cache.Put(key, planes{{Data: row}})
 	}
 	return row
 }
@@ -457,8 +459,8 @@ func (p *Program) plainSource(
 // remembers reports whether what a step makes by itself is worth its memory: on drafts,
 // which are few and asked for again at once, and in the layer under edit. Elsewhere
 // masks and channels are kept, which is all that a change needs again.
-func (p *Program) remembers(u *Surface, s *stepPlan) bool {
-	return u.tile == nil || u.tile.Size <= draft || p.hotSteps[s.step]
+func (p *Program) remembers(u *surface.Surface, s *stepPlan) bool {
+	return u.Tile == nil || u.Tile.Size <= draft || p.hotSteps[s.step]
 }
 
 // draft is the largest size of a sheet, in texels a side, at which what a change needs
@@ -466,7 +468,7 @@ func (p *Program) remembers(u *Surface, s *stepPlan) bool {
 const draft = 512
 
 // special carries out the sources that read more than their own parameters.
-func (p *Program) special(ctx context.Context, u *Surface, s *stepPlan) (src [][]float32, cover []float32, err error) {
+func (p *Program) special(ctx context.Context, u *surface.Surface, s *stepPlan) (src [][]float32, cover []float32, err error) {
 	switch s.step.Kind {
 	case stack.Bundle:
 		if !s.inner.active(len(s.inner.steps)) {
@@ -492,7 +494,7 @@ func (p *Program) special(ctx context.Context, u *Surface, s *stepPlan) (src [][
 }
 
 // shape runs a shaper that needs nothing but the values.
-func (p *Program) shape(u *Surface, s *stepPlan, out [][]float32, scratch []float32) [][]float32 {
+func (p *Program) shape(u *surface.Surface, s *stepPlan, out [][]float32, scratch []float32) [][]float32 {
 	in, d := step.NewInput(s.step, u.Frame(), p.Scene.Model.Bounds)
 	if len(out) == 1 && d.Run == nil || d.Colors != nil && d.Colors(in) {
 		out = colored(out)
@@ -528,7 +530,7 @@ func mix(row, v []float32, amount float32) {
 func masked(s *stack.Step) bool { on, _ := s.Params["masked"].(bool); return on }
 
 // followKey returns the key of what a follow step reads within pad metres.
-func (p *Program) followKey(u *Surface, s *stack.Step, pad float32) Key {
+func (p *Program) followKey(u *surface.Surface, s *stack.Step, pad float32) Key {
 	layer, what := s.Sources()
 	if layer == stack.Below {
 		return p.lowerPart(p.holders[s]).key(u, stack.Channel(what), pad)
@@ -542,13 +544,13 @@ func (p *Program) followKey(u *Surface, s *stack.Step, pad float32) Key {
 	}
 	k := p.ownKey(u, pl, stack.Channel(what), pad)
 	if masked(s) {
-		k = join(k, p.maskKey(u, pl, pad), 7)
+		k = cache.Join(k, p.maskKey(u, pl, pad), 7)
 	}
 	return k
 }
 
 // follow evaluates what a follow step reads.
-func (p *Program) follow(ctx context.Context, u *Surface, s *stack.Step) ([][]float32, error) {
+func (p *Program) follow(ctx context.Context, u *surface.Surface, s *stack.Step) ([][]float32, error) {
 	layer, what := s.Sources()
 	n := len(u.Frame().Pos)
 	full := func(v []pix.Plane) [][]float32 {
@@ -644,7 +646,7 @@ func (p *Program) find(layerID, stepID string) (pl *layerPlan, sp *streamPlan, u
 // Step evaluates a stream up to and including one step: one plane of greys or
 // three of sRGB-encoded colours. The reach of the layer is not part of it. A step
 // of a channel that is switched off gives nothing.
-func (p *Program) Step(ctx context.Context, u *Surface, layerID, stepID string) ([]pix.Plane, error) {
+func (p *Program) Step(ctx context.Context, u *surface.Surface, layerID, stepID string) ([]pix.Plane, error) {
 	_, sp, upTo := p.find(layerID, stepID)
 	if sp == nil {
 		return nil, nil
@@ -661,10 +663,10 @@ func (p *Program) Step(ctx context.Context, u *Surface, layerID, stepID string) 
 }
 
 // StepKey returns the content key of what Step gives.
-func (p *Program) StepKey(u *Surface, layerID, stepID string) Key {
+func (p *Program) StepKey(u *surface.Surface, layerID, stepID string) Key {
 	_, sp, upTo := p.find(layerID, stepID)
 	if sp == nil {
 		return Key{}
 	}
-	return join(p.streamKey(u, sp, upTo, 0), Key{}, 31)
+	return cache.Join(p.streamKey(u, sp, upTo, 0), Key{}, 31)
 }

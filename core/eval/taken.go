@@ -9,6 +9,7 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/raster"
+	"velvetgrime/core/surface"
 )
 
 // taking is what a stroke that clones or smears took on one surface so far. A live
@@ -31,10 +32,10 @@ type takingKey struct {
 // no surface near it takes nothing.
 func (p *Program) taken(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	q pulls,
 	i int,
-	c *hit,
+	c *surface.Hit,
 	channel string,
 	components int,
 ) ([][]float32, error) {
@@ -46,20 +47,20 @@ func (p *Program) taken(
 	}
 	n := len(u.Frame().Pos)
 	if below.list.Len() == 0 {
-		return wide(nil, components+1, n), nil
+		return surface.Wide(nil, components+1, n), nil
 	}
 	t := &taking{}
 	if s.ID == p.live {
-		t = p.Scene.grows(s).taking(takingKey{channel, u.key})
+		t = surface.Beside(p.Scene.Scene, s, takingKey{channel, u.Key}, func() *taking { return &taking{} })
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.trace == nil || t.n > len(s.Points) {
-		t.trace, t.rows, t.through = brush.NewTrace(n), wide(nil, components+1, n), nil
+		t.trace, t.rows, t.through = brush.NewTrace(n), surface.Wide(nil, components+1, n), nil
 	}
 	t.n = len(s.Points)
 	t.moved(c)
-	if err := p.take(ctx, u, s, below, t.trace.Grow(s, c.frame, c.Cover), t, c.frame, channel, components); err != nil {
+	if err := p.take(ctx, u, s, below, t.trace.Grow(s, c.Frame, c.Cover), t, c.Frame, channel, components); err != nil {
 		t.trace = nil
 		return nil, err
 	}
@@ -70,8 +71,8 @@ func (p *Program) taken(
 }
 
 // moved forgets what is known of points that are hit through another place than before.
-func (t *taking) moved(c *hit) {
-	if c.through == nil && t.through == nil {
+func (t *taking) moved(c *surface.Hit) {
+	if c.Through == nil && t.through == nil {
 		return
 	}
 	if t.through == nil {
@@ -79,8 +80,8 @@ func (t *taking) moved(c *hit) {
 	}
 	for i := range t.through {
 		now := int32(0)
-		if c.through != nil {
-			now = c.through[i]
+		if c.Through != nil {
+			now = c.Through[i]
 		}
 		if t.through[i] != now {
 			t.through[i] = now
@@ -92,7 +93,7 @@ func (t *taking) moved(c *hit) {
 // take fills the rows of what was taken at some points.
 func (p *Program) take(
 	ctx context.Context,
-	u *Surface,
+	u *surface.Surface,
 	s *brush.Stroke,
 	below pulls,
 	points []int32,
@@ -105,7 +106,7 @@ func (p *Program) take(
 		to    int32
 		share float32
 	}
-	m, tree := p.Scene.Model, p.Scene.ground().Tree
+	m, tree := p.Scene.Model, p.Scene.Ground().Tree
 	far := max(2*s.Radius, 4*f.Footprint)
 	var over *mesh.Counterparts
 	if s.Counterparts() {
@@ -125,7 +126,7 @@ func (p *Program) take(
 		}
 		if over != nil {
 			if face := f.Tri[i]; over.To[face] >= 0 {
-				x, y := corners(m, face, f.Pos[i])
+				x, y := surface.Corners(m, face, f.Pos[i])
 				face, at, _, _ := over.Place(m, face, x, y)
 				parts, pos, tri = append(parts, part{i, 1}), append(pos, at), append(tri, face)
 			}
@@ -146,13 +147,13 @@ func (p *Program) take(
 	if len(pos) == 0 {
 		return nil
 	}
-	got, err := p.elsewhere(u, pos, tri, func(tu *Surface) ([][]float32, error) {
+	got, err := p.elsewhere(u, pos, tri, func(tu *surface.Surface) ([][]float32, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		list, keys := p.touching(tu, below, channel, 0)
 		if len(list) == 0 {
-			return wide(nil, components+1, len(tu.Frame().Pos)), nil
+			return surface.Wide(nil, components+1, len(tu.Frame().Pos)), nil
 		}
 		v, err := p.painted(ctx, tu, below, list, keys, channel, components)
 		return rows(v), err

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/sample"
@@ -113,7 +114,7 @@ func TestTakingGrows(t *testing.T) {
 		mark := pull("mark", "", 20, [2]float32{60, 50}, [2]float32{70, 80})
 		finished := onPlate(t, whole(t), handOf(mark, full))
 		m := whole(t)
-		s := NewScene(m, NewCache(64<<20))
+		s := NewScene(m, cache.New(64<<20))
 		var grown [256][128]float32
 		for n := 1; n <= len(full.Points); n++ {
 			part := *full
@@ -187,11 +188,11 @@ func TestPinchingAndFlattening(t *testing.T) {
 // it paints only what is seen, and what the horn hides.
 func TestOnlyWhatIsSeenIsPainted(t *testing.T) {
 	m := sample.Bollard()
-	s := NewScene(m, NewCache(64<<20))
+	s := NewScene(m, cache.New(64<<20))
 	st := &brush.Stroke{ID: "s", Radius: 0.3, Strength: 1, Hardness: 0.99, Kit: &brush.Kit{Spacing: 0.1, Flow: 1, Through: true, Depth: 4}, Values: map[string][]float32{"mask": {1}},
 		Points: brush.Points{{Pos: geom.V3(0, 0.3, 0.12), Nrm: geom.V3(0, 0, 1), Pressure: 1}}}
 	cover := func(p, n geom.Vec3) float32 {
-		c, err := s.OnFrame(raster.Point(p, n, 0), p.String()).cover(st, false)
+		c, err := s.OnFrame(raster.Point(p, n, 0), p.String()).Cover(st, false)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -2,7 +2,9 @@ package eval
 
 import (
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/surface"
 )
 
 // touched remembers which of the first n strokes of a list touch a tile, so that
@@ -28,22 +30,22 @@ const (
 
 // touching returns the strokes that touch the surface or come within pad metres
 // of it, by their places in the list, and the chain of their keys.
-func (p *Program) touching(u *Surface, q pulls, channel string, pad float32) (list []int, keys []Key) {
+func (p *Program) touching(u *surface.Surface, q pulls, channel string, pad float32) (list []int, keys []Key) {
 	list, keys = p.touchers(u, q.list, channel, pad)
 	return list, p.sights(u, q, list, keys, channel, pad)
 }
 
-func (p *Program) touchers(u *Surface, all *brush.List, channel string, pad float32) (list []int, keys []Key) {
+func (p *Program) touchers(u *surface.Surface, all *brush.List, channel string, pad float32) (list []int, keys []Key) {
 	n := all.Len()
 	if n == 0 {
 		return nil, nil
 	}
 	pad += all.Spread()
-	if n < worthRemembering || u.tile == nil {
+	if n < worthRemembering || u.Tile == nil {
 		return p.test(u, all, 0, channel, pad, nil, nil)
 	}
-	k := touchKey{u.key, all.Key(0), channel, pad}
-	sc := u.scene
+	k := touchKey{u.Key, all.Key(0), channel, pad}
+	sc := p.Scene
 	sc.mu.Lock()
 	known := sc.touch[k]
 	sc.mu.Unlock()
@@ -82,7 +84,7 @@ func (s *Scene) remember(k touchKey, t *touched) {
 // test adds the strokes from one on that touch to a list and to the chain of its keys.
 // What a stroke takes from elsewhere hangs on all strokes before it.
 func (p *Program) test(
-	u *Surface,
+	u *surface.Surface,
 	all *brush.List,
 	from int,
 	channel string,
@@ -97,9 +99,9 @@ func (p *Program) test(
 	many := all.Len()-from > worthRemembering
 	var here geom.Box
 	if many { // most lie elsewhere and need no closer look
-		here = u.bounds().all.Pad(pad)
+		here = u.Bounds().Pad(pad)
 	}
-	in := newHash(channel).sum()
+	in := cache.NewHash(channel).Sum()
 	for i := from; i < all.Len(); i++ {
 		if many && !here.Overlaps(all.Box(i)) {
 			continue
@@ -108,10 +110,10 @@ func (p *Program) test(
 		if _, on := s.Values[channel]; !on && !s.Erase {
 			continue
 		}
-		if u.touches(s, all.Key(i), pad, s.ID == p.live) {
-			k = join(k, join(all.Key(i), in, 0), 1)
+		if u.Touches(s, all.Key(i), pad, s.ID == p.live) {
+			k = cache.Join(k, cache.Join(all.Key(i), in, 0), 1)
 			if s.Elsewhere() {
-				k = join(k, all.Before(i), 2)
+				k = cache.Join(k, all.Before(i), 2)
 			}
 			list, keys = append(list, i), append(keys, k)
 		}

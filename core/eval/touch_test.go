@@ -6,8 +6,10 @@ import (
 	"testing"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 )
 
 // What is remembered of which strokes touch a tile must give the keys that a scene
@@ -16,7 +18,7 @@ import (
 func TestRememberedTouchesAreThoseOfAFreshScene(t *testing.T) {
 	m := whole(t)
 	r := rand.New(rand.NewPCG(5, 6))
-	warm := NewScene(m, NewCache(1<<26))
+	warm := NewScene(m, cache.New(1<<26))
 	l := &stack.Layer{ID: "a", Name: "A", Kind: stack.Paint, Visible: true, Amount: 1, Channels: coats{stack.BaseColor: met("normal", 1)}}
 	random := func(id string, points int) *brush.Stroke {
 		s := &brush.Stroke{ID: id, Radius: 6 * texel, Strength: 1, Values: map[string][]float32{"baseColor": {1, 0, 0}}}
@@ -30,9 +32,9 @@ func TestRememberedTouchesAreThoseOfAFreshScene(t *testing.T) {
 		t.Helper()
 		c := *l
 		d := doc(&c)
-		fresh := NewScene(m, NewCache(1<<26))
+		fresh := NewScene(m, cache.New(1<<26))
 		p, q := Compile(warm, d, "a", live), Compile(fresh, d, "a", live)
-		for _, tile := range Tiles(0, 512) {
+		for _, tile := range surface.Tiles(0, 512) {
 			if p.Key(warm.OnTile(tile), stack.BaseColor) != q.Key(fresh.OnTile(tile), stack.BaseColor) {
 				t.Fatalf("%s: tile %+v has another key than in a fresh scene", what, tile)
 			}

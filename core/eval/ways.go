@@ -3,41 +3,13 @@ package eval
 import (
 	"context"
 	"fmt"
-	"sync"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/flow"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 	"velvetgrime/core/way"
 )
-
-// ways is what a scene keeps for agents that go over its surface.
-type ways struct {
-	once sync.Once
-	*way.Ground
-	on *Surface // the ground's points as a surface
-
-	mu    sync.Mutex
-	walks map[Key]*walk
-	order []Key // oldest first
-}
-
-// walk is what one way over the surface found, once for all tiles.
-type walk struct {
-	mu    sync.Mutex
-	found way.Found // nil: not gone yet
-}
-
-const maxWalks = 48 // of a megabyte or less each
-
-func (s *Scene) ground() *ways {
-	w := &s.ways
-	w.once.Do(func() {
-		w.Ground, _ = way.NewGround(context.Background(), s.Model, way.Points) // it is finished and has triangles
-		w.walks = map[Key]*walk{}
-		w.on = s.OnFrame(w.Frame(), "cloud")
-	})
-	return w
-}
 
 // surfaceReads are the streams that the ways of a step read, by name. They depend on the
 // step alone, not on the conditions.
@@ -88,7 +60,7 @@ type wayName struct {
 // wayOf returns the way of a step.
 func (p *Program) wayOf(name string, s *stepPlan) (way.Way, error) {
 	in, _ := step.NewInput(s.step, nil, p.Scene.Model.Bounds)
-	return way.Of(name, in, p.Doc.Facts(), p.Scene.ground().Cloud.Spacing)
+	return way.Of(name, in, p.Doc.Facts(), p.Scene.Ground().Cloud.Spacing)
 }
 
 // wayKey is the key of a way: its own, and what it reads anywhere on the model.
@@ -104,47 +76,26 @@ func (p *Program) wayKey(name string, s *stepPlan) Key {
 func (p *Program) newWayKey(name string, s *stepPlan) Key {
 	w, err := p.wayOf(name, s)
 	if err != nil {
-		return newHash(err.Error()).sum() // going it fails with the same
+		return cache.NewHash(err.Error()).Sum() // going it fails with the same
 	}
-	k := newHash("way").key(way.Key(name, w)).key(p.Scene.base)
-	on := p.Scene.ground().on
+	k := cache.NewHash("way").Key(way.Key(name, w)).Key(p.Scene.Base)
+	on := p.Scene.Ground().On
 	for _, r := range w.Readings() {
 		if sp := s.walks[r.Name]; sp != nil {
-			k = k.str(r.Name).key(p.atAge(r.Years).streamKey(on.copy(), sp, len(sp.steps), 0))
+			k = k.Str(r.Name).Key(p.atAge(r.Years).streamKey(on.Copy(), sp, len(sp.steps), 0))
 		}
 	}
-	return k.sum()
+	return k.Sum()
 }
-
-// at returns the walk of a key: one that is remembered, or one that has yet to be gone;
-// then the oldest may be forgotten.
-func (w *ways) at(key Key) *walk {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	k := w.walks[key]
-	if k == nil {
-		k = &walk{}
-		w.walks[key] = k
-		w.order = append(w.order, key)
-		for len(w.order) > maxWalks {
-			delete(w.walks, w.order[0])
-			w.order = w.order[1:]
-		}
-	}
-	return k
-}
-
-// copy returns a surface for another goroutine.
-func (u *Surface) copy() *Surface { return &Surface{key: u.key, scene: u.scene, frame: u.frame} }
 
 // walked returns what the way of a step found, going it when it was not gone yet.
 func (p *Program) walked(ctx context.Context, name string, s *stepPlan) (way.Found, error) {
-	ground := p.Scene.ground()
-	k := ground.at(p.wayKey(name, s))
-	k.mu.Lock()
-	defer k.mu.Unlock()
-	if k.found != nil {
-		return k.found, nil
+	ground := p.Scene.Ground()
+	k := ground.At(p.wayKey(name, s))
+	k.Lock()
+	defer k.Unlock()
+	if k.Found != nil {
+		return k.Found, nil
 	}
 	w, err := p.wayOf(name, s)
 	if err != nil {
@@ -159,7 +110,7 @@ func (p *Program) walked(ctx context.Context, name string, s *stepPlan) (way.Fou
 	}
 	found, err := w.Find(ctx, ground.Ground, func(i int) []float32 { return rows[i] })
 	if err == nil && complete(ctx) {
-		k.found = found
+		k.Found = found
 	}
 	return found, err
 }
@@ -173,7 +124,7 @@ func (p *Program) onGround(ctx context.Context, s *stepPlan, name string) ([]flo
 	if m, ok := missingFor(sp); ok && !p.hasBaked(m) {
 		return nil, nil
 	}
-	v, err := p.stream(ctx, p.Scene.ground().on.copy(), sp, len(sp.steps))
+	v, err := p.stream(ctx, p.Scene.Ground().On.Copy(), sp, len(sp.steps))
 	if err != nil {
 		return nil, err
 	}
@@ -182,14 +133,14 @@ func (p *Program) onGround(ctx context.Context, s *stepPlan, name string) ([]flo
 
 // runRow draws the runs of a step at the points of a surface. On drafts what each run
 // left is kept, so that a moved age only weighs it anew.
-func (p *Program) runRow(u *Surface, look flow.Look, name Key, r *way.Stainer) []float32 {
+func (p *Program) runRow(u *surface.Surface, look flow.Look, name Key, r *way.Stainer) []float32 {
 	f := u.Frame()
 	out := make([]float32, len(f.Pos))
 	s := r.Of(look.Width)
 	if !s.Near(f.Bounds) {
 		return out
 	}
-	if u.tile != nil && u.tile.Size > draft {
+	if u.Tile != nil && u.Tile.Size > draft {
 		for i, t := range f.Tri {
 			if t >= 0 {
 				out[i] = s.At(&look, f.Pos[i], f.Nrm[i], f.Footprint)
@@ -199,9 +150,9 @@ func (p *Program) runRow(u *Surface, look flow.Look, name Key, r *way.Stainer) [
 	}
 	still := look
 	still.Age = 0
-	key := newHash("marks").key(u.key).key(name).str(fmt.Sprintf("%+v", still)).sum()
+	key := cache.NewHash("marks").Key(u.Key).Key(name).Str(fmt.Sprintf("%+v", still)).Sum()
 	var counts, marks []float32
-	if v, ok := p.Scene.Cache.get(key); ok {
+	if v, ok := p.Scene.Cache.Get(key); ok {
 		counts, marks = v.(planes)[0].Data, v.(planes)[1].Data
 	} else {
 		var list []flow.Mark
@@ -216,7 +167,7 @@ func (p *Program) runRow(u *Surface, look flow.Look, name Key, r *way.Stainer) [
 				marks = append(marks, m.Rank, m.Much)
 			}
 		}
-		p.Scene.Cache.put(key, planes{{Data: counts}, {Data: marks}})
+		p.Scene.Cache.Put(key, planes{{Data: counts}, {Data: marks}})
 	}
 	var room [16]flow.Mark
 	for i, n := range counts {

@@ -4,6 +4,7 @@ import (
 	"velvetgrime/core/blend"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 )
 
 // Work that cannot be seen is not done: a source that is multiplied by black later on, or
@@ -13,18 +14,18 @@ import (
 // where marks the points of a surface at which a stream's result counts; nil: at all.
 type where []bool
 
-// shows marks where a mask is not black, when that is less than half of the surface; else it
+// seenThrough marks where a mask is not black, when that is less than half of the surface; else it
 // returns nil.
-func (u *Surface) shows(mask pix.Plane) where {
-	if mask.Data == nil || u.scene.plainly {
+func (p *Program) seenThrough(u *surface.Surface, mask pix.Plane) where {
+	if mask.Data == nil || p.Scene.plainly {
 		return nil
 	}
-	return u.sparse(func(i int) bool { return mask.Data[i] > 0 }, nil)
+	return sparse(u, func(i int) bool { return mask.Data[i] > 0 }, nil)
 }
 
 // sparse marks where f holds, within another choice, when that is less than half of the
 // surface; else it returns that choice.
-func (u *Surface) sparse(f func(i int) bool, within where) where {
+func sparse(u *surface.Surface, f func(i int) bool, within where) where {
 	frame := u.Frame()
 	out, count := make(where, len(frame.Pos)), 0
 	for i, t := range frame.Tri {
@@ -57,7 +58,7 @@ func (m multiplier) over(out [][]float32, ones []float32) {
 // ahead evaluates the cheap sources of a stream that multiply what came before them, by the
 // index of their step: where one is black, nothing before it counts. It looks for them only
 // where something before costs much.
-func (p *Program) ahead(u *Surface, sp *streamPlan, from, upTo int, need where) map[int]multiplier {
+func (p *Program) ahead(u *surface.Surface, sp *streamPlan, from, upTo int, need where) map[int]multiplier {
 	if p.Scene.plainly {
 		return nil
 	}
@@ -83,7 +84,7 @@ func (p *Program) ahead(u *Surface, sp *streamPlan, from, upTo int, need where) 
 	}
 	for k := len(order) - 1; k >= 0; k-- {
 		m := out[order[k]]
-		need = u.sparse(func(i int) bool { return m.row[i] > 0 }, need)
+		need = sparse(u, func(i int) bool { return m.row[i] > 0 }, need)
 		out[order[k]] = multiplier{m.row, need}
 	}
 	return out

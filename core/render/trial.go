@@ -5,6 +5,7 @@ import (
 	"fmt"
 
 	"velvetgrime/core/bake"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
@@ -21,14 +22,14 @@ type Baked struct {
 }
 
 // BakeInMemory bakes a model for pictures that need no store: occlusion, curvature,
-// sky and thickness at size texels with so many rays. cache is in bytes.
+// sky and thickness at size texels with so many rays. room is of the cache, in bytes.
 func BakeInMemory(
 	ctx context.Context,
 	m *mesh.Model,
 	dense *mesh.Model,
 	s bake.Settings,
 	maps []string,
-	cache int,
+	room int,
 ) (*Baked, error) {
 	b, err := bake.New(ctx, m, dense, s, maps)
 	if err != nil {
@@ -42,7 +43,7 @@ func BakeInMemory(
 	}
 	out := &Baked{
 		Model:    m,
-		Scene:    eval.NewScene(m, eval.NewCache(cache)),
+		Scene:    eval.NewScene(m, cache.New(room)),
 		Prepared: &stack.Prepared{Baked: map[string]map[string]stack.Baked{}},
 	}
 	pics := map[string]*pix.Picture{}

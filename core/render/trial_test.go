@@ -14,6 +14,7 @@ import (
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 	"velvetgrime/core/unwrap"
 )
 
@@ -75,7 +76,7 @@ func (b *Baked) texels(t *testing.T, p *eval.Program, size int, f func(pos, nrm 
 // texelsOf is texels for the first tiles of each row and column.
 func (b *Baked) texelsOf(t *testing.T, p *eval.Program, size, tiles int, f func(pos, nrm geom.Vec3, part string, v float32)) {
 	t.Helper()
-	for _, tile := range eval.Tiles(0, size) {
+	for _, tile := range surface.Tiles(0, size) {
 		if tile.X >= tiles || tile.Y >= tiles {
 			continue
 		}
@@ -236,7 +237,7 @@ func TestMasksAgreeTexelByTexel(t *testing.T) {
 		for y := 0; y < max(side/pix.Size, 1); y++ {
 			for x := 0; x < max(side/pix.Size, 1); x++ {
 				// the place is the first of its tile at 512
-				u := b.Scene.OnTile(eval.Tile{Sheet: 0, Size: size, X: k + x, Y: k + y})
+				u := b.Scene.OnTile(surface.Tile{Sheet: 0, Size: size, X: k + x, Y: k + y})
 				v, err := p.Step(context.Background(), u, "mask", "s")
 				if err != nil {
 					t.Fatal(err)
@@ -289,7 +290,7 @@ func TestNoSeamShows(t *testing.T) {
 		t.Fatal(err)
 	}
 	const size = 256
-	tiles := eval.Tiles(0, size)
+	tiles := surface.Tiles(0, size)
 	for _, d := range step.Descriptions() {
 		if d.Role == "shaper" || d.Hand || d.Special && d.Kind != stack.BakedStep || d.RunColor != nil && d.Run == nil || d.Kind == "gradient-uv" || d.Kind == stack.BakedStep {
 			continue // along the UVs there is a step at every seam by its nature; a baked map has its own texels

@@ -27,6 +27,7 @@ func TestCoreKnowsNothingOfTheService(t *testing.T) {
 	// within core: places and texels know nothing of documents, documents nothing of evaluation
 	for pkg, never := range map[string][]string{
 		"geom": {"core/mesh", "core/stack"}, "pix": {"core/mesh", "core/stack"}, "raster": {"core/stack", "core/eval"}, "stack": {"core/eval", "core/step"},
+		"cache": {"core/mesh", "core/stack"}, "surface": {"core/eval"}, "cast": {"core/eval", "core/surface"},
 	} {
 		out, err := exec.Command("go", "list", "-deps", "velvetgrime/core/"+pkg).Output()
 		if err != nil {

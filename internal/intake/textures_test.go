@@ -10,10 +10,10 @@ import (
 	"os"
 	"testing"
 
-	"velvetgrime/core/eval"
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 	"velvetgrime/internal/intake"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
@@ -59,8 +59,8 @@ func TestTexturesOfAFileBecomeALayer(t *testing.T) {
 	if n := len(prog.Doc.Layers); n != 2 || prog.Doc.Layers[1].Name != "From the file" {
 		t.Fatalf("%d layers", n)
 	}
-	var u *eval.Surface
-	for _, tile := range eval.Tiles(0, 256) {
+	var u *surface.Surface
+	for _, tile := range surface.Tiles(0, 256) {
 		if q := prog.Scene.OnTile(tile); !q.Empty() {
 			u = q
 		}

@@ -7,6 +7,7 @@ import (
 
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/surface"
 )
 
 // PenLead is how far ahead of the pen tiles are made ready: what it went since its last
@@ -72,7 +73,7 @@ func (u *pusher) ahead(ctx context.Context) {
 	defer cancel()
 	channels := p.Painted(at.layer)
 	want := u.wanted(p)
-	fine := slices.DeleteFunc(want.seen, func(t eval.Tile) bool {
+	fine := slices.DeleteFunc(want.seen, func(t surface.Tile) bool {
 		return want.over[t] || !p.Scene.Model.Sheets[t.Sheet].HasUV
 	})
 	_ = p.ReadyAll(ctx, p.Scene.Near(fine, at.Pen), channels, u.ready) // or the tile will tell when it is shown

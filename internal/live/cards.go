@@ -11,6 +11,7 @@ import (
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 
 	"github.com/coder/websocket"
 )
@@ -19,7 +20,7 @@ import (
 const cardW, cardH = 132, 72
 
 // look returns what the page's camera sees, small, or nil before it has told.
-func (u *pusher) look(p *eval.Program) *eval.Surface {
+func (u *pusher) look(p *eval.Program) *surface.Surface {
 	if len(u.wish.cards) != 16 {
 		return nil
 	}
@@ -59,7 +60,7 @@ func (u *pusher) pictures(ctx context.Context, p *eval.Program) error {
 // picture sends one card when it has changed: 2, the length of its name, width and
 // height as little-endian 16 bit, the components (1 or 3), the name, then the
 // components of each texel. 0 is kept for what is not the model.
-func (u *pusher) picture(ctx context.Context, p *eval.Program, view *eval.Surface, layer, step string) error {
+func (u *pusher) picture(ctx context.Context, p *eval.Program, view *surface.Surface, layer, step string) error {
 	name, key := layer, p.MaskKey(view, layer)
 	if step != "" {
 		name, key = layer+"/"+step, p.StepKey(view, layer, step)

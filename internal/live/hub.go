@@ -10,7 +10,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	"velvetgrime/core/eval"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 	"velvetgrime/internal/store"
@@ -19,7 +19,7 @@ import (
 // Hub holds the open projects and the cache they share.
 type Hub struct {
 	Store *store.Store
-	Cache *eval.Cache
+	Cache *cache.Cache
 	// Transient hubs belong to a process that does not own projects: they read a
 	// project anew for every job.
 	Transient bool
@@ -87,7 +87,7 @@ func NewHub(s *store.Store, limit int) *Hub {
 	ctx, stop := context.WithCancel(context.Background())
 	h := &Hub{
 		Store:   s,
-		Cache:   eval.NewCache(limit),
+		Cache:   cache.New(limit),
 		holder:  store.NewHolder(),
 		open:    map[string]*Session{},
 		opening: map[string]*opening{},

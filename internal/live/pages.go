@@ -5,11 +5,12 @@ import (
 
 	"velvetgrime/core/eval"
 	"velvetgrime/core/pix"
+	"velvetgrime/core/surface"
 )
 
 // page is a tile for which a page of the browser has room, and of which maps it holds.
 type page struct {
-	eval.Tile
+	surface.Tile
 	held byte // a bit a map
 }
 
@@ -32,7 +33,7 @@ func readPages(n []int) ([]page, error) {
 		if sheet < 0 || size < pix.Size || size > maxSize || size&(size-1) != 0 || x < 0 || y < 0 || x >= side || y >= side || held < 0 || held >= 1<<mapCount {
 			return nil, fmt.Errorf("page %d (sheet %d, %d texels a side, %d and %d, holding %d) is none", i/pageNumbers, sheet, size, x, y, held)
 		}
-		out = append(out, page{eval.Tile{Sheet: sheet, Size: size, X: x, Y: y}, byte(held)})
+		out = append(out, page{surface.Tile{Sheet: sheet, Size: size, X: x, Y: y}, byte(held)})
 	}
 	return out, nil
 }
@@ -43,23 +44,23 @@ const maxSize = 8192
 // wanted is what a page of the browser is to hold: what its camera sees, in the order in
 // which it is to come, and what it holds besides.
 type wanted struct {
-	seen, aside []eval.Tile
+	seen, aside []surface.Tile
 	// over marks those of seen that have finer ones of seen within them: they are what is
 	// to be seen until these come
-	over map[eval.Tile]bool
+	over map[surface.Tile]bool
 }
 
 // wanted returns what a page of the browser wants of a program. Before it has told, and to one
 // that never tells, that is every tile, and two coarser sizes of it.
 func (u *pusher) wanted(p *eval.Program) wanted {
-	w := wanted{over: map[eval.Tile]bool{}}
+	w := wanted{over: map[surface.Tile]bool{}}
 	if !u.wish.told {
 		for _, coarse := range []int{draftQuick, draftSize, 0} {
 			for sheet := range p.Scene.Model.Sheets {
 				if full := size(p, sheet); coarse == 0 {
-					w.seen = append(w.seen, eval.Tiles(sheet, full)...)
+					w.seen = append(w.seen, surface.Tiles(sheet, full)...)
 				} else if coarse < full {
-					w.seen = append(w.seen, eval.Tiles(sheet, coarse)...)
+					w.seen = append(w.seen, surface.Tiles(sheet, coarse)...)
 				}
 			}
 		}
@@ -73,7 +74,7 @@ func (u *pusher) wanted(p *eval.Program) wanted {
 			w.aside = append(w.aside, k.Tile)
 		}
 	}
-	known := make(map[eval.Tile]bool, len(w.seen))
+	known := make(map[surface.Tile]bool, len(w.seen))
 	for _, t := range w.seen {
 		known[t] = true
 	}
@@ -88,8 +89,8 @@ func (u *pusher) wanted(p *eval.Program) wanted {
 }
 
 // parent is the tile that shows a tile at half its size.
-func parent(t eval.Tile) eval.Tile {
-	return eval.Tile{Sheet: t.Sheet, Size: t.Size / 2, X: t.X / 2, Y: t.Y / 2}
+func parent(t surface.Tile) surface.Tile {
+	return surface.Tile{Sheet: t.Sheet, Size: t.Size / 2, X: t.X / 2, Y: t.Y / 2}
 }
 
 // size returns how many texels a side a sheet has.
@@ -106,7 +107,7 @@ func (u *pusher) held() {
 	if !u.wish.told {
 		return
 	}
-	held := make(map[eval.Tile]byte, len(u.wish.pages))
+	held := make(map[surface.Tile]byte, len(u.wish.pages))
 	for _, k := range u.wish.pages {
 		held[k.Tile] = k.held
 	}

@@ -10,6 +10,7 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 )
 
 // What lies at a place on the surface.
@@ -152,7 +153,7 @@ func (s Spot) place() (pos, nrm geom.Vec3) {
 
 // point returns the surface of a place, and its triangle or
 // −1.
-func (s *Session) point(at Spot) (*eval.Surface, int32) {
+func (s *Session) point(at Spot) (*surface.Surface, int32) {
 	pos, nrm := at.place()
 	tri := s.nearest(pos, nrm)
 	if tri < 0 {

@@ -15,6 +15,7 @@ import (
 	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
 
 	"github.com/coder/websocket"
 )
@@ -31,7 +32,7 @@ const (
 
 // slot is one map of one tile.
 type slot struct {
-	eval.Tile
+	surface.Tile
 	kind int
 }
 
@@ -51,7 +52,7 @@ type pusher struct {
 	have  map[slot]sent
 	clock int64
 	wish  wish
-	views map[string]*eval.Surface
+	views map[string]*surface.Surface
 	wait  bool // until the page has told what it sees
 	mu    sync.Mutex
 	line  sync.Mutex // of the tiles, so that they are counted in the order in which they go
@@ -66,7 +67,7 @@ type pusher struct {
 	solo  soloed
 	// the page has something to show everywhere, be it coarse
 	drafted bool
-	ready   map[eval.Tile]bool // where a stroke on readyOf finds what it needs
+	ready   map[surface.Tile]bool // where a stroke on readyOf finds what it needs
 	readyOf string
 	heard   int64  // up to which request of the page this pass goes
 	coming  soloed // the pen hovers over another layer than the one under edit
@@ -87,10 +88,10 @@ func newPusher(v *viewer) *pusher {
 	return &pusher{
 		v:     v,
 		have:  map[slot]sent{},
-		views: map[string]*eval.Surface{},
+		views: map[string]*surface.Surface{},
 		cards: map[string]eval.Key{},
 		keys:  map[slot]eval.Key{},
-		ready: map[eval.Tile]bool{},
+		ready: map[surface.Tile]bool{},
 		kept:  newKept(v.s.hub.Store, v.s.ID),
 	}
 }
@@ -160,7 +161,7 @@ func (u *pusher) busy(ctx context.Context) error {
 // newer reports whether something changed since the pass began.
 func (u *pusher) newer() bool { return len(u.v.woken) > 0 }
 
-func (u *pusher) key(p *eval.Program, t *eval.Surface, kind int) eval.Key {
+func (u *pusher) key(p *eval.Program, t *surface.Surface, kind int) eval.Key {
 	mix := func(cs ...stack.Channel) eval.Key {
 		var k eval.Key
 		for _, c := range cs {
@@ -298,7 +299,7 @@ func (u *pusher) pass(ctx context.Context) error {
 // order sorts slots: what waits longest goes first, so that nothing starves; of those, in the
 // order of what is wanted.
 func (u *pusher) order(slots []slot, want wanted) {
-	at := make(map[eval.Tile]int, len(want.seen))
+	at := make(map[surface.Tile]int, len(want.seen))
 	for i, t := range want.seen {
 		at[t] = i
 	}
@@ -329,8 +330,8 @@ func apart(slots []slot, want wanted) (fine, over []slot) {
 
 // outdate tells the page which of the tiles that it does not see are out of date, and forgets
 // them: it asks for them when it sees them.
-func (u *pusher) outdate(ctx context.Context, p *eval.Program, aside []eval.Tile) error {
-	var held []eval.Tile
+func (u *pusher) outdate(ctx context.Context, p *eval.Program, aside []surface.Tile) error {
+	var held []surface.Tile
 	for _, t := range aside {
 		for k := range mapCount {
 			if _, there := u.have[slot{t, k}]; there {
@@ -350,7 +351,7 @@ func (u *pusher) outdate(ctx context.Context, p *eval.Program, aside []eval.Tile
 }
 
 // changed lists the slots of tiles whose key is not what the page has.
-func (u *pusher) changed(p *eval.Program, tiles []eval.Tile) []slot {
+func (u *pusher) changed(p *eval.Program, tiles []surface.Tile) []slot {
 	var out []slot
 	until := mapCount
 	if u.wish.alone == "" || u.wish.alone == "layer" {
@@ -360,7 +361,7 @@ func (u *pusher) changed(p *eval.Program, tiles []eval.Tile) []slot {
 		if !p.Scene.Model.Sheets[t.Sheet].HasUV {
 			continue
 		}
-		var surface *eval.Surface // one for all maps: they share keys of masks
+		var surface *surface.Surface // one for all maps: they share keys of masks
 		for k := range until {
 			s := slot{t, k}
 			key, known := u.keys[s]
@@ -383,7 +384,7 @@ func (u *pusher) changed(p *eval.Program, tiles []eval.Tile) []slot {
 // are made from. False: something newer waits.
 func (u *pusher) sendAll(ctx context.Context, p *eval.Program, slots []slot) (bool, error) {
 	var tiles [][]slot
-	at := map[eval.Tile]int{}
+	at := map[surface.Tile]int{}
 	for _, s := range slots {
 		i, known := at[s.Tile]
 		if !known {
@@ -501,7 +502,7 @@ func (u *pusher) sendTile(ctx context.Context, p *eval.Program, s slot, got map[
 	return nil
 }
 
-func (u *pusher) planes(ctx context.Context, p *eval.Program, t *eval.Surface, kind int) ([]pix.Plane, error) {
+func (u *pusher) planes(ctx context.Context, p *eval.Program, t *surface.Surface, kind int) ([]pix.Plane, error) {
 	if kind < mapAlone {
 		m, _ := deliver.Find(packed[kind])
 		return deliver.Planes(ctx, p, t, m)

@@ -7,9 +7,9 @@ import (
 	"strings"
 	"testing"
 
-	"velvetgrime/core/eval"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
 )
 
 // Every kind of message is read as what it is, is carried out in one of the three ways, and
@@ -69,7 +69,7 @@ func TestWhatAPageLooksAt(t *testing.T) {
 		w = r.(glance).wish(w)
 	}
 	if w.alone != "mask" || w.layer != "a" || w.focus != "b" || w.n != 9 || !w.told || w.heard != 7 || w.seen != 1 ||
-		len(w.pages) != 1 || w.pages[0] != (page{eval.Tile{Sheet: 0, Size: 512, X: 3, Y: 1}, 5}) {
+		len(w.pages) != 1 || w.pages[0] != (page{surface.Tile{Sheet: 0, Size: 512, X: 3, Y: 1}, 5}) {
 		t.Errorf("the page wishes %+v", w)
 	}
 	for _, text := range []string{

@@ -3,9 +3,9 @@ package live
 import (
 	"testing"
 
-	"velvetgrime/core/eval"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
+	"velvetgrime/core/surface"
 )
 
 // A tile goes with the ring of texels around it, each texel that stands for nothing with what
@@ -21,7 +21,7 @@ func TestATileBringsItsRing(t *testing.T) {
 			red[i] = float32(x) / 255
 		}
 	}
-	s := slot{eval.Tile{Sheet: 2, Size: 4096, X: 300 % 32, Y: 7}, mapNormal}
+	s := slot{surface.Tile{Sheet: 2, Size: 4096, X: 300 % 32, Y: 7}, mapNormal}
 	b := encodeTile(f, s, []pix.Plane{{Data: red}, {Value: 1}, {Value: 0}})
 	if len(b) != tileHead+4*pix.Pitch*pix.Pitch || string(b[:tileHead]) != "\x01\x02\x02\x00\x00\x10\x0c\x00\x07\x00" {
 		t.Fatalf("%d bytes, beginning with %x", len(b), b[:tileHead])

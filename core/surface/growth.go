@@ -1,4 +1,4 @@
-package eval
+package surface
 
 import (
 	"bytes"
@@ -7,6 +7,7 @@ import (
 	"sync"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 )
 
 // growth is what is known of a stroke that still grows: a longer state of it extends what
@@ -18,8 +19,8 @@ type growth struct {
 
 	mu      sync.Mutex
 	reaches map[reachKey]*reaching
-	covers  map[Key]*covering // by the frame
-	takings map[takingKey]*taking
+	covers  map[cache.Key]*covering // by the frame
+	beside  map[any]any             // of whoever follows its growth
 }
 
 // reaching is up to which segment a stroke was tested for reaching a surface.
@@ -69,8 +70,8 @@ func (s *Scene) grows(st *brush.Stroke) *growth {
 		last:    st,
 		setting: setting,
 		reaches: map[reachKey]*reaching{},
-		covers:  map[Key]*covering{},
-		takings: map[takingKey]*taking{},
+		covers:  map[cache.Key]*covering{},
+		beside:  map[any]any{},
 	}
 	s.growing = append(s.growing, g)
 	if n := len(s.growing); n > maxGrowing {
@@ -106,7 +107,7 @@ func (g *growth) touches(u *Surface, s *brush.Stroke, pad float32, n int) bool {
 	u.bounds() // before the lock: it may draw the tile
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	k := reachKey{Key{}, u.key, pad}
+	k := reachKey{cache.Key{}, u.Key, pad}
 	r := g.reaches[k]
 	if r == nil {
 		r = &reaching{}
@@ -122,7 +123,7 @@ func (g *growth) touches(u *Surface, s *brush.Stroke, pad float32, n int) bool {
 	return r.yes
 }
 
-func (g *growth) on(frame Key) *covering {
+func (g *growth) on(frame cache.Key) *covering {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	c := g.covers[frame]
@@ -133,13 +134,16 @@ func (g *growth) on(frame Key) *covering {
 	return c
 }
 
-func (g *growth) taking(k takingKey) *taking {
+// Beside returns what somebody keeps under a name beside a growing stroke, made by fresh
+// when there is none.
+func Beside[T any](s *Scene, st *brush.Stroke, name any, fresh func() T) T {
+	g := s.grows(st)
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	t := g.takings[k]
-	if t == nil {
-		t = &taking{}
-		g.takings[k] = t
+	v, ok := g.beside[name].(T)
+	if !ok {
+		v = fresh()
+		g.beside[name] = v
 	}
-	return t
+	return v
 }

@@ -1,4 +1,4 @@
-package eval
+package surface
 
 import (
 	"velvetgrime/core/geom"
@@ -12,7 +12,7 @@ func (s *Scene) seen(f *raster.Frame, eye *geom.Vec3, cover []float32, known []i
 	if eye == nil {
 		return
 	}
-	tree := s.ground().Tree
+	tree := s.Ground().Tree
 	var at [spatial.MaxRays]int
 	var dirs [spatial.MaxRays]geom.Vec3
 	var b spatial.Bundle

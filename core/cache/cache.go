@@ -1,4 +1,7 @@
-package eval
+// Package cache keeps immutable values by what they were made from. Nothing in it is ever
+// marked dirty: what did not change keeps its key and is found again. See
+// docs/decisions/0001.
+package cache
 
 import (
 	"container/list"
@@ -10,17 +13,23 @@ import (
 // Key is the content address of a value: a hash of what it is made from.
 type Key = xxh3.Uint128
 
-// hash mixes keys, numbers and strings into one key.
-type hash struct{ h *xxh3.Hasher }
+// Hash mixes keys, numbers and strings into one key.
+type Hash struct{ h *xxh3.Hasher }
 
-func newHash(kind string) hash {
-	h := hash{xxh3.New()}
-	return h.str(kind)
+// NewHash returns a hash that begins with the kind of what is to be named.
+func NewHash(kind string) Hash {
+	h := Hash{xxh3.New()}
+	return h.Str(kind)
 }
 
-func (h hash) str(s string) hash { h.num(uint64(len(s))); _, _ = h.h.WriteString(s); return h }
+// Str mixes in a string with its length.
+func (h Hash) Str(s string) Hash { h.Num(uint64(len(s))); _, _ = h.h.WriteString(s); return h }
 
-func (h hash) num(n uint64) hash {
+// Bytes mixes in bytes of a length that is always the same.
+func (h Hash) Bytes(b []byte) Hash { _, _ = h.h.Write(b); return h }
+
+// Num mixes in a number.
+func (h Hash) Num(n uint64) Hash {
 	var b [8]byte
 	for i := range b {
 		b[i] = byte(n >> (8 * i))
@@ -29,12 +38,15 @@ func (h hash) num(n uint64) hash {
 	return h
 }
 
-func (h hash) key(k Key) hash { return h.num(k.Hi).num(k.Lo) }
-func (h hash) sum() Key       { return h.h.Sum128() }
+// Key mixes in a key.
+func (h Hash) Key(k Key) Hash { return h.Num(k.Hi).Num(k.Lo) }
 
-// join hashes two keys and a small number without a hasher; it is the inner
+// Sum returns the key.
+func (h Hash) Sum() Key { return h.h.Sum128() }
+
+// Join hashes two keys and a small number without a hasher; it is the inner
 // step of every chain.
-func join(a, b Key, n uint64) Key {
+func Join(a, b Key, n uint64) Key {
 	var buf [40]byte
 	for i, v := range [5]uint64{a.Hi, a.Lo, b.Hi, b.Lo, n} {
 		for k := range 8 {
@@ -44,8 +56,8 @@ func join(a, b Key, n uint64) Key {
 	return xxh3.Hash128(buf[:])
 }
 
-// sized is anything the cache can hold.
-type sized interface{ Bytes() int }
+// Sized is anything the cache can hold.
+type Sized interface{ Bytes() int }
 
 // Cache maps keys to immutable values, bounded in bytes; the least recently used
 // go first. Results that were asked for from outside are kept apart from what was
@@ -63,7 +75,7 @@ type Cache struct {
 
 type entry struct {
 	key   Key
-	value sized
+	value Sized
 	tier  int
 }
 
@@ -72,8 +84,8 @@ const (
 	result
 )
 
-// NewCache returns a cache of at most limit bytes.
-func NewCache(limit int) *Cache {
+// New returns a cache of at most limit bytes.
+func New(limit int) *Cache {
 	return &Cache{
 		limit:   limit,
 		full:    limit,
@@ -91,7 +103,7 @@ func (c *Cache) Yield(bytes int) {
 	c.trim()
 }
 
-func (c *Cache) get(k Key) (sized, bool) {
+func (c *Cache) Get(k Key) (Sized, bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	e, ok := c.entries[k]
@@ -105,13 +117,13 @@ func (c *Cache) get(k Key) (sized, bool) {
 	return it.value, true
 }
 
-// put keeps what was found on the way.
-func (c *Cache) put(k Key, v sized) { c.add(k, v, onTheWay) }
+// Put keeps what was found on the way.
+func (c *Cache) Put(k Key, v Sized) { c.add(k, v, onTheWay) }
 
-// keep keeps a result.
-func (c *Cache) keep(k Key, v sized) { c.add(k, v, result) }
+// Keep keeps a result.
+func (c *Cache) Keep(k Key, v Sized) { c.add(k, v, result) }
 
-func (c *Cache) add(k Key, v sized, tier int) {
+func (c *Cache) add(k Key, v Sized, tier int) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if e, ok := c.entries[k]; ok {

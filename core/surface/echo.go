@@ -1,8 +1,9 @@
-package eval
+package surface
 
 import (
 	"slices"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
@@ -19,8 +20,8 @@ type echo struct {
 	box           geom.Box // around its triangles there
 }
 
-func (e echo) key(surface Key) Key {
-	return join(surface, Key{Hi: uint64(uint32(e.sheet)), Lo: uint64(uint32(e.island))}, 62)
+func (e echo) key(surface cache.Key) cache.Key {
+	return cache.Join(surface, cache.Key{Hi: uint64(uint32(e.sheet)), Lo: uint64(uint32(e.island))}, 62)
 }
 
 // echoed are the places of an echo, as a frame of one row, and the point of the surface
@@ -40,7 +41,7 @@ func (s *Scene) uvOf(f *raster.Frame, i int, tile *Tile) (x *raster.Index, uv ge
 	if t < 0 {
 		return nil, uv, false
 	}
-	if x = s.index(int(s.Model.TriSheet[t])); !x.Shared(t) {
+	if x = s.Index(int(s.Model.TriSheet[t])); !x.Shared(t) {
 		return x, uv, false
 	}
 	if tile != nil && f.Inside[i] {
@@ -123,16 +124,16 @@ func (s *Scene) blocksOf(f *raster.Frame, tile *Tile) *tileBlocks {
 
 // echoed returns the places of an echo.
 func (u *Surface) echoed(e echo) *echoed {
-	s := u.scene
-	k := join(e.key(u.key), Key{}, 63)
-	if v, ok := s.Cache.get(k); ok {
+	s := u.Scene
+	k := cache.Join(e.key(u.Key), cache.Key{}, 63)
+	if v, ok := s.Cache.Get(k); ok {
 		return v.(*echoed)
 	}
 	f := u.Frame()
 	out := &echoed{frame: &raster.Frame{H: 1, Footprint: f.Footprint}}
 	same := 1e-5 * s.Model.Bounds.Size().Length()
 	for i := range f.Tri {
-		x, uv, ok := s.uvOf(f, i, u.tile)
+		x, uv, ok := s.uvOf(f, i, u.Tile)
 		if !ok || int32(s.Model.TriSheet[f.Tri[i]]) != e.sheet {
 			continue
 		}
@@ -154,16 +155,16 @@ func (u *Surface) echoed(e echo) *echoed {
 	}
 	out.frame.W = len(out.of)
 	out.frame.Seal()
-	s.Cache.put(k, out)
+	s.Cache.Put(k, out)
 	return out
 }
 
-// covered marks the points of the surface of which any place lies on one of some triangles.
-func (u *Surface) covered(c *covered) []bool {
+// Covered marks the points of the surface of which any place lies on one of some triangles.
+func (u *Surface) Covered(c *Triangles) []bool {
 	f := u.Frame()
 	out := make([]bool, len(f.Tri))
 	for i, t := range f.Tri {
-		out[i] = t >= 0 && c.tri[t]
+		out[i] = t >= 0 && c.On[t]
 	}
 	for _, e := range u.bounds().echoes {
 		if !c.island[e.island] {
@@ -171,7 +172,7 @@ func (u *Surface) covered(c *covered) []bool {
 		}
 		at := u.echoed(e)
 		for k, i := range at.of {
-			out[i] = out[i] || c.tri[at.frame.Tri[k]]
+			out[i] = out[i] || c.On[at.frame.Tri[k]]
 		}
 	}
 	return out

@@ -1,0 +1,145 @@
+package surface
+
+import (
+	"fmt"
+	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/raster"
+	"velvetgrime/core/step"
+)
+
+type reachKey struct {
+	stroke  cache.Key // its content
+	surface cache.Key
+	pad     float32
+}
+
+// maxReaches bounds what is remembered of which stroke reaches which surface; dropped
+// wholesale when exceeded, as it can be found again.
+const maxReaches = 1 << 18
+
+// Touches reports whether a stroke, whose content is named by key, may reach the surface
+// or come within pad metres of it.
+func (u *Surface) Touches(s *brush.Stroke, key cache.Key, pad float32, live bool) bool {
+	n := len(s.Points) - 1
+	if live && n > 0 {
+		return u.Scene.grows(s).touches(u, s, pad, n)
+	}
+	k := reachKey{key, u.Key, pad}
+	sc := u.Scene
+	sc.mu.Lock()
+	yes, ok := sc.reaches[k]
+	sc.mu.Unlock()
+	if ok {
+		return yes
+	}
+	yes = touchesFrom(u, s, pad, 0, s.Segments())
+	sc.mu.Lock()
+	defer sc.mu.Unlock()
+	if len(sc.reaches) > maxReaches {
+		clear(sc.reaches)
+	}
+	sc.reaches[k] = yes
+	return yes
+}
+
+func touchesFrom(u *Surface, s *brush.Stroke, pad float32, from, to int) bool {
+	b := u.bounds()
+	if b.covered == 0 || !b.all.Overlaps(s.Bounds(from, to).Pad(pad)) {
+		return false
+	}
+	return s.Touches(b.blocks, pad, from, to)
+}
+
+// Hit is what a stroke covers of a surface's points, and where these were Hit: the places
+// of the surface, or echoes of them.
+type Hit struct {
+	*brush.Coverage
+	Frame   *raster.Frame
+	Through []int32 // of each point the echo, from 1, 0 none; nil: none of any
+}
+
+// Cover returns the coverage of the whole stroke on the surface, through any place that
+// its points stand for: of those that a point is hit through the strongest counts.
+func (u *Surface) Cover(s *brush.Stroke, live bool) (*Hit, error) {
+	f := u.Frame()
+	own, err := u.coverOn(f, u.Key, s, live)
+	if err != nil {
+		return nil, err
+	}
+	out := &Hit{Coverage: own, Frame: f}
+	echoes := u.bounds().echoes
+	if len(echoes) == 0 {
+		return out, nil
+	}
+	box := s.Bounds(0, s.Segments())
+	for n, e := range echoes {
+		if !e.box.Overlaps(box) {
+			continue
+		}
+		at := u.echoed(e)
+		if len(at.of) == 0 || !at.frame.Bounds.Overlaps(box) {
+			continue
+		}
+		c, err := u.coverOn(at.frame, e.key(u.Key), s, live)
+		if err != nil {
+			return nil, err
+		}
+		out.Raise(c, at.of, func(i, k int32) {
+			if !s.Elsewhere() {
+				return
+			}
+			if out.Through == nil {
+				out.Through, out.Frame = make([]int32, len(f.Pos)), f.Copy()
+			}
+			out.Through[i] = int32(n + 1)
+			out.Frame.Pos[i], out.Frame.Nrm[i], out.Frame.Tri[i] = at.frame.Pos[k], at.frame.Nrm[k], at.frame.Tri[k]
+		})
+	}
+	return out, nil
+}
+
+// coverOn returns the coverage of the whole stroke on a frame; key names the frame.
+func (u *Surface) coverOn(f *raster.Frame, key cache.Key, s *brush.Stroke, live bool) (*brush.Coverage, error) {
+	var tip func(a, b, footprint float32) float32
+	if s.Kit != nil && s.Kit.Picture != "" {
+		pic, err := u.Scene.Stored(s.Kit.Picture)
+		if err != nil {
+			return nil, fmt.Errorf("the tip of a stroke: %w", err)
+		}
+		tip = func(a, b, footprint float32) float32 {
+			v := pic.Sample(a, b, footprint)
+			return step.Luma(v[0], v[1], v[2]) * v[3]
+		}
+	}
+	flat := func(i int) (int, geom.Vec2) {
+		sheet := int(u.Scene.Model.TriSheet[f.Tri[i]])
+		return sheet, raster.Wrap(u.Scene.Index(sheet).UVAt(f.Tri[i], f.Pos[i]))
+	}
+	n := len(s.Points) - 1
+	if !live || n == 0 { // a first point is no finished segment: nothing is kept of it
+		out := s.NewCoverage(len(f.Pos))
+		out.Tip, out.Flat = tip, flat
+		s.Draw(f, out, 0, s.Segments())
+		s.Held(f, out)
+		u.Scene.seen(f, s.Eye, out.Cover, nil)
+		return out, u.Scene.bound(f, s, out.Cover)
+	}
+	c := u.Scene.grows(s).on(key)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.drawn > n || c.cover == nil {
+		c.cover, c.drawn = s.NewCoverage(len(f.Pos)), 0
+	}
+	c.cover.Tip, c.cover.Flat = tip, flat
+	s.Draw(f, c.cover, c.drawn, n)
+	c.drawn = n
+	out := c.cover.Clone()
+	s.Held(f, out)
+	if s.Eye != nil && len(c.sight) != len(f.Pos) {
+		c.sight = make([]int8, len(f.Pos))
+	}
+	u.Scene.seen(f, s.Eye, out.Cover, c.sight)
+	return out, u.Scene.bound(f, s, out.Cover)
+}
