@@ -61,7 +61,7 @@ func (p *Program) readsKey(u *surface.Surface, s *stepPlan, pad float32) Key {
 func (p *Program) agent(ctx context.Context, u *surface.Surface, s *stepPlan, need []bool) ([]float32, error) {
 	key := cache.Join(u.Key, p.readsKey(u, s, 0), 73)
 	if v, ok := p.Scene.Cache.Get(key); ok {
-		return v.(planes)[0].Data, nil
+		return v.(pix.Rows)[0], nil
 	}
 	f := u.Frame()
 	in, d := p.input(u, s.step)
@@ -70,10 +70,10 @@ func (p *Program) agent(ctx context.Context, u *surface.Surface, s *stepPlan, ne
 		in.Keep = func(name string, make func() []float32) []float32 {
 			k := cache.NewHash("field").Key(u.Key).Str(name).Sum()
 			if v, ok := p.Scene.Cache.Get(k); ok {
-				return v.(planes)[0].Data
+				return v.(pix.Rows)[0]
 			}
 			row := make()
-			p.Scene.Cache.Put(k, planes{{Data: row}})
+			p.Scene.Cache.Put(k, pix.Rows{row})
 			return row
 		}
 	}
@@ -84,15 +84,15 @@ func (p *Program) agent(ctx context.Context, u *surface.Surface, s *stepPlan, ne
 		// several agents read the same, and a moved slider reads it again
 		k := cache.Join(p.streamKey(u, s.reads[n], len(s.reads[n].steps), 0), Key{}, 76)
 		if v, ok := p.Scene.Cache.Get(k); ok {
-			in.Read[n] = v.(planes)[0].Data
+			in.Read[n] = v.(pix.Rows)[0]
 			continue
 		}
 		v, err := p.softly(ctx, u, s.reads[n])
 		if err != nil {
 			return nil, fmt.Errorf("what it reads (%s): %w", n, err)
 		}
-		in.Read[n] = grey(v)
-		p.Scene.put(ctx, k, planes{{Data: in.Read[n]}})
+		in.Read[n] = v.Gray()
+		p.Scene.put(ctx, k, pix.Rows{in.Read[n]})
 	}
 	var err error
 	for _, n := range s.ways {
@@ -109,7 +109,7 @@ func (p *Program) agent(ctx context.Context, u *surface.Surface, s *stepPlan, ne
 	}
 	d.Run(in, row)
 	if p.remembers(u, s) {
-		p.Scene.put(ctx, key, planes{{Data: row}})
+		p.Scene.put(ctx, key, pix.Rows{row})
 	}
 	return row, ctx.Err()
 }
@@ -170,7 +170,7 @@ func (p *Program) wayRow(ctx context.Context, u *surface.Surface, name string, i
 	key := cache.Join(u.Key, p.wayKey(name, s), 75)
 	if name != "run" {
 		if v, ok := p.Scene.Cache.Get(key); ok {
-			return v.(planes)[0].Data, nil
+			return v.(pix.Rows)[0], nil
 		}
 	}
 	found, err := p.walked(ctx, name, s)
@@ -182,14 +182,14 @@ func (p *Program) wayRow(ctx context.Context, u *surface.Surface, name string, i
 	}
 	out := make([]float32, len(u.Frame().Pos))
 	found.Row(u.Frame(), out)
-	p.Scene.put(ctx, key, planes{{Data: out}})
+	p.Scene.put(ctx, key, pix.Rows{out})
 	return out, nil
 }
 
 // softly evaluates what an agent reads. What ends in a blur is evaluated on sheets whose
 // texels are about as large as its radius, however fine the surface itself is, and read
 // between those texels: agents need no more, and it costs next to nothing.
-func (p *Program) softly(ctx context.Context, u *surface.Surface, sp *streamPlan) ([][]float32, error) {
+func (p *Program) softly(ctx context.Context, u *surface.Surface, sp *streamPlan) (pix.Rows, error) {
 	last := len(sp.steps) - 1
 	if last < 0 || sp.steps[last].step.Kind != "blur" || sp.steps[last].look <= 0 {
 		return p.stream(ctx, u, sp, len(sp.steps))

@@ -7,6 +7,7 @@ import (
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/cache"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/surface"
 )
@@ -85,7 +86,7 @@ func (p *Program) material(s *brush.Stroke, channel string) *layerPlan {
 
 // laid is what a stroke lays of a material on a surface, one row a component, colours
 // sRGB-encoded; nil: it lays its values.
-func (p *Program) laid(ctx context.Context, u *surface.Surface, s *brush.Stroke, channel string) ([][]float32, error) {
+func (p *Program) laid(ctx context.Context, u *surface.Surface, s *brush.Stroke, channel string) (pix.Rows, error) {
 	pl := p.material(s, channel)
 	if pl == nil {
 		return nil, nil
@@ -95,18 +96,12 @@ func (p *Program) laid(ctx context.Context, u *surface.Surface, s *brush.Stroke,
 	if err != nil {
 		return nil, fmt.Errorf("the material %q of a stroke: %w", pl.layer.Name, err)
 	}
-	out := make([][]float32, 0, len(v))
-	for _, q := range p.encoded(v, info) {
-		row := make([]float32, len(u.Frame().Pos))
-		q.Fill(row)
-		out = append(out, row)
-	}
-	return out, nil
+	return p.encoded(v, info).Rows(len(u.Frame().Pos)), nil
 }
 
 // shows is a channel as it shows on a surface at a layer: what lies below, and over it
 // what was painted in the layer. One row a component, colours sRGB-encoded.
-func (p *Program) shows(ctx context.Context, u *surface.Surface, q pulls, channel stack.Channel) ([][]float32, error) {
+func (p *Program) shows(ctx context.Context, u *surface.Surface, q pulls, channel stack.Channel) (pix.Rows, error) {
 	info, ok := p.Doc.Info(channel)
 	if !ok {
 		return nil, fmt.Errorf("there is no channel %q by which places could be alike", channel)
@@ -116,7 +111,7 @@ func (p *Program) shows(ctx context.Context, u *surface.Surface, q pulls, channe
 		return nil, err
 	}
 	n := len(u.Frame().Pos)
-	out := make([][]float32, len(v))
+	out := make(pix.Rows, len(v))
 	for c := range v {
 		out[c] = make([]float32, n)
 		v[c].Fill(out[c])
@@ -130,8 +125,8 @@ func (p *Program) shows(ctx context.Context, u *surface.Surface, q pulls, channe
 		return nil, err
 	}
 	for c := range out {
-		for i, a := range own[info.Components].Data {
-			out[c][i] = own[c].Data[i] + (1-a)*out[c][i]
+		for i, a := range own[info.Components] {
+			out[c][i] = own[c][i] + (1-a)*out[c][i]
 		}
 	}
 	return out, nil

@@ -59,7 +59,7 @@ func (p *Program) readBaked(u *surface.Surface, name string, put func(i int, v [
 
 // bakedStep evaluates a step that reads a baked map: one plane, 0..1. Where the map
 // is missing it is what an open, even place has.
-func (p *Program) bakedStep(u *surface.Surface, s *stack.Step) ([][]float32, error) {
+func (p *Program) bakedStep(u *surface.Surface, s *stack.Step) (pix.Rows, error) {
 	in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
 	what := in.Choice("map")
 	name, f := bakedName(what), func(v float32) float32 { return v }
@@ -78,16 +78,16 @@ func (p *Program) bakedStep(u *surface.Surface, s *stack.Step) ([][]float32, err
 	}
 	key := cache.NewHash("baked step").Key(u.Key).Key(p.baked).Str(fmt.Sprint(s.Params)).Sum()
 	if v, ok := p.Scene.Cache.Get(key); ok {
-		return [][]float32{v.(planes)[0].Data}, nil
+		return pix.Rows{v.(pix.Rows)[0]}, nil
 	}
 	out := make([]float32, len(u.Frame().Pos))
 	tone := bakedTone(in, what, neutral)
 	pix.Plane{Value: tone(neutral)}.Fill(out)
 	_, err := p.readBaked(u, name, func(i int, v [4]float32, _ stack.Baked) { out[i] = tone(f(v[0])) })
 	if err == nil && u.Tile != nil && u.Tile.Size <= draft {
-		p.Scene.Cache.Put(key, planes{{Data: out}})
+		p.Scene.Cache.Put(key, pix.Rows{out})
 	}
-	return [][]float32{out}, err
+	return pix.Rows{out}, err
 }
 
 // bakedTone returns the function that balance, contrast and spread make of a value that
@@ -122,7 +122,7 @@ func bakedTone(in step.Input, what string, neutral float32) func(float32) float3
 }
 
 // pick is white on the triangles that a step names.
-func (p *Program) pick(u *surface.Surface, s *stack.Step) [][]float32 {
+func (p *Program) pick(u *surface.Surface, s *stack.Step) pix.Rows {
 	in, _ := step.NewInput(s, nil, noBox)
 	m := p.Scene.Model
 	var r stack.Reach
@@ -140,25 +140,25 @@ func (p *Program) pick(u *surface.Surface, s *stack.Step) [][]float32 {
 	}
 	out := make([]float32, len(u.Frame().Pos))
 	if r.All() { // nothing is picked yet
-		return [][]float32{out}
+		return pix.Rows{out}
 	}
 	for i, on := range u.Covered(surface.TrianglesOf(m, r)) {
 		if on {
 			out[i] = 1
 		}
 	}
-	return [][]float32{out}
+	return pix.Rows{out}
 }
 
 // idStep is white where the ID map has the step's colour.
-func (p *Program) idStep(u *surface.Surface, s *stack.Step) ([][]float32, error) {
+func (p *Program) idStep(u *surface.Surface, s *stack.Step) (pix.Rows, error) {
 	in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
 	c := [3]float32(in.Row("color"))
 	out, err := p.idCover(u, []stack.IDColor{{Color: c, Tolerance: in.Number("tolerance")}})
 	if out == nil {
 		out = make([]float32, len(u.Frame().Pos))
 	}
-	return [][]float32{out}, err
+	return pix.Rows{out}, err
 }
 
 // idCover returns 1 where the ID map has one of the colours, nil when none is asked
@@ -208,18 +208,18 @@ func (p *Program) Underlaid(sheet int, c stack.Channel) bool {
 
 // underlay puts baked maps under the stack: the dense model's normal under the
 // normal channel, occlusion under its own.
-func (p *Program) underlay(u *surface.Surface, info stack.ChannelInfo, c planes) error {
+func (p *Program) underlay(u *surface.Surface, info stack.ChannelInfo, c pix.Planes) error {
 	name := under[info.Channel]
 	if name == "" || len(p.Doc.Preparation().Baked) == 0 {
 		return nil
 	}
 	key := cache.Join(cache.Join(u.Key, p.baked, 78), cache.NewHash("channel").Str(string(info.Channel)).Sum(), 79)
 	if v, ok := p.Scene.Cache.Get(key); ok {
-		copy(c, v.(planes))
+		copy(c, v.(pix.Planes))
 		return nil
 	}
 	n := len(u.Frame().Pos)
-	rows := make([][]float32, len(c))
+	rows := make(pix.Rows, len(c))
 	for k := range rows {
 		rows[k] = make([]float32, n)
 		c[k].Fill(rows[k])
@@ -240,7 +240,7 @@ func (p *Program) underlay(u *surface.Surface, info stack.ChannelInfo, c planes)
 		return err
 	}
 	for k := range c {
-		c[k] = shrink(rows[k])
+		c[k] = pix.Shrunk(rows[k])
 	}
 	if u.Tile != nil && u.Tile.Size <= draft {
 		p.Scene.Cache.Put(key, slices.Clone(c))

@@ -17,20 +17,20 @@ import (
 // state is a channel on its way through the stack. At the bottom it is opaque; in
 // an isolated group it begins with nothing and has coverage of its own.
 type state struct {
-	c     planes
+	c     pix.Planes
 	a     pix.Plane
 	clear bool // a counts; otherwise everything is covered
 	owned bool // the memory is ours alone and may be written
 }
 
-func (s state) kept() planes {
+func (s state) kept() pix.Planes {
 	if s.clear {
 		return append(slices.Clone(s.c), s.a)
 	}
 	return s.c
 }
 
-func keptState(v planes, components int) state {
+func keptState(v pix.Planes, components int) state {
 	if len(v) > components {
 		return state{c: v[:components], a: v[components], clear: true}
 	}
@@ -152,11 +152,11 @@ func (p *Program) Channel(ctx context.Context, u *surface.Surface, c stack.Chann
 }
 
 // encoded turns what a project mixes into sRGB-encoded colours.
-func (p *Program) encoded(v planes, info stack.ChannelInfo) planes {
+func (p *Program) encoded(v pix.Planes, info stack.ChannelInfo) pix.Planes {
 	if !info.Color() || p.Doc.Light != stack.Linear {
 		return v
 	}
-	return mapped(v, pix.EncodeSRGB)
+	return v.Map(pix.EncodeSRGB)
 }
 
 // Merged composites some layers of one group or of the stack on nothing, innermost
@@ -177,7 +177,7 @@ func (p *Program) Merged(
 			list = append(list, pl)
 		}
 	}
-	st := state{c: make(planes, info.Components), clear: true}
+	st := state{c: make(pix.Planes, info.Components), clear: true}
 	if info.Vector() {
 		st.c[2].Value = 1
 	}
@@ -185,24 +185,9 @@ func (p *Program) Merged(
 	return p.encoded(st.c, info), st.a, err
 }
 
-// mapped applies f to every value.
-func mapped(v planes, f func(float32) float32) planes {
-	out := make(planes, len(v))
-	for c, q := range v {
-		out[c].Value = f(q.Value)
-		if q.Data != nil {
-			out[c].Data = make([]float32, len(q.Data))
-			for k, x := range q.Data {
-				out[c].Data[k] = f(x)
-			}
-		}
-	}
-	return out
-}
-
 // mixed evaluates a channel in the encoding in which the project mixes colours.
-func (p *Program) mixed(ctx context.Context, u *surface.Surface, info stack.ChannelInfo) (planes, error) {
-	st := state{c: make(planes, info.Components)}
+func (p *Program) mixed(ctx context.Context, u *surface.Surface, info stack.ChannelInfo) (pix.Planes, error) {
+	st := state{c: make(pix.Planes, info.Components)}
 	for i := range st.c {
 		st.c[i].Value = info.Default[i]
 		if info.Color() && p.Doc.Light == stack.Linear {
@@ -244,7 +229,7 @@ func (p *Program) run(
 			break
 		}
 		if v, ok := p.Scene.Cache.Get(keys[i]); ok {
-			st, from = keptState(v.(planes), info.Components), i
+			st, from = keptState(v.(pix.Planes), info.Components), i
 			break
 		}
 	}
@@ -349,7 +334,7 @@ func alphaOf(n int, mask, cover pix.Plane, amount float32) []float32 {
 
 // writable returns the state with planes of n values that may be written.
 func (s state) writable(n int) state {
-	c := make(planes, len(s.c))
+	c := make(pix.Planes, len(s.c))
 	for i, q := range s.c {
 		if s.owned && q.Data != nil {
 			c[i] = q
@@ -381,11 +366,6 @@ func (s state) bounded(mode blend.Mode, info stack.ChannelInfo) state {
 	return s
 }
 
-// three makes rows for the functions that take three components.
-func three(v planes) [3][]float32 {
-	return [3][]float32{v[0].Data, v[1].Data, v[2].Data}
-}
-
 // lay composites a source over the state (W3C Compositing, section 5.1 and 10):
 // with the backdrop's coverage αb and the source's αs,
 //
@@ -394,34 +374,24 @@ func three(v planes) [3][]float32 {
 //	Co  = (αs·Cs' + (1 − αs)·αb·Cb) / αo
 //
 // which over an opaque backdrop is a blend by αs.
-func (s state) lay(src planes, alpha []float32, mode blend.Mode, info stack.ChannelInfo) state {
+func (s state) lay(src pix.Planes, alpha []float32, mode blend.Mode, info stack.ChannelInfo) state {
 	n := len(alpha)
 	s = s.writable(n)
-	rows := make(planes, len(src))
-	for c, q := range src {
-		rows[c] = q
-		if q.Data == nil {
-			rows[c].Data = make([]float32, n)
-			q.Fill(rows[c].Data)
-		}
-	}
+	dst, rows := s.c.Rows(n), src.Rows(n)
 	if !s.clear {
-		blendRows(mode, info, s.c, rows, alpha)
+		blendRows(mode, info, dst, rows, alpha)
 		return s.bounded(mode, info)
 	}
-	ones, mixed := make([]float32, n), make(planes, len(src))
+	ones, mixed := make([]float32, n), dst.Clone()
 	pix.Plane{Value: 1}.Fill(ones)
-	for c := range mixed {
-		mixed[c].Data = slices.Clone(s.c[c].Data)
-	}
 	blendRows(mode, info, mixed, rows, ones)
 	for k, as := range alpha {
 		ab := s.a.Data[k]
 		ao := as + ab*(1-as)
 		if ao > 0 {
 			for c := range mixed {
-				cs := (1-ab)*rows[c].Data[k] + ab*mixed[c].Data[k]
-				s.c[c].Data[k] = (as*cs + (1-as)*ab*s.c[c].Data[k]) / ao
+				cs := (1-ab)*rows[c][k] + ab*mixed[c][k]
+				dst[c][k] = (as*cs + (1-as)*ab*dst[c][k]) / ao
 			}
 		}
 		s.a.Data[k] = ao
@@ -429,14 +399,14 @@ func (s state) lay(src planes, alpha []float32, mode blend.Mode, info stack.Chan
 	return s.bounded(mode, info)
 }
 
-func blendRows(mode blend.Mode, info stack.ChannelInfo, dst, src planes, alpha []float32) {
+func blendRows(mode blend.Mode, info stack.ChannelInfo, dst, src pix.Rows, alpha []float32) {
 	switch {
 	case info.Vector():
-		blend.RowNormal(mode, three(dst), three(src), alpha)
+		blend.RowNormal(mode, dst.Three(), src.Three(), alpha)
 	case info.Components == 3:
-		blend.RowColor(mode, three(dst), three(src), alpha)
+		blend.RowColor(mode, dst.Three(), src.Three(), alpha)
 	default:
-		blend.Row(mode, dst[0].Data, src[0].Data, alpha)
+		blend.Row(mode, dst[0], src[0], alpha)
 	}
 }
 
@@ -463,7 +433,7 @@ func (p *Program) group(
 	if plain && amount == 1 && mask.Uniform() && mask.Value == 1 {
 		return p.run(ctx, u, info, pl.kids, st, k, false)
 	}
-	empty := state{c: make(planes, info.Components), clear: true}
+	empty := state{c: make(pix.Planes, info.Components), clear: true}
 	if info.Vector() {
 		empty.c[2].Value = 1
 	}
@@ -486,7 +456,7 @@ func (p *Program) group(
 	if err != nil {
 		return st, err
 	}
-	own := make(planes, len(after.c))
+	own := make(pix.Planes, len(after.c))
 	for c := range own {
 		own[c].Data = make([]float32, n)
 		for i := range n {
@@ -510,7 +480,7 @@ func (s state) towards(o state, alpha []float32, info stack.ChannelInfo) state {
 	s = s.writable(len(alpha))
 	if info.Vector() && !s.clear {
 		o = o.writable(len(alpha))
-		blend.RowNormal(blend.Normal, three(s.c), three(o.c), alpha)
+		blend.RowNormal(blend.Normal, s.c.Rows(len(alpha)).Three(), o.c.Rows(len(alpha)).Three(), alpha)
 		return s
 	}
 	for k, t := range alpha {
@@ -545,8 +515,8 @@ func (p *Program) value(info stack.ChannelInfo, v []float32) []float32 {
 
 // own evaluates what a layer itself brings to a channel, where it does not cover
 // the channel's empty value.
-func (p *Program) own(ctx context.Context, u *surface.Surface, pl *layerPlan, info stack.ChannelInfo) (planes, error) {
-	empty := make(planes, info.Components)
+func (p *Program) own(ctx context.Context, u *surface.Surface, pl *layerPlan, info stack.ChannelInfo) (pix.Planes, error) {
+	empty := make(pix.Planes, info.Components)
 	for c := range empty {
 		empty[c].Value = p.value(info, info.Default)[c]
 	}
@@ -573,7 +543,7 @@ func (p *Program) ownCovered(
 	pl *layerPlan,
 	info stack.ChannelInfo,
 	counts where,
-) (v planes, cover pix.Plane, err error) {
+) (v pix.Planes, cover pix.Plane, err error) {
 	coat := pl.coats[info.Channel]
 	cover.Value = 1
 	switch {
@@ -595,26 +565,26 @@ func (p *Program) ownCovered(
 }
 
 // decoded turns a stream's greys or colours into a channel's own numbers.
-func (p *Program) decoded(v [][]float32, info stack.ChannelInfo, coat stack.Coat) planes {
+func (p *Program) decoded(v pix.Rows, info stack.ChannelInfo, coat stack.Coat) pix.Planes {
 	if info.Components == 1 {
 		r := rangeOf(info, coat)
-		row := slices.Clone(grey(v))
+		row := slices.Clone(v.Gray())
 		for k, x := range row {
 			row[k] = r[0] + x*(r[1]-r[0])
 		}
-		return planes{{Data: row}}
+		return pix.Planes{{Data: row}}
 	}
-	v = colored(v)
-	out := planes{{Data: v[0]}, {Data: v[1]}, {Data: v[2]}}
+	v = v.Colored()
+	out := v.Planes()
 	switch {
 	case info.Vector():
-		out = mapped(out, func(x float32) float32 { return 2*x - 1 })
+		out = out.Map(func(x float32) float32 { return 2*x - 1 })
 		for k := range out[0].Data {
 			n := geom.V3(out[0].Data[k], out[1].Data[k], max(out[2].Data[k], 1e-3)).Unit()
 			out[0].Data[k], out[1].Data[k], out[2].Data[k] = n.X, n.Y, n.Z
 		}
 	case p.Doc.Light == stack.Linear:
-		out = mapped(out, pix.DecodeSRGB)
+		out = out.Map(pix.DecodeSRGB)
 	}
 	return out
 }
@@ -624,9 +594,9 @@ func (p *Program) paintedOwn(
 	u *surface.Surface,
 	pl *layerPlan,
 	info stack.ChannelInfo,
-) (planes, pix.Plane, error) {
+) (pix.Planes, pix.Plane, error) {
 	list, keys := p.touching(u, p.painting(pl), string(info.Channel), 0)
-	out := make(planes, info.Components)
+	out := make(pix.Planes, info.Components)
 	if len(list) == 0 {
 		for c := range out {
 			out[c].Value = info.Default[c]
@@ -639,22 +609,22 @@ func (p *Program) paintedOwn(
 	}
 	cov := paint[info.Components]
 	for c := range out {
-		out[c].Data = make([]float32, len(cov.Data))
-		for k, v := range paint[c].Data {
-			if cov.Data[k] > 0 {
-				out[c].Data[k] = v / cov.Data[k]
+		out[c].Data = make([]float32, len(cov))
+		for k, v := range paint[c] {
+			if cov[k] > 0 {
+				out[c].Data[k] = v / cov[k]
 			}
 		}
 	}
 	if info.Color() && p.Doc.Light == stack.Linear {
-		out = mapped(out, pix.DecodeSRGB)
+		out = out.Map(pix.DecodeSRGB)
 	}
-	return out, cov, nil
+	return out, pix.Plane{Data: cov}, nil
 }
 
 // uniformOver is the fast path of an even coat over an even state; the same
 // row functions are used, on rows of one.
-func uniformOver(mode blend.Mode, value []float32, info stack.ChannelInfo, below planes, alpha float32) (planes, bool) {
+func uniformOver(mode blend.Mode, value []float32, info stack.ChannelInfo, below pix.Planes, alpha float32) (pix.Planes, bool) {
 	for _, b := range below {
 		if !b.Uniform() && !(alpha == 1 && (mode == "" || mode == blend.Normal)) {
 			return nil, false
@@ -666,7 +636,7 @@ func uniformOver(mode blend.Mode, value []float32, info stack.ChannelInfo, below
 		d[c], s[c] = []float32{below[i].Value}, []float32{value[i]}
 	}
 	blend.RowColor(mode, d, s, []float32{alpha})
-	out := make(planes, info.Components)
+	out := make(pix.Planes, info.Components)
 	for c := range out {
 		out[c].Value = d[c][0]
 		if info.Channel != stack.Height {
@@ -690,7 +660,7 @@ func (p *Program) NormalKey(u *surface.Surface) Key {
 func (p *Program) Normal(ctx context.Context, u *surface.Surface) ([]pix.Plane, error) {
 	key := p.NormalKey(u)
 	if v, ok := p.Scene.Cache.Get(key); ok {
-		return v.(planes), nil
+		return v.(pix.Planes), nil
 	}
 	h, err := p.Channel(ctx, u, stack.Height)
 	if err != nil {
@@ -705,7 +675,7 @@ func (p *Program) Normal(ctx context.Context, u *surface.Surface) ([]pix.Plane, 
 		return detail, nil
 	}
 	f := u.Frame()
-	out := planes{
+	out := pix.Planes{
 		{Data: make([]float32, len(f.Pos))},
 		{Data: make([]float32, len(f.Pos))},
 		{Data: make([]float32, len(f.Pos))},

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/surface"
 )
@@ -66,7 +67,7 @@ func (p *Program) drillOne(ctx context.Context, u *surface.Surface, l *stack.Lay
 		return d, err
 	}
 	d.Mask = m.At(0)
-	row := func(v planes) []float32 {
+	row := func(v pix.Planes) []float32 {
 		var out []float32
 		for _, q := range v {
 			out = append(out, q.At(0))

@@ -18,12 +18,12 @@ var noBox geom.Box
 // neighbours. On a tile every island is filtered on a patch of its own, laid flat
 // over its borders (idea 5 of the engine); on any other surface the result is read
 // from the tiles.
-func (p *Program) filtered(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) ([][]float32, error) {
+func (p *Program) filtered(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) (pix.Rows, error) {
 	key := cache.Join(p.streamKey(u, sp, i+1, 0), Key{}, 41)
 	if v, ok := p.Scene.Cache.Get(key); ok {
-		return rows(v.(planes)), nil
+		return v.(pix.Rows), nil
 	}
-	var out [][]float32
+	var out pix.Rows
 	var err error
 	if u.Tile != nil {
 		out, err = p.onCharts(ctx, u, sp, i)
@@ -33,49 +33,33 @@ func (p *Program) filtered(ctx context.Context, u *surface.Surface, sp *streamPl
 	if err != nil {
 		return nil, err
 	}
-	p.Scene.put(ctx, key, kept(out))
+	p.Scene.put(ctx, key, out)
 	return out, nil
 }
 
 // before evaluates the first steps of a stream on a tile, for a filter; many
 // patches read it, so it is kept.
-func (p *Program) before(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) ([][]float32, error) {
+func (p *Program) before(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) (pix.Rows, error) {
 	key := cache.Join(p.streamKey(u, sp, upTo, 0), Key{}, 43)
 	if v, ok := p.Scene.Cache.Get(key); ok {
-		return rows(v.(planes)), nil
+		return v.(pix.Rows), nil
 	}
-	read := func(ctx context.Context, u *surface.Surface) ([][]float32, error) { return p.stream(ctx, u, sp, upTo) }
+	read := func(ctx context.Context, u *surface.Surface) (pix.Rows, error) { return p.stream(ctx, u, sp, upTo) }
 	if sp.read != nil {
 		read = sp.read
 	}
 	out, err := read(ctx, u)
 	if err == nil {
-		p.Scene.put(ctx, key, kept(out))
+		p.Scene.put(ctx, key, out)
 	}
 	return out, err
 }
 
-func kept(v [][]float32) planes {
-	out := make(planes, len(v))
-	for c := range v {
-		out[c].Data = v[c]
-	}
-	return out
-}
-
-func rows(v planes) [][]float32 {
-	out := make([][]float32, len(v))
-	for c := range v {
-		out[c] = v[c].Data
-	}
-	return out
-}
-
 // onCharts filters each island of a tile on its own patch.
-func (p *Program) onCharts(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) ([][]float32, error) {
+func (p *Program) onCharts(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) (pix.Rows, error) {
 	f, t := u.Frame(), u.Tile
 	list, of := f.Charts(p.Scene.Model.Island)
-	out := surface.Wide(nil, 1, len(f.Pos))
+	out := pix.NewRows(1, len(f.Pos))
 	for k, c := range list {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -93,7 +77,7 @@ func (p *Program) onCharts(ctx context.Context, u *surface.Surface, sp *streamPl
 		if err != nil {
 			return nil, err
 		}
-		out = surface.Wide(out, len(v), len(f.Pos))
+		out = out.Widened(len(v), len(f.Pos))
 		for at, on := range need {
 			if on {
 				for n := range out {
@@ -127,7 +111,7 @@ func (p *Program) onCharts(ctx context.Context, u *surface.Surface, sp *streamPl
 
 // onPatch filters what q needs, on a patch that is larger by what the step looks
 // at, and coarser when it looks far.
-func (p *Program) onPatch(ctx context.Context, q surface.Patch, need []bool, sp *streamPlan, i int) ([][]float32, error) {
+func (p *Program) onPatch(ctx context.Context, q surface.Patch, need []bool, sp *streamPlan, i int) (pix.Rows, error) {
 	s := &sp.steps[i]
 	factor, margin := 1, 1
 	texel := p.Scene.Index(q.Sheet).Footprint(q.Island, q.Size)
@@ -152,7 +136,7 @@ func (p *Program) onPatch(ctx context.Context, q surface.Patch, need []bool, sp 
 	}
 	in, d := step.NewInput(s.step, big.Frame(), p.Scene.Model.Bounds)
 	in.Weight, in.Need = weight, surface.Needed(q, g, need, factor)
-	out := make([][]float32, len(before))
+	out := make(pix.Rows, len(before))
 	for c := range before {
 		if err := ctx.Err(); err != nil {
 			return nil, err
@@ -173,23 +157,23 @@ func (p *Program) read(
 	g surface.Patch,
 	sp *streamPlan,
 	i, factor int,
-) (before [][]float32, inner, weight []float32, err error) {
+) (before pix.Rows, inner, weight []float32, err error) {
 	s := &sp.steps[i]
 	if factor > 1 {
 		g.Size, g.X, g.Y, g.W, g.H = 2*g.Size, 2*g.X, 2*g.Y, 2*g.W, 2*g.H
 	}
 	at := p.Scene.OnPatch(g)
-	if before, err = at.Gather(func(t *surface.Surface) ([][]float32, error) { return p.before(ctx, t, sp, i) }); err != nil {
+	if before, err = at.Gather(func(t *surface.Surface) (pix.Rows, error) { return p.before(ctx, t, sp, i) }); err != nil {
 		return nil, nil, nil, err
 	}
 	if s.inner != nil {
-		in, err := at.Gather(func(t *surface.Surface) ([][]float32, error) {
+		in, err := at.Gather(func(t *surface.Surface) (pix.Rows, error) {
 			return p.before(ctx, t, s.inner, len(s.inner.steps))
 		})
 		if err != nil {
 			return nil, nil, nil, err
 		}
-		inner = grey(in)
+		inner = in.Gray()
 	}
 	if factor == 1 {
 		return before, inner, nil, nil
@@ -225,7 +209,7 @@ func (p *Program) read(
 }
 
 // fromTiles reads the filtered tiles of the sheets at the points of a frame.
-func (p *Program) fromTiles(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) ([][]float32, error) {
+func (p *Program) fromTiles(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) (pix.Rows, error) {
 	return p.fromTilesOf(ctx, u, sp, i, func(sheet int) int { return p.levelFor(sheet, u.Frame()) })
 }
 
@@ -236,8 +220,8 @@ func (p *Program) fromTilesOf(
 	sp *streamPlan,
 	i int,
 	sizeOf func(sheet int) int,
-) ([][]float32, error) {
-	return u.BetweenTexels(sizeOf, func(tu *surface.Surface) ([][]float32, error) { return p.filtered(ctx, tu, sp, i) })
+) (pix.Rows, error) {
+	return u.BetweenTexels(sizeOf, func(tu *surface.Surface) (pix.Rows, error) { return p.filtered(ctx, tu, sp, i) })
 }
 
 // mostForFrames is how finely sheets are read at most for a frame of more than one point.

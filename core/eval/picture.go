@@ -11,7 +11,7 @@ import (
 )
 
 // picture reads a picture step: one or three planes, and its coverage or nil.
-func (p *Program) picture(u *surface.Surface, s *stack.Step) (src [][]float32, cover []float32, err error) {
+func (p *Program) picture(u *surface.Surface, s *stack.Step) (src pix.Rows, cover []float32, err error) {
 	f := u.Frame()
 	in, _ := step.NewInput(s, f, p.Scene.Model.Bounds)
 	name := in.Text("picture")
@@ -38,7 +38,7 @@ func (p *Program) picture(u *surface.Surface, s *stack.Step) (src [][]float32, c
 		n = 1
 		grade.Hue, grade.Saturation = 0, 1
 	}
-	src = surface.Wide(nil, n, len(f.Pos))
+	src = pix.NewRows(n, len(f.Pos))
 	once := in.Choice("tiles") == "once"
 	if pic.Alpha || once {
 		cover = make([]float32, len(f.Pos))
@@ -84,9 +84,9 @@ func (p *Program) byUVs(in step.Input, c *cast.Repeats, pic *pix.Picture) cast.R
 }
 
 // pictured reads a picture layer: what was baked for a channel, and its coverage.
-func (p *Program) pictured(u *surface.Surface, coat stack.Coat, info stack.ChannelInfo) (planes, pix.Plane, error) {
+func (p *Program) pictured(u *surface.Surface, coat stack.Coat, info stack.ChannelInfo) (pix.Planes, pix.Plane, error) {
 	f, m := u.Frame(), p.Scene.Model
-	out := make(planes, info.Components)
+	out := make(pix.Planes, info.Components)
 	for c := range out {
 		out[c].Data = make([]float32, len(f.Pos))
 	}
@@ -127,7 +127,7 @@ func (p *Program) pictured(u *surface.Surface, coat stack.Coat, info stack.Chann
 		}
 	}
 	if info.Color() && p.Doc.Light == stack.Linear {
-		out = mapped(out, pix.DecodeSRGB)
+		out = out.Map(pix.DecodeSRGB)
 	}
 	return out, pix.Plane{Data: cover}, nil
 }

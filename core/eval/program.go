@@ -13,7 +13,6 @@ import (
 	"velvetgrime/core/cache"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
-	"velvetgrime/core/step"
 	"velvetgrime/core/surface"
 )
 
@@ -264,17 +263,6 @@ func (pl *layerPlan) none(u *surface.Surface) bool {
 	return u.Tile != nil && pl.sheets != nil && !pl.sheets[u.Tile.Sheet]
 }
 
-// planes is what the cache holds for evaluated results.
-type planes []pix.Plane
-
-func (p planes) Bytes() int {
-	n := 48
-	for _, q := range p {
-		n += q.Bytes()
-	}
-	return n
-}
-
 // maskKey returns the key of a layer's mask with its reach.
 func (p *Program) maskKey(u *surface.Surface, pl *layerPlan, pad float32) Key {
 	return p.maskKeyOf(u, pl, pl.mask, pad)
@@ -321,14 +309,14 @@ func (p *Program) maskUpTo(
 		key = cache.Join(key, p.baked, 17)
 	}
 	if v, ok := p.Scene.Cache.Get(key); ok && !(u.Ahead && p.hot[pl]) {
-		return v.(planes)[0], nil
+		return v.(pix.Planes)[0], nil
 	}
 	reach, err := p.reached(u, pl)
 	if err != nil {
 		return pix.Plane{}, fmt.Errorf("layer %q: reach: %w", pl.layer.Name, err)
 	}
 	if reach != nil && !p.Scene.plainly && !slices.ContainsFunc(reach, func(v float32) bool { return v != 0 }) {
-		p.Scene.put(ctx, key, planes{pix.Plane{}})
+		p.Scene.put(ctx, key, pix.Planes{pix.Plane{}})
 		return pix.Plane{}, nil // whatever its stream says
 	}
 	var out []float32
@@ -336,7 +324,7 @@ func (p *Program) maskUpTo(
 		eval := p.stream
 		if reach != nil && !p.Scene.plainly {
 			if need := sparse(u, func(i int) bool { return reach[i] != 0 }, nil); need != nil {
-				eval = func(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) ([][]float32, error) {
+				eval = func(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) (pix.Rows, error) {
 					return p.streamWhere(ctx, u, sp, upTo, need)
 				}
 			}
@@ -348,7 +336,7 @@ func (p *Program) maskUpTo(
 		if err != nil {
 			return pix.Plane{}, fmt.Errorf("layer %q: %w", pl.layer.Name, err)
 		}
-		out = grey(v)
+		out = v.Gray()
 		if only := sp.single(upTo); pl.covers == nil && only != nil && p.remembers(u, only) {
 			return pix.Plane{Data: out}, nil // the source itself is kept already
 		}
@@ -368,8 +356,8 @@ func (p *Program) maskUpTo(
 			}
 		}
 	}
-	plane := shrink(out)
-	p.Scene.put(ctx, key, planes{plane})
+	plane := pix.Shrunk(out)
+	p.Scene.put(ctx, key, pix.Planes{plane})
 	return plane, nil
 }
 
@@ -394,28 +382,6 @@ func (p *Program) reached(u *surface.Surface, pl *layerPlan) ([]float32, error) 
 	return out, nil
 }
 
-// shrink makes a uniform plane of data that holds one value.
-func shrink(d []float32) pix.Plane {
-	for _, v := range d {
-		if v != d[0] {
-			return pix.Plane{Data: d}
-		}
-	}
-	return pix.Plane{Value: d[0]}
-}
-
-// grey makes one plane of a stream's result.
-func grey(v [][]float32) []float32 {
-	if len(v) == 1 {
-		return v[0]
-	}
-	out := make([]float32, len(v[0]))
-	for i := range out {
-		out[i] = step.Luma(v[0][i], v[1][i], v[2][i])
-	}
-	return out
-}
-
 // painted folds strokes into colour times coverage (components planes) and
 // coverage (the last plane). list are the places of those that count here. The state below
 // the newest stroke is kept, so that a live stroke costs itself only.
@@ -427,33 +393,30 @@ func (p *Program) painted(
 	keys []Key,
 	channel string,
 	components int,
-) (planes, error) {
+) (pix.Rows, error) {
 	name := func(i int) Key { return cache.Join(u.Key, keys[i], 0x7061696e74) }
 	n := len(u.Frame().Pos)
 	start := 0
-	var acc planes
+	var acc pix.Rows
 	for i := len(list) - 1; i >= 0; i-- {
 		if v, ok := p.Scene.Cache.Get(name(i)); ok {
 			if i == len(list)-1 {
-				return v.(planes), nil
+				return v.(pix.Rows), nil
 			}
-			acc, start = v.(planes), i+1
+			acc, start = v.(pix.Rows), i+1
 			break
 		}
 	}
-	cur := make(planes, components+1)
-	for c := range cur {
-		cur[c].Data = make([]float32, n)
-		if acc != nil {
-			acc[c].Fill(cur[c].Data)
-		}
+	cur := pix.NewRows(components+1, n)
+	for c := range acc {
+		copy(cur[c], acc[c])
 	}
 	for i := start; i < len(list); i++ {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		at, s := list[i], q.list.All[list[i]]
-		var from [][]float32
+		var from pix.Rows
 		if s.Spread() > 0 {
 			var err error
 			if from, err = p.softened(ctx, u, q, at, channel, components); err != nil {
@@ -478,11 +441,7 @@ func (p *Program) painted(
 		}
 		p.fold(s, c.Coverage, from, of, cur, channel)
 		if i == len(list)-2 {
-			keep := make(planes, len(cur))
-			for c := range cur {
-				keep[c].Data = slices.Clone(cur[c].Data)
-			}
-			p.Scene.put(ctx, name(i), keep)
+			p.Scene.put(ctx, name(i), cur.Clone())
 		}
 	}
 	p.Scene.put(ctx, name(len(list)-1), cur)
@@ -498,7 +457,7 @@ func (p *Program) softened(
 	i int,
 	channel string,
 	components int,
-) ([][]float32, error) {
+) (pix.Rows, error) {
 	s, below := q.list.All[i], q.before(i)
 	sp := planStream(
 		[]*stack.Step{{Kind: "blur", On: true, Amount: 1, Params: map[string]any{"radius": float64(s.Spread())}}},
@@ -511,25 +470,25 @@ func (p *Program) softened(
 		Key(q.list.Before(i)).
 		Key(p.sightsAnywhere(below, channel)).
 		Sum()
-	sp.read = func(ctx context.Context, t *surface.Surface) ([][]float32, error) {
+	sp.read = func(ctx context.Context, t *surface.Surface) (pix.Rows, error) {
 		list, keys := p.touching(t, below, channel, 0)
 		if len(list) == 0 {
-			return surface.Wide(nil, components+1, len(t.Frame().Pos)), nil
+			return pix.NewRows(components+1, len(t.Frame().Pos)), nil
 		}
 		v, err := p.painted(ctx, t, below, list, keys, channel, components)
-		return rows(v), err
+		return v, err
 	}
 	return p.filtered(ctx, u, sp, 0)
 }
 
 // fold lays one stroke on what was painted before it; from is what it takes from there, or
 // elsewhere, and of the material that it lays, both or nil.
-func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, from, of [][]float32, cur planes, channel string) {
+func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, from, of pix.Rows, cur pix.Rows, channel string) {
 	lo, hi := float32(0), float32(1)
 	if info, ok := p.Doc.Info(stack.Channel(channel)); ok && channel != stack.MaskStream {
 		lo, hi = info.Min, info.Max
 	}
-	s.Fold(brush.Painted{Rows: rows(cur), Channel: channel, Least: lo, Most: hi,
+	s.Fold(brush.Painted{Rows: cur, Channel: channel, Least: lo, Most: hi,
 		Tints: channel == string(stack.BaseColor) || channel == string(stack.Emissive)}, c, from, of)
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/step"
 	"velvetgrime/core/surface"
@@ -14,8 +15,8 @@ func (p *Program) elsewhere(
 	u *surface.Surface,
 	pos []geom.Vec3,
 	tri []int32,
-	of func(tu *surface.Surface) ([][]float32, error),
-) ([][]float32, error) {
+	of func(tu *surface.Surface) (pix.Rows, error),
+) (pix.Rows, error) {
 	f := u.Frame()
 	there := p.Scene.At(&raster.Frame{W: len(pos), H: 1, Pos: pos, Tri: tri, Footprint: f.Footprint})
 	return there.BetweenTexels(func(sheet int) int {
@@ -63,8 +64,8 @@ func (p *Program) otherSide(
 	u *surface.Surface,
 	sp *streamPlan,
 	i int,
-	out [][]float32,
-) ([][]float32, error) {
+	out pix.Rows,
+) (pix.Rows, error) {
 	s := sp.steps[i].step
 	in, _ := step.NewInput(s, u.Frame(), p.Scene.Model.Bounds)
 	a, b, ok := pairOf(in)
@@ -97,7 +98,7 @@ func (p *Program) otherSide(
 	if len(pos) == 0 {
 		return out, nil
 	}
-	got, err := p.elsewhere(u, pos, tri, func(tu *surface.Surface) ([][]float32, error) {
+	got, err := p.elsewhere(u, pos, tri, func(tu *surface.Surface) (pix.Rows, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
@@ -106,7 +107,7 @@ func (p *Program) otherSide(
 	if err != nil {
 		return nil, err
 	}
-	out = surface.Wide(out, len(got), len(f.Pos))
+	out = out.Widened(len(got), len(f.Pos))
 	for n, row := range out {
 		for j, k := range to {
 			row[k] += s.Amount * (got[min(n, len(got)-1)][j] - row[k])

@@ -22,7 +22,7 @@ type streamPlan struct {
 	start  Key
 	color  bool // whether colours are wanted at its end
 	// of a stream that begins with what was painted: reads it from a tile
-	read func(ctx context.Context, u *surface.Surface) ([][]float32, error)
+	read func(ctx context.Context, u *surface.Surface) (pix.Rows, error)
 }
 
 type stepPlan struct {
@@ -193,26 +193,26 @@ func (p *Program) streamKey(u *surface.Surface, sp *streamPlan, upTo int, pad fl
 // stream evaluates the first upTo steps of a stream: one plane of greys or three
 // of colours, of the surface's points. The result may be shared: it is not to be
 // written.
-func (p *Program) stream(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) ([][]float32, error) {
+func (p *Program) stream(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) (pix.Rows, error) {
 	return p.streamWhere(ctx, u, sp, upTo, nil)
 }
 
 // streamWhere is stream where its result counts; elsewhere it gives anything.
 func (p *Program) streamWhere(
 	ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int, need where,
-) ([][]float32, error) {
+) (pix.Rows, error) {
 	n := len(u.Frame().Pos)
 	if only := sp.single(upTo); only != nil {
 		for i := range upTo {
 			if s := &sp.steps[i]; s.step.On {
-				return [][]float32{p.plainSource(u, s, nil, make([]float32, n), true, need)}, ctx.Err()
+				return pix.Rows{p.plainSource(u, s, nil, make([]float32, n), true, need)}, ctx.Err()
 			}
 		}
 	}
-	var out [][]float32
+	var out pix.Rows
 	from := 0
 	if last := sp.lastFilter(upTo); last >= 0 {
-		var v [][]float32
+		var v pix.Rows
 		err := contained(func() (err error) { v, err = p.filtered(ctx, u, sp, last); return err })
 		if err != nil {
 			if err := passed(ctx, "", sp.steps[last].step.ID, err); err != nil {
@@ -222,7 +222,7 @@ func (p *Program) streamWhere(
 				return nil, err
 			}
 		}
-		out, from = copied(v), last+1
+		out, from = v.Clone(), last+1
 	} else {
 		for _, g := range sp.ground {
 			row := make([]float32, n)
@@ -285,23 +285,7 @@ func (p *Program) streamWhere(
 	return out, nil
 }
 
-func copied(v [][]float32) [][]float32 {
-	out := make([][]float32, len(v))
-	for c := range v {
-		out[c] = append([]float32(nil), v[c]...)
-	}
-	return out
-}
-
-// colored makes three planes of one.
-func colored(v [][]float32) [][]float32 {
-	if len(v) == 3 {
-		return v
-	}
-	return [][]float32{v[0], append([]float32(nil), v[0]...), append([]float32(nil), v[0]...)}
-}
-
-func (p *Program) hand(ctx context.Context, u *surface.Surface, s *stack.Step, out [][]float32) error {
+func (p *Program) hand(ctx context.Context, u *surface.Surface, s *stack.Step, out pix.Rows) error {
 	list, keys := p.touching(u, p.handing(s), stack.MaskStream, 0)
 	if len(list) == 0 {
 		return nil
@@ -310,7 +294,7 @@ func (p *Program) hand(ctx context.Context, u *surface.Surface, s *stack.Step, o
 	if err != nil {
 		return err
 	}
-	v, a := paint[0].Data, paint[1].Data
+	v, a := paint[0], paint[1]
 	for _, row := range out {
 		for k := range row {
 			row[k] += s.Amount * (v[k] - a[k]*row[k])
@@ -324,12 +308,12 @@ func (p *Program) source(
 	ctx context.Context,
 	u *surface.Surface,
 	s *stepPlan,
-	out [][]float32,
+	out pix.Rows,
 	scratch, alpha []float32,
 	first bool,
 	counts where,
-) ([][]float32, error) {
-	var src [][]float32
+) (pix.Rows, error) {
+	var src pix.Rows
 	var cover []float32
 	var err error
 	switch {
@@ -345,7 +329,7 @@ func (p *Program) source(
 		if err != nil {
 			return out, err
 		}
-		src = [][]float32{row}
+		src = pix.Rows{row}
 	case s.desc.Special:
 		src, cover, err = p.special(ctx, u, s)
 		if err != nil || src == nil {
@@ -353,16 +337,16 @@ func (p *Program) source(
 		}
 	case s.desc.RunColor != nil:
 		in, d := p.input(u, s.step)
-		src = [][]float32{make([]float32, len(scratch)), make([]float32, len(scratch)), make([]float32, len(scratch))}
+		src = pix.Rows{make([]float32, len(scratch)), make([]float32, len(scratch)), make([]float32, len(scratch))}
 		d.RunColor(in, [3][]float32(src))
 	default:
-		src = [][]float32{p.plainSource(u, s, out, scratch, first, counts)}
+		src = pix.Rows{p.plainSource(u, s, out, scratch, first, counts)}
 	}
 	if first && s.plain() && cover == nil { // nothing of the ground is left
-		return copied(src), nil
+		return src.Clone(), nil
 	}
 	if len(src) == 3 {
-		out = colored(out)
+		out = out.Colored()
 	}
 	pix.Plane{Value: s.step.Amount}.Fill(alpha)
 	for k, c := range cover {
@@ -423,7 +407,7 @@ func ones(row []float32) []float32 {
 // does not run it again. Where it multiplies what is black already it need not run
 // at all: a mask that shows in few places costs those places.
 func (p *Program) plainSource(
-	u *surface.Surface, s *stepPlan, out [][]float32, scratch []float32, first bool, counts where,
+	u *surface.Surface, s *stepPlan, out pix.Rows, scratch []float32, first bool, counts where,
 ) []float32 {
 	f := u.Frame()
 	in, d := p.input(u, s.step)
@@ -433,7 +417,7 @@ func (p *Program) plainSource(
 	}
 	key := cache.Join(u.Key, s.own, 51)
 	if v, ok := p.Scene.Cache.Get(key); ok {
-		return v.(planes)[0].Data
+		return v.(pix.Rows)[0]
 	}
 	need := counts
 	if p.hotSteps[s.step] {
@@ -451,7 +435,7 @@ func (p *Program) plainSource(
 	row := make([]float32, len(f.Pos))
 	d.Run(in, row)
 	if p.remembers(u, s) {
-		p.Scene.Cache.Put(key, planes{{Data: row}})
+		p.Scene.Cache.Put(key, pix.Rows{row})
 	}
 	return row
 }
@@ -468,7 +452,7 @@ func (p *Program) remembers(u *surface.Surface, s *stepPlan) bool {
 const draft = 512
 
 // special carries out the sources that read more than their own parameters.
-func (p *Program) special(ctx context.Context, u *surface.Surface, s *stepPlan) (src [][]float32, cover []float32, err error) {
+func (p *Program) special(ctx context.Context, u *surface.Surface, s *stepPlan) (src pix.Rows, cover []float32, err error) {
 	switch s.step.Kind {
 	case stack.Bundle:
 		if !s.inner.active(len(s.inner.steps)) {
@@ -494,13 +478,13 @@ func (p *Program) special(ctx context.Context, u *surface.Surface, s *stepPlan) 
 }
 
 // shape runs a shaper that needs nothing but the values.
-func (p *Program) shape(u *surface.Surface, s *stepPlan, out [][]float32, scratch []float32) [][]float32 {
+func (p *Program) shape(u *surface.Surface, s *stepPlan, out pix.Rows, scratch []float32) pix.Rows {
 	in, d := step.NewInput(s.step, u.Frame(), p.Scene.Model.Bounds)
 	if len(out) == 1 && d.Run == nil || d.Colors != nil && d.Colors(in) {
-		out = colored(out)
+		out = out.Colored()
 	}
 	if len(out) == 3 && d.RunColor != nil {
-		v := copied(out)
+		v := out.Clone()
 		d.RunColor(in, [3][]float32(v))
 		for c, row := range out {
 			mix(row, v[c], s.step.Amount)
@@ -550,33 +534,25 @@ func (p *Program) followKey(u *surface.Surface, s *stack.Step, pad float32) Key 
 }
 
 // follow evaluates what a follow step reads.
-func (p *Program) follow(ctx context.Context, u *surface.Surface, s *stack.Step) ([][]float32, error) {
+func (p *Program) follow(ctx context.Context, u *surface.Surface, s *stack.Step) (pix.Rows, error) {
 	layer, what := s.Sources()
 	n := len(u.Frame().Pos)
-	full := func(v []pix.Plane) [][]float32 {
-		var out [][]float32
-		for _, q := range v {
-			row := make([]float32, n)
-			q.Fill(row)
-			out = append(out, row)
-		}
-		return out
-	}
+	full := func(v pix.Planes) pix.Rows { return v.Rows(n).Clone() }
 	if layer == "" {
-		return [][]float32{make([]float32, n)}, nil
+		return pix.Rows{make([]float32, n)}, nil
 	}
 	if layer != stack.Below && p.all[layer] == nil {
 		return nil, fmt.Errorf("the layer it follows is not there; choose another")
 	}
 	if what == stack.MaskStream && layer != stack.Below {
 		m, err := p.mask(ctx, u, p.all[layer])
-		return full([]pix.Plane{m}), err
+		return full(pix.Planes{m}), err
 	}
 	info, ok := p.Doc.Info(stack.Channel(what))
 	if !ok {
 		return nil, fmt.Errorf("what lies below has no %s to follow; choose a channel", what)
 	}
-	var v planes
+	var v pix.Planes
 	var err error
 	if layer == stack.Below {
 		v, err = p.lowerPart(p.holders[s]).mixed(ctx, u, info)

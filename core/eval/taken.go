@@ -8,6 +8,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/surface"
 )
@@ -19,7 +20,7 @@ type taking struct {
 	n       int // points of the stroke
 	trace   *brush.Trace
 	through []int32 // of each point, the echo that it was hit through; nil: none
-	rows    [][]float32
+	rows    pix.Rows
 }
 
 type takingKey struct {
@@ -38,7 +39,7 @@ func (p *Program) taken(
 	c *surface.Hit,
 	channel string,
 	components int,
-) ([][]float32, error) {
+) (pix.Rows, error) {
 	s, below := q.list.All[i], q.before(i)
 	if s.Take != nil && s.Take.Past != "" {
 		if at := slices.IndexFunc(q.list.All[:i], func(o *brush.Stroke) bool { return o.ID == s.Take.Past }); at >= 0 {
@@ -47,7 +48,7 @@ func (p *Program) taken(
 	}
 	n := len(u.Frame().Pos)
 	if below.list.Len() == 0 {
-		return surface.Wide(nil, components+1, n), nil
+		return pix.NewRows(components+1, n), nil
 	}
 	t := &taking{}
 	if s.ID == p.live {
@@ -56,7 +57,7 @@ func (p *Program) taken(
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.trace == nil || t.n > len(s.Points) {
-		t.trace, t.rows, t.through = brush.NewTrace(n), surface.Wide(nil, components+1, n), nil
+		t.trace, t.rows, t.through = brush.NewTrace(n), pix.NewRows(components+1, n), nil
 	}
 	t.n = len(s.Points)
 	t.moved(c)
@@ -65,7 +66,7 @@ func (p *Program) taken(
 		return nil, err
 	}
 	if s.ID == p.live {
-		return copied(t.rows), nil // it goes on growing
+		return t.rows.Clone(), nil // it goes on growing
 	}
 	return t.rows, nil
 }
@@ -147,16 +148,16 @@ func (p *Program) take(
 	if len(pos) == 0 {
 		return nil
 	}
-	got, err := p.elsewhere(u, pos, tri, func(tu *surface.Surface) ([][]float32, error) {
+	got, err := p.elsewhere(u, pos, tri, func(tu *surface.Surface) (pix.Rows, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		list, keys := p.touching(tu, below, channel, 0)
 		if len(list) == 0 {
-			return surface.Wide(nil, components+1, len(tu.Frame().Pos)), nil
+			return pix.NewRows(components+1, len(tu.Frame().Pos)), nil
 		}
 		v, err := p.painted(ctx, tu, below, list, keys, channel, components)
-		return rows(v), err
+		return v, err
 	})
 	if err != nil {
 		return err

@@ -6,6 +6,7 @@ import (
 
 	"velvetgrime/core/cache"
 	"velvetgrime/core/flow"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/step"
 	"velvetgrime/core/surface"
 	"velvetgrime/core/way"
@@ -102,7 +103,7 @@ func (p *Program) walked(ctx context.Context, name string, s *stepPlan) (way.Fou
 		return nil, err
 	}
 	readings := w.Readings()
-	rows := make([][]float32, len(readings))
+	rows := make(pix.Rows, len(readings))
 	for i, r := range readings {
 		if rows[i], err = p.atAge(r.Years).onGround(ctx, s, r.Name); err != nil {
 			return nil, err
@@ -128,7 +129,7 @@ func (p *Program) onGround(ctx context.Context, s *stepPlan, name string) ([]flo
 	if err != nil {
 		return nil, err
 	}
-	return grey(v), nil
+	return v.Gray(), nil
 }
 
 // runRow draws the runs of a step at the points of a surface. On drafts what each run
@@ -153,7 +154,7 @@ func (p *Program) runRow(u *surface.Surface, look flow.Look, name Key, r *way.St
 	key := cache.NewHash("marks").Key(u.Key).Key(name).Str(fmt.Sprintf("%+v", still)).Sum()
 	var counts, marks []float32
 	if v, ok := p.Scene.Cache.Get(key); ok {
-		counts, marks = v.(planes)[0].Data, v.(planes)[1].Data
+		counts, marks = v.(pix.Rows)[0], v.(pix.Rows)[1]
 	} else {
 		var list []flow.Mark
 		counts = make([]float32, len(f.Pos))
@@ -167,7 +168,7 @@ func (p *Program) runRow(u *surface.Surface, look flow.Look, name Key, r *way.St
 				marks = append(marks, m.Rank, m.Much)
 			}
 		}
-		p.Scene.Cache.Put(key, planes{{Data: counts}, {Data: marks}})
+		p.Scene.Cache.Put(key, pix.Rows{counts, marks})
 	}
 	var room [16]flow.Mark
 	for i, n := range counts {

@@ -45,7 +45,7 @@ func init() {
 		RunColor: func(in Input, out [3][]float32) {
 			stops, between := in.Rows("stops"), in.Choice("between")
 			for i := range out[0] {
-				c := rampAt(stops, between, Luma(out[0][i], out[1][i], out[2][i]))
+				c := rampAt(stops, between, pix.Luma(out[0][i], out[1][i], out[2][i]))
 				out[0][i], out[1][i], out[2][i] = c[0], c[1], c[2]
 			}
 		},
@@ -110,10 +110,6 @@ func init() {
 		},
 	})
 }
-
-// Luma returns the grey of a colour, with the weights of the W3C Compositing
-// recommendation, section 10.2.
-func Luma(r, g, b float32) float32 { return 0.3*r + 0.59*g + 0.11*b }
 
 func lighten(v, l float32) float32 {
 	if l > 0 {

@@ -6,26 +6,14 @@ import (
 	"velvetgrime/core/raster"
 )
 
-// wide makes rows of n values with as many planes as asked for.
-func Wide(out [][]float32, planes, n int) [][]float32 {
-	for len(out) < planes {
-		row := make([]float32, n)
-		if len(out) > 0 {
-			copy(row, out[0]) // greys so far
-		}
-		out = append(out, row)
-	}
-	return out
-}
-
 // Gather reads on a patch what of gives of tiles: texels of the patch's own island as
 // they are, those beyond its borders between the texels of where they lie.
-func (u *Surface) Gather(of func(tile *Surface) ([][]float32, error)) ([][]float32, error) {
+func (u *Surface) Gather(of func(tile *Surface) (pix.Rows, error)) (pix.Rows, error) {
 	f, g, m := u.Frame(), u.Patch, u.Scene.Model
-	out := Wide(nil, 1, len(f.Pos))
+	out := pix.NewRows(1, len(f.Pos))
 	type source struct {
 		f *raster.Frame
-		v [][]float32
+		v pix.Rows
 	}
 	known := map[Tile]source{}
 	tileAt := func(t Tile) (source, error) {
@@ -36,7 +24,7 @@ func (u *Surface) Gather(of func(tile *Surface) ([][]float32, error)) ([][]float
 		v, err := of(tu)
 		s := source{tu.Frame(), v}
 		known[t] = s
-		out = Wide(out, len(v), len(f.Pos))
+		out = out.Widened(len(v), len(f.Pos))
 		return s, err
 	}
 	var last source // most texels in a row lie on one tile
@@ -87,10 +75,10 @@ func (u *Surface) Gather(of func(tile *Surface) ([][]float32, error)) ([][]float
 // between their texels; sizeOf tells how large each sheet is to be.
 func (u *Surface) BetweenTexels(
 	sizeOf func(sheet int) int,
-	of func(tile *Surface) ([][]float32, error),
-) ([][]float32, error) {
+	of func(tile *Surface) (pix.Rows, error),
+) (pix.Rows, error) {
 	f, m := u.Frame(), u.Scene.Model
-	out := Wide(nil, 1, len(f.Pos))
+	out := pix.NewRows(1, len(f.Pos))
 	tiles := map[Tile][]int32{}
 	at := make([]geom.Vec2, len(f.Pos)) // texels from the sheet's corner
 	for k, t := range f.Tri {
@@ -111,7 +99,7 @@ func (u *Surface) BetweenTexels(
 		if err != nil {
 			return nil, err
 		}
-		out = Wide(out, len(v), len(f.Pos))
+		out = out.Widened(len(v), len(f.Pos))
 		tf := tu.Frame()
 		for _, k := range points {
 			x := at[k].X - float32(t.X*pix.Size) + pix.Margin - 0.5

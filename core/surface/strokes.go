@@ -5,8 +5,8 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
-	"velvetgrime/core/step"
 )
 
 type reachKey struct {
@@ -110,7 +110,7 @@ func (u *Surface) coverOn(f *raster.Frame, key cache.Key, s *brush.Stroke, live 
 		}
 		tip = func(a, b, footprint float32) float32 {
 			v := pic.Sample(a, b, footprint)
-			return step.Luma(v[0], v[1], v[2]) * v[3]
+			return pix.Luma(v[0], v[1], v[2]) * v[3]
 		}
 	}
 	flat := func(i int) (int, geom.Vec2) {
