@@ -72,7 +72,7 @@ func (p *Program) ownKey(u *surface.Surface, pl *layerPlan, c stack.Channel, pad
 	}
 	k = cache.Join(k, coat.key, 1)
 	if pl.layer.Kind == stack.Paint {
-		if _, sk := p.touching(u, p.painting(pl), string(c), pad); len(sk) > 0 {
+		if _, sk := p.strokes.Touching(u, p.painting(pl), string(c), pad); len(sk) > 0 {
 			k = cache.Join(k, sk[len(sk)-1], 2)
 		}
 	}
@@ -103,7 +103,7 @@ func (p *Program) after(u *surface.Surface, info stack.ChannelInfo, pl *layerPla
 		return cache.Join(k, p.maskKey(u, pl, pad), 3)
 	}
 	if pl.layer.Kind == stack.Paint {
-		if list, _ := p.touching(u, p.painting(pl), string(info.Channel), pad); len(list) == 0 {
+		if list, _ := p.strokes.Touching(u, p.painting(pl), string(info.Channel), pad); len(list) == 0 {
 			return k
 		}
 	}
@@ -595,7 +595,7 @@ func (p *Program) paintedOwn(
 	pl *layerPlan,
 	info stack.ChannelInfo,
 ) (pix.Planes, pix.Plane, error) {
-	list, keys := p.touching(u, p.painting(pl), string(info.Channel), 0)
+	list, keys := p.strokes.Touching(u, p.painting(pl), string(info.Channel), 0)
 	out := make(pix.Planes, info.Components)
 	if len(list) == 0 {
 		for c := range out {
@@ -603,7 +603,7 @@ func (p *Program) paintedOwn(
 		}
 		return out, pix.Plane{}, nil
 	}
-	paint, err := p.painted(ctx, u, p.painting(pl), list, keys, string(info.Channel), info.Components)
+	paint, err := p.strokes.Painted(ctx, u, p.painting(pl), list, keys, string(info.Channel), info.Components)
 	if err != nil {
 		return nil, pix.Plane{}, err
 	}

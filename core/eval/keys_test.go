@@ -18,6 +18,7 @@ import (
 	"velvetgrime/core/blend"
 	"velvetgrime/core/brush"
 	"velvetgrime/core/cache"
+	"velvetgrime/core/fold"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
@@ -59,7 +60,7 @@ func newBench(t *testing.T, m *mesh.Model, size int) *workbench {
 }
 
 func (b *workbench) scene() *Scene {
-	s := &Scene{Scene: b.shared.Fresh(cache.New(b.cache)), touch: map[touchKey]*touched{}}
+	s := &Scene{Scene: b.shared.Fresh(cache.New(b.cache)), known: fold.NewKnown()}
 	s.Picture = func(name string) (*pix.Picture, error) { return picture(name), nil }
 	return s
 }

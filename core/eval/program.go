@@ -11,6 +11,7 @@ import (
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/cache"
+	"velvetgrime/core/fold"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/surface"
@@ -33,6 +34,7 @@ type Program struct {
 
 	holders map[*stack.Step]string      // the layer of each follow step and each that was painted by hand
 	hands   map[*stack.Step]*brush.List // what was painted in steps
+	strokes *fold.Painter
 
 	mu    sync.Mutex
 	below map[string]*Program  // the stack below a layer, by its id
@@ -85,6 +87,7 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 		hands:    map[*stack.Step]*brush.List{},
 		below:    map[string]*Program{},
 	}
+	p.strokes = &fold.Painter{Scene: s.Scene, Known: s.known, Doc: around{p}, Live: liveStroke}
 	p.light = cache.NewHash("light").Str(d.Light).Sum()
 	for i, most := range [2]int{math.MaxInt, mostForFrames} {
 		heeded := maps.Clone(d.Sheets)
@@ -382,116 +385,6 @@ func (p *Program) reached(u *surface.Surface, pl *layerPlan) ([]float32, error) 
 	return out, nil
 }
 
-// painted folds strokes into colour times coverage (components planes) and
-// coverage (the last plane). list are the places of those that count here. The state below
-// the newest stroke is kept, so that a live stroke costs itself only.
-func (p *Program) painted(
-	ctx context.Context,
-	u *surface.Surface,
-	q pulls,
-	list []int,
-	keys []Key,
-	channel string,
-	components int,
-) (pix.Rows, error) {
-	name := func(i int) Key { return cache.Join(u.Key, keys[i], 0x7061696e74) }
-	n := len(u.Frame().Pos)
-	start := 0
-	var acc pix.Rows
-	for i := len(list) - 1; i >= 0; i-- {
-		if v, ok := p.Scene.Cache.Get(name(i)); ok {
-			if i == len(list)-1 {
-				return v.(pix.Rows), nil
-			}
-			acc, start = v.(pix.Rows), i+1
-			break
-		}
-	}
-	cur := pix.NewRows(components+1, n)
-	for c := range acc {
-		copy(cur[c], acc[c])
-	}
-	for i := start; i < len(list); i++ {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
-		at, s := list[i], q.list.All[list[i]]
-		var from pix.Rows
-		if s.Spread() > 0 {
-			var err error
-			if from, err = p.softened(ctx, u, q, at, channel, components); err != nil {
-				return nil, err
-			}
-		}
-		c, err := u.Cover(s, s.ID == p.live)
-		if err != nil {
-			return nil, err
-		}
-		if err := p.alike(ctx, u, q, at, c.Cover); err != nil {
-			return nil, err
-		}
-		if s.Elsewhere() {
-			if from, err = p.taken(ctx, u, q, at, c, channel, components); err != nil {
-				return nil, err
-			}
-		}
-		of, err := p.laid(ctx, u, s, channel)
-		if err != nil {
-			return nil, err
-		}
-		p.fold(s, c.Coverage, from, of, cur, channel)
-		if i == len(list)-2 {
-			p.Scene.put(ctx, name(i), cur.Clone())
-		}
-	}
-	p.Scene.put(ctx, name(len(list)-1), cur)
-	return cur, nil
-}
-
-// softened is the blur of what was painted before stroke i of a list, on a surface; over
-// seams and sheets as a blur of a stream is.
-func (p *Program) softened(
-	ctx context.Context,
-	u *surface.Surface,
-	q pulls,
-	i int,
-	channel string,
-	components int,
-) (pix.Rows, error) {
-	s, below := q.list.All[i], q.before(i)
-	sp := planStream(
-		[]*stack.Step{{Kind: "blur", On: true, Amount: 1, Params: map[string]any{"radius": float64(s.Spread())}}},
-		nil,
-	)
-	sp.start = cache.NewHash(
-		"softened",
-	).Key(q.list.Key(i)).
-		Str(channel).
-		Key(q.list.Before(i)).
-		Key(p.sightsAnywhere(below, channel)).
-		Sum()
-	sp.read = func(ctx context.Context, t *surface.Surface) (pix.Rows, error) {
-		list, keys := p.touching(t, below, channel, 0)
-		if len(list) == 0 {
-			return pix.NewRows(components+1, len(t.Frame().Pos)), nil
-		}
-		v, err := p.painted(ctx, t, below, list, keys, channel, components)
-		return v, err
-	}
-	return p.filtered(ctx, u, sp, 0)
-}
-
-// fold lays one stroke on what was painted before it; from is what it takes from there, or
-// elsewhere, and of the material that it lays, both or nil.
-func (p *Program) fold(s *brush.Stroke, c *brush.Coverage, from, of pix.Rows, cur pix.Rows, channel string) {
-	lo, hi := float32(0), float32(1)
-	if info, ok := p.Doc.Info(stack.Channel(channel)); ok && channel != stack.MaskStream {
-		lo, hi = info.Min, info.Max
-	}
-	s.Fold(brush.Painted{Rows: cur, Channel: channel, Least: lo, Most: hi,
-		Tints: channel == string(stack.BaseColor) || channel == string(stack.Emissive)}, c, from, of)
-}
-
 // lowerPart returns the program of what lies below a layer: its siblings within
 // its group, and all below the groups around it.
 func (p *Program) lowerPart(id string) *Program { return p.part(id, false) }
@@ -526,6 +419,7 @@ func (p *Program) part(id string, with bool) *Program {
 		hands:    p.hands,
 		below:    map[string]*Program{},
 	}
+	q.strokes = &fold.Painter{Scene: p.Scene.Scene, Known: p.Scene.known, Doc: around{q}, Live: p.live}
 	d := *p.Doc
 	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
 	q.Doc, q.layers = &d, p.cut(d.Layers)

@@ -8,6 +8,7 @@ import (
 	"sync"
 
 	"velvetgrime/core/cache"
+	"velvetgrime/core/fold"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/surface"
 )
@@ -21,13 +22,13 @@ type Scene struct {
 	plainly bool // everything is evaluated everywhere: the reference that where.go is held against
 
 	mu    sync.Mutex
-	touch map[touchKey]*touched
+	known *fold.Known
 	plans plans
 }
 
 // NewScene makes a scene that keeps its results in a cache.
 func NewScene(m *mesh.Model, c *cache.Cache) *Scene {
-	return &Scene{Scene: surface.NewScene(m, c), touch: map[touchKey]*touched{}}
+	return &Scene{Scene: surface.NewScene(m, c), known: fold.NewKnown()}
 }
 
 // memo names a stream's key on a surface; streams are shared between documents that

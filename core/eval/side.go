@@ -5,31 +5,9 @@ import (
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
-	"velvetgrime/core/raster"
 	"velvetgrime/core/step"
 	"velvetgrime/core/surface"
 )
-
-// elsewhere reads planes at places, between the texels of sheets as fine as a surface.
-func (p *Program) elsewhere(
-	u *surface.Surface,
-	pos []geom.Vec3,
-	tri []int32,
-	of func(tu *surface.Surface) (pix.Rows, error),
-) (pix.Rows, error) {
-	f := u.Frame()
-	there := p.Scene.At(&raster.Frame{W: len(pos), H: 1, Pos: pos, Tri: tri, Footprint: f.Footprint})
-	return there.BetweenTexels(func(sheet int) int {
-		if u.Tile != nil && u.Tile.Sheet == sheet {
-			return u.Tile.Size
-		}
-		size := 128
-		for size < 8192 && p.Scene.Index(sheet).Scale()/float32(size) > 1.2*f.Footprint {
-			size *= 2
-		}
-		return size
-	}, of)
-}
 
 type streamPart struct {
 	sp   *streamPlan
@@ -98,7 +76,7 @@ func (p *Program) otherSide(
 	if len(pos) == 0 {
 		return out, nil
 	}
-	got, err := p.elsewhere(u, pos, tri, func(tu *surface.Surface) (pix.Rows, error) {
+	got, err := u.Elsewhere(pos, tri, func(tu *surface.Surface) (pix.Rows, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}

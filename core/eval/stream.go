@@ -161,7 +161,7 @@ func (p *Program) streamKey(u *surface.Surface, sp *streamPlan, upTo int, pad fl
 			k = cache.Join(k, p.sizesKey(u), 8) // read from the sheets
 		}
 		if len(s.step.Strokes) > 0 {
-			if _, keys := p.touching(u, p.handing(s.step), stack.MaskStream, pad); len(keys) > 0 {
+			if _, keys := p.strokes.Touching(u, p.handing(s.step), stack.MaskStream, pad); len(keys) > 0 {
 				k = cache.Join(k, keys[len(keys)-1], 3)
 			}
 		}
@@ -286,11 +286,11 @@ func (p *Program) streamWhere(
 }
 
 func (p *Program) hand(ctx context.Context, u *surface.Surface, s *stack.Step, out pix.Rows) error {
-	list, keys := p.touching(u, p.handing(s), stack.MaskStream, 0)
+	list, keys := p.strokes.Touching(u, p.handing(s), stack.MaskStream, 0)
 	if len(list) == 0 {
 		return nil
 	}
-	paint, err := p.painted(ctx, u, p.handing(s), list, keys, stack.MaskStream, 1)
+	paint, err := p.strokes.Painted(ctx, u, p.handing(s), list, keys, stack.MaskStream, 1)
 	if err != nil {
 		return err
 	}

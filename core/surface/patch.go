@@ -5,8 +5,8 @@ import (
 	"velvetgrime/core/raster"
 )
 
-// Needed marks the texels of the larger patch that the smaller one will read.
-func Needed(q, g Patch, need []bool, factor int) []bool {
+// needed marks the texels of the larger patch that the smaller one will read.
+func needed(q, g Patch, need []bool, factor int) []bool {
 	out := make([]bool, g.W*g.H)
 	mark := func(x, y, around int) {
 		for dy := -around; dy <= around; dy++ {
@@ -46,9 +46,9 @@ func sizeLike(size int, footprint, wanted float32) int {
 	return size
 }
 
-// Grown returns the patch around q with margin texels of a size that is factor
+// grown returns the patch around q with margin texels of a size that is factor
 // times coarser.
-func Grown(q Patch, factor, margin int) Patch {
+func grown(q Patch, factor, margin int) Patch {
 	g := q
 	g.Size = q.Size / factor
 	extra := margin
@@ -60,10 +60,10 @@ func Grown(q Patch, factor, margin int) Patch {
 	return g
 }
 
-// Resample reads a filtered patch at the texels of the smaller, finer one: as it
+// resample reads a filtered patch at the texels of the smaller, finer one: as it
 // is when the sizes agree, by cubic interpolation (Catmull and Rom, 1974) when it
 // is coarser, by what there is of it beside gaps.
-func Resample(v []float32, f *raster.Frame, g, q Patch, factor int, spreads bool) []float32 {
+func resample(v []float32, f *raster.Frame, g, q Patch, factor int, spreads bool) []float32 {
 	out := make([]float32, q.W*q.H)
 	if factor == 1 {
 		for y := range q.H {

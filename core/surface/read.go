@@ -112,3 +112,24 @@ func (u *Surface) BetweenTexels(
 	}
 	return out, nil
 }
+
+// Elsewhere reads what of gives of tiles at other places, between the texels of sheets as
+// fine as the surface.
+func (u *Surface) Elsewhere(
+	pos []geom.Vec3,
+	tri []int32,
+	of func(tile *Surface) (pix.Rows, error),
+) (pix.Rows, error) {
+	f := u.Frame()
+	there := u.Scene.At(&raster.Frame{W: len(pos), H: 1, Pos: pos, Tri: tri, Footprint: f.Footprint})
+	return there.BetweenTexels(func(sheet int) int {
+		if u.Tile != nil && u.Tile.Sheet == sheet {
+			return u.Tile.Size
+		}
+		size := 128
+		for size < 8192 && u.Scene.Index(sheet).Scale()/float32(size) > 1.2*f.Footprint {
+			size *= 2
+		}
+		return size
+	}, of)
+}

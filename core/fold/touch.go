@@ -1,24 +1,35 @@
-package eval
+package fold
 
 import (
+	"sync"
 	"velvetgrime/core/brush"
 	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/surface"
 )
 
+// Known is what is remembered of which strokes touch which tiles, for all documents on a
+// scene. It is safe for many goroutines.
+type Known struct {
+	mu    sync.Mutex
+	touch map[touchKey]*touched
+}
+
+// NewKnown remembers nothing yet.
+func NewKnown() *Known { return &Known{touch: map[touchKey]*touched{}} }
+
 // touched remembers which of the first n strokes of a list touch a tile, so that
 // the next stroke costs its own test and not that of the thousands before it.
 type touched struct {
 	n      int
-	before Key   // content of the first n strokes
-	list   []int // their places in it
-	keys   []Key
+	before cache.Key // content of the first n strokes
+	list   []int     // their places in it
+	keys   []cache.Key
 }
 
 type touchKey struct {
-	surface Key
-	first   Key // content of the list's first stroke
+	surface cache.Key
+	first   cache.Key // content of the list's first stroke
 	channel string
 	pad     float32
 }
@@ -28,14 +39,14 @@ const (
 	maxTouched       = 1 << 16 // remembered lists; dropped wholesale when exceeded
 )
 
-// touching returns the strokes that touch the surface or come within pad metres
+// Touching returns the strokes that touch the surface or come within pad metres
 // of it, by their places in the list, and the chain of their keys.
-func (p *Program) touching(u *surface.Surface, q pulls, channel string, pad float32) (list []int, keys []Key) {
-	list, keys = p.touchers(u, q.list, channel, pad)
+func (p *Painter) Touching(u *surface.Surface, q Strokes, channel string, pad float32) (list []int, keys []cache.Key) {
+	list, keys = p.touchers(u, q.List, channel, pad)
 	return list, p.sights(u, q, list, keys, channel, pad)
 }
 
-func (p *Program) touchers(u *surface.Surface, all *brush.List, channel string, pad float32) (list []int, keys []Key) {
+func (p *Painter) touchers(u *surface.Surface, all *brush.List, channel string, pad float32) (list []int, keys []cache.Key) {
 	n := all.Len()
 	if n == 0 {
 		return nil, nil
@@ -45,7 +56,7 @@ func (p *Program) touchers(u *surface.Surface, all *brush.List, channel string, 
 		return p.test(u, all, 0, channel, pad, nil, nil)
 	}
 	k := touchKey{u.Key, all.Key(0), channel, pad}
-	sc := p.Scene
+	sc := p.Known
 	sc.mu.Lock()
 	known := sc.touch[k]
 	sc.mu.Unlock()
@@ -58,7 +69,7 @@ func (p *Program) touchers(u *surface.Surface, all *brush.List, channel string, 
 	}
 	// appending never writes what another holds: the capacity ends with the length
 	list, keys = p.test(u, all, from, channel, pad, list[:len(list):len(list)], keys[:len(keys):len(keys)])
-	if all.All[n-1].ID == p.live { // it grows: what is remembered ends before it
+	if all.All[n-1].ID == p.Live { // it grows: what is remembered ends before it
 		if from < n-1 {
 			before, keysBefore := list, keys
 			if m := len(list); m > 0 && list[m-1] == n-1 {
@@ -72,7 +83,7 @@ func (p *Program) touchers(u *surface.Surface, all *brush.List, channel string, 
 	return list, keys
 }
 
-func (s *Scene) remember(k touchKey, t *touched) {
+func (s *Known) remember(k touchKey, t *touched) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if len(s.touch) > maxTouched {
@@ -83,16 +94,16 @@ func (s *Scene) remember(k touchKey, t *touched) {
 
 // test adds the strokes from one on that touch to a list and to the chain of its keys.
 // What a stroke takes from elsewhere hangs on all strokes before it.
-func (p *Program) test(
+func (p *Painter) test(
 	u *surface.Surface,
 	all *brush.List,
 	from int,
 	channel string,
 	pad float32,
 	list []int,
-	keys []Key,
-) ([]int, []Key) {
-	k := Key{}
+	keys []cache.Key,
+) ([]int, []cache.Key) {
+	k := cache.Key{}
 	if len(keys) > 0 {
 		k = keys[len(keys)-1]
 	}
@@ -110,7 +121,7 @@ func (p *Program) test(
 		if _, on := s.Values[channel]; !on && !s.Erase {
 			continue
 		}
-		if u.Touches(s, all.Key(i), pad, s.ID == p.live) {
+		if u.Touches(s, all.Key(i), pad, s.ID == p.Live) {
 			k = cache.Join(k, cache.Join(all.Key(i), in, 0), 1)
 			if s.Elsewhere() {
 				k = cache.Join(k, all.Before(i), 2)

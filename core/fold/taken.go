@@ -1,4 +1,4 @@
-package eval
+package fold
 
 import (
 	"context"
@@ -6,6 +6,7 @@ import (
 	"sync"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
@@ -25,34 +26,34 @@ type taking struct {
 
 type takingKey struct {
 	channel string
-	surface Key
+	surface cache.Key
 }
 
 // taken is what was painted before stroke i of a list where it takes from, at its covered
 // points: read between the texels of the tiles there, over seams and sheets. Where there is
 // no surface near it takes nothing.
-func (p *Program) taken(
+func (p *Painter) taken(
 	ctx context.Context,
 	u *surface.Surface,
-	q pulls,
+	q Strokes,
 	i int,
 	c *surface.Hit,
 	channel string,
 	components int,
 ) (pix.Rows, error) {
-	s, below := q.list.All[i], q.before(i)
+	s, below := q.List.All[i], q.before(i)
 	if s.Take != nil && s.Take.Past != "" {
-		if at := slices.IndexFunc(q.list.All[:i], func(o *brush.Stroke) bool { return o.ID == s.Take.Past }); at >= 0 {
+		if at := slices.IndexFunc(q.List.All[:i], func(o *brush.Stroke) bool { return o.ID == s.Take.Past }); at >= 0 {
 			below = q.before(at)
 		}
 	}
 	n := len(u.Frame().Pos)
-	if below.list.Len() == 0 {
+	if below.List.Len() == 0 {
 		return pix.NewRows(components+1, n), nil
 	}
 	t := &taking{}
-	if s.ID == p.live {
-		t = surface.Beside(p.Scene.Scene, s, takingKey{channel, u.Key}, func() *taking { return &taking{} })
+	if s.ID == p.Live {
+		t = surface.Beside(p.Scene, s, takingKey{channel, u.Key}, func() *taking { return &taking{} })
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -65,7 +66,7 @@ func (p *Program) taken(
 		t.trace = nil
 		return nil, err
 	}
-	if s.ID == p.live {
+	if s.ID == p.Live {
 		return t.rows.Clone(), nil // it goes on growing
 	}
 	return t.rows, nil
@@ -92,11 +93,11 @@ func (t *taking) moved(c *surface.Hit) {
 }
 
 // take fills the rows of what was taken at some points.
-func (p *Program) take(
+func (p *Painter) take(
 	ctx context.Context,
 	u *surface.Surface,
 	s *brush.Stroke,
-	below pulls,
+	below Strokes,
 	points []int32,
 	t *taking,
 	f *raster.Frame,
@@ -148,15 +149,15 @@ func (p *Program) take(
 	if len(pos) == 0 {
 		return nil
 	}
-	got, err := p.elsewhere(u, pos, tri, func(tu *surface.Surface) (pix.Rows, error) {
+	got, err := u.Elsewhere(pos, tri, func(tu *surface.Surface) (pix.Rows, error) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		list, keys := p.touching(tu, below, channel, 0)
+		list, keys := p.Touching(tu, below, channel, 0)
 		if len(list) == 0 {
 			return pix.NewRows(components+1, len(tu.Frame().Pos)), nil
 		}
-		v, err := p.painted(ctx, tu, below, list, keys, channel, components)
+		v, err := p.Painted(ctx, tu, below, list, keys, channel, components)
 		return v, err
 	})
 	if err != nil {
