@@ -438,7 +438,7 @@ func (b pulled) run(ctx context.Context) (ms []float64, tilesEach float64, err e
 			idle, cancel := context.WithTimeout(ctx, rest)
 			pen := eval.Pen{At: at(float64(i) * 0.02).Pos, Radius: b.radius}
 			pen.Goes = pen.At.Sub(at(float64(i-1) * 0.02).Pos).Mul(live.PenLead)
-			_ = p.ReadyAll(idle, sc.Near(tiles, pen), []stack.Channel{stack.BaseColor}, ready)
+			_ = p.ReadyAll(idle, sc.Near(idle, tiles, pen), []stack.Channel{stack.BaseColor}, ready)
 			<-idle.Done()
 			cancel()
 		}

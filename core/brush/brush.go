@@ -4,6 +4,7 @@ package brush
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
@@ -271,9 +272,12 @@ func facing(cos float32) float32 { return min(max(cos*2, 0), 1) }
 // of segments from..to. Within a stroke overlapping segments do not add up: the
 // strongest counts, so the result depends on no order and a stroke may be drawn
 // in pieces. Strength is applied by the caller.
-func (s *Stroke) sweep(f *raster.Frame, out *Coverage, from, to int, w twin) {
+func (s *Stroke) sweep(ctx context.Context, f *raster.Frame, out *Coverage, from, to int, w twin) error {
 	cover, bw := out.Cover, f.BlocksWide()
 	for i := from; i < to; i++ {
+		if (i-from)%dabsBetween == dabsBetween-1 && ctx.Err() != nil {
+			return ctx.Err()
+		}
 		a, b := s.segment(i)
 		box := s.bounds(i, w)
 		if !f.Bounds.Overlaps(box) {
@@ -298,6 +302,7 @@ func (s *Stroke) sweep(f *raster.Frame, out *Coverage, from, to int, w twin) {
 			}
 		}
 	}
+	return nil
 }
 
 // swept is one segment with everything that does not change over texels.

@@ -1,6 +1,7 @@
 package brush
 
 import (
+	"context"
 	"encoding/json"
 	"math"
 	"reflect"
@@ -19,7 +20,7 @@ func stroke(points ...Point) *Stroke {
 
 func at(s *Stroke, x, z float32, n geom.Vec3) float32 {
 	c := s.NewCoverage(1)
-	s.Draw(raster.Point(geom.V3(x, 0, z), n, 0), c, 0, s.Segments())
+	_ = s.Draw(context.Background(), raster.Point(geom.V3(x, 0, z), n, 0), c, 0, s.Segments())
 	return c.Cover[0]
 }
 
@@ -87,9 +88,9 @@ func TestOrderOfSegmentsDoesNotMatter(t *testing.T) {
 	s.PenFlow = true
 	f := raster.Point(geom.V3(0.06, 0, 0.01), up, 0)
 	once, pieces := s.NewCoverage(1), s.NewCoverage(1)
-	s.Draw(f, once, 0, 2)
-	s.Draw(f, pieces, 1, 2)
-	s.Draw(f, pieces, 0, 1)
+	_ = s.Draw(t.Context(), f, once, 0, 2)
+	_ = s.Draw(t.Context(), f, pieces, 1, 2)
+	_ = s.Draw(t.Context(), f, pieces, 0, 1)
 	if once.Cover[0] != pieces.Cover[0] || once.Cover[0] == 0 {
 		t.Fatalf("%v at once, %v in pieces", once.Cover[0], pieces.Cover[0])
 	}

@@ -1,6 +1,7 @@
 package brush
 
 import (
+	"context"
 	"math"
 
 	"velvetgrime/core/geom"
@@ -85,7 +86,9 @@ func (c *Coverage) Raise(o *Coverage, of []int32, won func(point, place int32)) 
 // A swept stroke's coverage is the strongest of its segments. Dabs add up: each lays
 // its share of what is missing, c + w (1 − c), so flow builds up to the strength of
 // the stroke and never over it.
-func (s *Stroke) Draw(f *raster.Frame, c *Coverage, from, to int) {
+// It stops with the context's error within a few dozen dabs; the coverage is then a part of
+// what it was to be.
+func (s *Stroke) Draw(ctx context.Context, f *raster.Frame, c *Coverage, from, to int) error {
 	if s.Fill != nil {
 		c.reached(0, len(f.Pos))
 		for i, t := range f.Tri {
@@ -93,7 +96,7 @@ func (s *Stroke) Draw(f *raster.Frame, c *Coverage, from, to int) {
 				c.Cover[i] = s.Fill.at(f.Pos[i])
 			}
 		}
-		return
+		return nil
 	}
 	var fall []float32
 	if s.Kit != nil {
@@ -101,12 +104,31 @@ func (s *Stroke) Draw(f *raster.Frame, c *Coverage, from, to int) {
 	}
 	for _, w := range s.twins() {
 		if s.Kit == nil {
-			s.sweep(f, c, from, to, w)
+			if err := s.sweep(ctx, f, c, from, to, w); err != nil {
+				return err
+			}
 			continue
 		}
-		s.walk(from, to, func(d dab) { s.lay(f, c, d, w, fall) })
+		n := 0
+		var err error
+		s.walk(from, to, func(d dab) {
+			if n++; n%dabsBetween == 0 && err == nil {
+				err = ctx.Err()
+			}
+			if err == nil {
+				s.lay(f, c, d, w, fall)
+			}
+		})
+		if err != nil {
+			return err
+		}
 	}
+	return nil
 }
+
+// dabsBetween is after how many dabs, or segments, it is asked whether they are still wanted:
+// some tens of microseconds where they lie elsewhere, a few milliseconds where not.
+const dabsBetween = 64
 
 // lay sets one dab down at one of the places where the stroke is mirrored to; fall is the
 // table of its own falloff, or nil.

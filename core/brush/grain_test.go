@@ -99,7 +99,7 @@ func TestGrainOfTheLineGrows(t *testing.T) {
 	whole := s.on(f).Cover
 	c := s.NewCoverage(len(f.Pos))
 	for i := range s.Segments() {
-		s.Draw(f, c, i, i+1)
+		_ = s.Draw(t.Context(), f, c, i, i+1)
 		c = c.Clone()
 	}
 	s.Held(f, c)

@@ -1,6 +1,7 @@
 package brush
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"reflect"
@@ -38,7 +39,7 @@ func ground(n int, side float32) *raster.Frame {
 
 func (s *Stroke) on(f *raster.Frame) *Coverage {
 	c := s.NewCoverage(len(f.Pos))
-	s.Draw(f, c, 0, s.Segments())
+	_ = s.Draw(context.Background(), f, c, 0, s.Segments())
 	s.Held(f, c)
 	return c
 }
@@ -181,12 +182,12 @@ func TestGrowingStrokesOfEveryBrush(t *testing.T) {
 			continue
 		}
 		once := s.NewCoverage(len(f.Pos))
-		s.Draw(f, once, 0, s.Segments())
+		_ = s.Draw(t.Context(), f, once, 0, s.Segments())
 		grown := s.NewCoverage(len(f.Pos))
 		for n := 3; n <= len(s.Points); n++ {
 			part := *s
 			part.Points = s.Points[:n]
-			part.Draw(f, grown, max(n-2, 0)*min(n-3, 1), n-1)
+			_ = part.Draw(t.Context(), f, grown, max(n-2, 0)*min(n-3, 1), n-1)
 		}
 		if !reflect.DeepEqual(once, grown) {
 			t.Errorf("%s: what grew differs", m.Name)
@@ -440,7 +441,7 @@ func TestAPictureAsTip(t *testing.T) {
 	s := dabbed(Kit{Spacing: 1, Flow: 1, Picture: "arrow"}, 1)
 	s.Points[0].Pos, s.Up = geom.V3(0, 0, 0), geom.V3(0, 0, -1)
 	c := s.NewCoverage(len(f.Pos))
-	s.Draw(f, c, 0, 1)
+	_ = s.Draw(t.Context(), f, c, 0, 1)
 	for _, v := range c.Cover {
 		if v != 0 {
 			t.Fatal("without its picture it lays something")
@@ -454,7 +455,7 @@ func TestAPictureAsTip(t *testing.T) {
 		}
 		return 0
 	}
-	s.Draw(f, c, 0, 1)
+	_ = s.Draw(t.Context(), f, c, 0, 1)
 	for i, v := range c.Cover {
 		p := f.Pos[i]
 		inside := p.X > 0 && p.X < 0.1 && p.Z < 0 && p.Z > -0.1

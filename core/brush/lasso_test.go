@@ -52,7 +52,7 @@ func TestAStrokeStaysInItsLasso(t *testing.T) {
 		t.Fatal(err)
 	}
 	c := s.NewCoverage(32)
-	s.Draw(f, c, 0, 1)
+	_ = s.Draw(t.Context(), f, c, 0, 1)
 	s.Held(f, c)
 	for i, v := range c.Cover {
 		x := f.Pos[i].X
@@ -108,7 +108,7 @@ func TestALassoOverFlatSheets(t *testing.T) {
 		if c.uvs {
 			cov.Flat = func(i int) (int, geom.Vec2) { return c.sheet, uv(i) }
 		}
-		s.Draw(f, cov, 0, s.Segments())
+		_ = s.Draw(t.Context(), f, cov, 0, s.Segments())
 		s.Held(f, cov)
 		for i, v := range cov.Cover {
 			q := uv(i)

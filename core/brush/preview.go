@@ -1,6 +1,7 @@
 package brush
 
 import (
+	"context"
 	"image"
 	"image/color"
 	"math"
@@ -68,7 +69,7 @@ func Preview(s Stroke, w, h int) *image.RGBA {
 		)
 	}
 	c := s.NewCoverage(len(f.Pos))
-	s.Draw(f, c, 0, s.Segments())
+	_ = s.Draw(context.Background(), f, c, 0, s.Segments()) // a few dozen dabs
 	s.Held(f, c)
 
 	paint := [3]float32{0.88, 0.87, 0.84}

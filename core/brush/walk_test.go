@@ -21,7 +21,7 @@ func TestWalkingEnds(t *testing.T) {
 				Points: Points{{Pos: geom.V3(0, 0, 0), Nrm: up, Pressure: 1}, {Pos: geom.V3(far, 0, 0), Nrm: up, Pressure: 1}}}
 			done := make(chan struct{})
 			go func() {
-				s.Draw(f, s.NewCoverage(1), 0, s.Segments())
+				_ = s.Draw(t.Context(), f, s.NewCoverage(1), 0, s.Segments())
 				close(done)
 			}()
 			select {

@@ -248,7 +248,7 @@ func TestMirroredStrokesAreMirrorImages(t *testing.T) {
 			}
 			f.Seal()
 			c := b.NewCoverage(len(f.Pos))
-			b.Draw(f, c, 0, b.Segments())
+			_ = b.Draw(t.Context(), f, c, 0, b.Segments())
 			return c.Cover
 		}
 		here, there := cover(st, 1), cover(over[0], -1)

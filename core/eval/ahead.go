@@ -22,8 +22,8 @@ type Pen struct {
 
 // Near returns those of some tiles whose points come within one and a half radii of the
 // box around the pen's way, the nearest to the pen first. Tiles that were never drawn are
-// drawn for it.
-func (s *Scene) Near(tiles []surface.Tile, pen Pen) []surface.Tile {
+// drawn for it, until the context ends: then it returns those that it knows.
+func (s *Scene) Near(ctx context.Context, tiles []surface.Tile, pen Pen) []surface.Tile {
 	box := geom.EmptyBox().Grow(pen.At).Grow(pen.At.Add(pen.Goes)).Pad(1.5 * pen.Radius)
 	far := func(t surface.Tile) float32 {
 		d := s.OnTile(t).Bounds().Away(pen.At)
@@ -31,6 +31,9 @@ func (s *Scene) Near(tiles []surface.Tile, pen Pen) []surface.Tile {
 	}
 	var out []surface.Tile
 	for _, t := range tiles {
+		if ctx.Err() != nil {
+			break
+		}
 		if s.OnTile(t).Within(box) {
 			out = append(out, t)
 		}

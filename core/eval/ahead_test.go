@@ -46,7 +46,7 @@ func TestReadyTilesHoldWhatAStrokeNeeds(t *testing.T) {
 		run := func(ready bool) (misses int, v float32) {
 			sc := NewScene(sample.Bollard(), cache.New(256<<20))
 			before := Compile(sc, d, "paint", "")
-			tiles := sc.Near(surface.Tiles(0, 512), Pen{At: st.Points[0].Pos, Radius: 0.02})
+			tiles := sc.Near(t.Context(), surface.Tiles(0, 512), Pen{At: st.Points[0].Pos, Radius: 0.02})
 			if len(tiles) == 0 {
 				t.Fatal("no tile is near the stroke")
 			}
@@ -103,11 +103,11 @@ func TestTilesNearAPen(t *testing.T) {
 	sc := NewScene(sample.Bollard(), cache.New(64<<20))
 	all := surface.Tiles(0, 1024)
 	at := geom.V3(0, 0.3, 0.119)
-	here := sc.Near(all, Pen{At: at, Radius: 0.01})
+	here := sc.Near(t.Context(), all, Pen{At: at, Radius: 0.01})
 	if len(here) == 0 || len(here) == len(all) {
 		t.Fatalf("%d of %d tiles are near a pen", len(here), len(all))
 	}
-	ahead := sc.Near(all, Pen{At: at, Goes: geom.V3(0, 0.15, 0), Radius: 0.01})
+	ahead := sc.Near(t.Context(), all, Pen{At: at, Goes: geom.V3(0, 0.15, 0), Radius: 0.01})
 	if len(ahead) <= len(here) {
 		t.Errorf("%d tiles on the pen's way, %d at its place", len(ahead), len(here))
 	}

@@ -249,15 +249,15 @@ func TestNothingReachesThroughAThinPlate(t *testing.T) {
 	for _, kit := range []*brush.Kit{nil, {Spacing: 0.1, Flow: 1}} {
 		s.Kit = kit
 		a, b := s.NewCoverage(1), s.NewCoverage(1)
-		s.Draw(top, a, 0, 1)
-		s.Draw(bottom, b, 0, 1)
+		_ = s.Draw(t.Context(), top, a, 0, 1)
+		_ = s.Draw(t.Context(), bottom, b, 0, 1)
 		if a.Cover[0] != 1 || b.Cover[0] != 0 {
 			t.Fatalf("coverage %v in front and %v behind, want 1 and 0", a.Cover[0], b.Cover[0])
 		}
 	}
 	s.Kit = &brush.Kit{Spacing: 0.1, Flow: 1, Through: true}
 	b := s.NewCoverage(1)
-	if s.Draw(bottom, b, 0, 1); b.Cover[0] < 0.9 {
+	if _ = s.Draw(t.Context(), bottom, b, 0, 1); b.Cover[0] < 0.9 {
 		t.Fatalf("coverage %v behind, painted right through", b.Cover[0])
 	}
 }

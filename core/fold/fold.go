@@ -86,7 +86,7 @@ func (p *Painter) Painted(
 				return nil, err
 			}
 		}
-		c, err := u.Cover(s, s.ID == p.Live)
+		c, err := u.Cover(ctx, s, s.ID == p.Live)
 		if err != nil {
 			return nil, err
 		}

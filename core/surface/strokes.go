@@ -1,6 +1,7 @@
 package surface
 
 import (
+	"context"
 	"fmt"
 	"velvetgrime/core/brush"
 	"velvetgrime/core/cache"
@@ -62,9 +63,9 @@ type Hit struct {
 
 // Cover returns the coverage of the whole stroke on the surface, through any place that
 // its points stand for: of those that a point is hit through the strongest counts.
-func (u *Surface) Cover(s *brush.Stroke, live bool) (*Hit, error) {
+func (u *Surface) Cover(ctx context.Context, s *brush.Stroke, live bool) (*Hit, error) {
 	f := u.Frame()
-	own, err := u.coverOn(f, u.Key, s, live)
+	own, err := u.coverOn(ctx, f, u.Key, s, live)
 	if err != nil {
 		return nil, err
 	}
@@ -82,7 +83,7 @@ func (u *Surface) Cover(s *brush.Stroke, live bool) (*Hit, error) {
 		if len(at.of) == 0 || !at.frame.Bounds.Overlaps(box) {
 			continue
 		}
-		c, err := u.coverOn(at.frame, e.key(u.Key), s, live)
+		c, err := u.coverOn(ctx, at.frame, e.key(u.Key), s, live)
 		if err != nil {
 			return nil, err
 		}
@@ -101,7 +102,13 @@ func (u *Surface) Cover(s *brush.Stroke, live bool) (*Hit, error) {
 }
 
 // coverOn returns the coverage of the whole stroke on a frame; key names the frame.
-func (u *Surface) coverOn(f *raster.Frame, key cache.Key, s *brush.Stroke, live bool) (*brush.Coverage, error) {
+func (u *Surface) coverOn(
+	ctx context.Context,
+	f *raster.Frame,
+	key cache.Key,
+	s *brush.Stroke,
+	live bool,
+) (*brush.Coverage, error) {
 	var tip func(a, b, footprint float32) float32
 	if s.Kit != nil && s.Kit.Picture != "" {
 		pic, err := u.Scene.Stored(s.Kit.Picture)
@@ -121,7 +128,9 @@ func (u *Surface) coverOn(f *raster.Frame, key cache.Key, s *brush.Stroke, live 
 	if !live || n == 0 { // a first point is no finished segment: nothing is kept of it
 		out := s.NewCoverage(len(f.Pos))
 		out.Tip, out.Flat = tip, flat
-		s.Draw(f, out, 0, s.Segments())
+		if err := s.Draw(ctx, f, out, 0, s.Segments()); err != nil {
+			return nil, err
+		}
 		s.Held(f, out)
 		u.Scene.seen(f, s.Eye, out.Cover, nil)
 		return out, u.Scene.bound(f, s, out.Cover)
@@ -133,7 +142,10 @@ func (u *Surface) coverOn(f *raster.Frame, key cache.Key, s *brush.Stroke, live 
 		c.cover, c.drawn = s.NewCoverage(len(f.Pos)), 0
 	}
 	c.cover.Tip, c.cover.Flat = tip, flat
-	s.Draw(f, c.cover, c.drawn, n)
+	if err := s.Draw(ctx, f, c.cover, c.drawn, n); err != nil {
+		c.cover = nil // a part of it is drawn
+		return nil, err
+	}
 	c.drawn = n
 	out := c.cover.Clone()
 	s.Held(f, out)

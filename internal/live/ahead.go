@@ -76,7 +76,7 @@ func (u *pusher) ahead(ctx context.Context) {
 	fine := slices.DeleteFunc(want.seen, func(t surface.Tile) bool {
 		return want.over[t] || !p.Scene.Model.Sheets[t.Sheet].HasUV
 	})
-	_ = p.ReadyAll(ctx, p.Scene.Near(fine, at.Pen), channels, u.ready) // or the tile will tell when it is shown
+	_ = p.ReadyAll(ctx, p.Scene.Near(ctx, fine, at.Pen), channels, u.ready) // or the tile will tell when it is shown
 }
 
 // untilNewer returns a context that ends when there is something newer to show.
