@@ -36,7 +36,6 @@ func TestTheCacheKeepsResults(t *testing.T) {
 	}
 }
 
-
 // What differs in anything that was mixed in has another key; strings do not run together.
 func TestKeysTellApart(t *testing.T) {
 	seen := map[Key]string{}

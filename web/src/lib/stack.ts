@@ -5,6 +5,14 @@ import { newID } from './id';
 import type { Op, Row, Session } from './session.svelte';
 import type { UI } from './ui.svelte';
 
+/** The operation that sets something of a layer. */
+export const setLayer = (target: string, path: string, value: unknown): Op => ({
+  kind: 'layer.set',
+  target,
+  path,
+  value,
+});
+
 /** The stream that is open on the worktop: the mask, a channel, or inside a step. */
 export function streamOf(l: Layer | undefined, name: string): Step[] {
   if (!l) return [];

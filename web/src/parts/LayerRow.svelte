@@ -1,15 +1,13 @@
 <script lang="ts">
   // One layer of the section: its part of the cut face, its mask, its amount; and
   // when it is open, all it does.
-  import { css } from '../lib/color';
-  import type { Op, Row, Session } from '../lib/session.svelte';
-  import { doubleLayers, groupLayers, modeName, removeLayers } from '../lib/stack';
+  import type { Row, Session } from '../lib/session.svelte';
+  import { setLayer } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
-  import ChannelTable from './ChannelTable.svelte';
+  import CutFace from './CutFace.svelte';
+  import LayerOpen from './LayerOpen.svelte';
   import NameField from './NameField.svelte';
-  import NumberField from './NumberField.svelte';
   import Picture from './Picture.svelte';
-  import ReachChips from './ReachChips.svelte';
 
   interface Props {
     session: Session;
@@ -25,33 +23,7 @@
   const unfolded = $derived(ui.opened.has(layer.id) || !!ui.find);
   let naming = $state(false);
 
-  const set = (path: string, value: unknown): Op => ({ kind: 'layer.set', target: layer.id, path, value });
-  const drilled = $derived(session.drill?.layers.find((d) => d.layer === layer.id));
-  /** the colour on the cut face: the layer's own, as thick as it is at the drilled point */
-  const face = $derived(
-    css(
-      drilled?.own.baseColor ??
-        (group ? drilled?.result.baseColor : null) ??
-        (layer.channels?.baseColor?.on ? layer.channels.baseColor.value : null),
-    ),
-  );
-  const inside = $derived(
-    group && drilled
-      ? session.rows
-          .filter((r) => r.parent === layer.id)
-          .map((r) => session.drill!.layers.find((d) => d.layer === r.layer.id))
-      : [drilled],
-  );
-  const thick = $derived(
-    drilled
-      ? drilled.shown
-        ? Math.max(0, ...inside.flatMap((d) => Object.values(d?.cover ?? {}))) *
-          (group ? drilled.mask * drilled.amount : 1)
-        : 0
-      : layer.visible && !group
-        ? layer.amount
-        : 0,
-  );
+  const set = (path: string, value: unknown) => setLayer(layer.id, path, value);
   const names = $derived(
     session.channels
       .filter((c) => layer.channels?.[c.channel]?.on)
@@ -80,9 +52,6 @@
     if (v && v !== layer.name) session.op(set('name', v));
   }
   const toggle = () => (ui.opened.has(layer.id) ? ui.opened.delete(layer.id) : ui.opened.add(layer.id));
-  const solo = () => (ui.solo = ui.solo === layer.id ? '' : layer.id);
-  const move = (d: number) =>
-    session.op({ kind: 'layer.move', target: layer.id, parent: row.parent, index: row.index + d });
   let track: HTMLElement | null = $state(null);
   let amount = $state<number | null>(null);
   function slide(e: PointerEvent) {
@@ -94,10 +63,7 @@
 </script>
 
 <div class="row" class:open class:marked class:hidden={!layer.visible} style:--depth={row.depth}>
-  <div class="face" title="Cut face: what this layer adds at the drilled point">
-    <span style:background={face} style:width={`${Math.max(thick, 0.08) * 100}%`} style:opacity={thick > 0 ? 1 : 0.15}
-    ></span>
-  </div>
+  <CutFace {session} {row} />
   <div class="body">
     <div class="head">
       {#if group}
@@ -150,82 +116,7 @@
     {/each}
     {#if session.notes[layer.id]}<p class="note">{session.notes[layer.id]}</p>{/if}
     {#if open}
-      <ReachChips {session} {ui} {layer} parts={ui.parts} />
-      <ChannelTable {session} {ui} {layer} />
-      {#if group}
-        <div class="tools">
-          <select
-            class="pick"
-            aria-label="Blend mode of the group"
-            value={layer.blend || 'normal'}
-            onchange={(e) => session.op(set('blend', e.currentTarget.value))}
-          >
-            {#each session.about.modes ?? [] as m (m)}<option value={m}>{modeName('', m)}</option>{/each}
-          </select>
-          <label
-            class="flex items-center gap-2"
-            title="Its layers meet each other alone before they meet what lies below"
-            ><input
-              type="checkbox"
-              checked={layer.isolated ?? false}
-              onchange={(e) => session.op(set('isolated', e.currentTarget.checked))}
-            /> isolated</label
-          >
-        </div>
-      {/if}
-      <div class="tools">
-        <div class="w-20">
-          <NumberField
-            label="Amount"
-            value={layer.amount}
-            min={0}
-            max={1}
-            scale={100}
-            unit="%"
-            fallback={1}
-            preview={(v) => session.preview(set('amount', v))}
-            commit={(v) => session.op(set('amount', v))}
-          />
-        </div>
-        <button
-          class="chip"
-          disabled={row.index === row.count - 1}
-          onclick={() => move(1)}
-          aria-label="Move outward"
-          title="Move outward (Alt ↑)">↑</button
-        >
-        <button
-          class="chip"
-          disabled={row.index === 0}
-          onclick={() => move(-1)}
-          aria-label="Move inward"
-          title="Move inward (Alt ↓)">↓</button
-        >
-        <button class="chip" aria-pressed={ui.solo === layer.id} title="Show it without the others (A)" onclick={solo}
-          >Alone</button
-        >
-        <button
-          class="chip"
-          aria-pressed={!!layer.locked}
-          title="Refuse every change (K)"
-          onclick={() => session.op(set('locked', !layer.locked))}>{layer.locked ? 'Unlock' : 'Lock'}</button
-        >
-      </div>
-      <div class="tools">
-        <button class="chip" title="A copy above it (Ctrl D)" onclick={() => doubleLayers(session, ui)}>Double</button>
-        <button class="chip" title="Put what is selected into a group (B)" onclick={() => groupLayers(session, ui)}
-          >Group</button
-        >
-        <button
-          class="chip"
-          disabled={!group && row.index === 0}
-          title={group ? 'Bake the group to one picture layer' : 'Bake it and the layer below to one picture layer'}
-          onclick={() => session.change({ t: 'merge', layer: layer.id })}>{group ? 'Merge' : 'Merge down'}</button
-        >
-        <button class="chip" title="Delete what is selected (Del)" onclick={() => removeLayers(session, ui)}
-          >Delete</button
-        >
-      </div>
+      <LayerOpen {session} {ui} {row} />
     {/if}
   </div>
 </div>
@@ -264,22 +155,11 @@
   .row.marked {
     background: color-mix(in srgb, var(--plum-soft) 30%, var(--panel));
   }
-  .chip[aria-pressed='true'] {
-    box-shadow: inset 0 -2px var(--verdigris);
-  }
   .row.open {
     background: color-mix(in srgb, var(--plum-soft) 55%, var(--panel));
   }
   .row.hidden .names {
     opacity: 0.6;
-  }
-  .face {
-    background: color-mix(in srgb, var(--bg) 60%, black);
-    display: flex;
-  }
-  .face span {
-    display: block;
-    height: 100%;
   }
   .body {
     padding: 6px 10px 5px 8px;
@@ -336,13 +216,5 @@
   }
   .open .track span {
     background: var(--plum);
-  }
-  .tools {
-    display: flex;
-    gap: 5px;
-    padding: 6px 0 4px;
-  }
-  .tools .chip {
-    padding: 0 8px;
   }
 </style>

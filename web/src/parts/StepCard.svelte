@@ -1,14 +1,16 @@
 <script lang="ts">
   // One step of a stream: the picture of the result up to it, how it meets what
   // came before, and its controls.
-  import { api, type BakeOrder, type BakeSettings, type Layer, type Step } from '../api/client';
+  import type { Layer, Step } from '../api/client';
   import type { Op, Session } from '../lib/session.svelte';
   import { title } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
   import NameField from './NameField.svelte';
-  import NumberField from './NumberField.svelte';
   import ParamField from './ParamField.svelte';
   import Picture from './Picture.svelte';
+  import PresetPick from './PresetPick.svelte';
+  import StepJoint from './StepJoint.svelte';
+  import StepNote from './StepNote.svelte';
 
   interface Props {
     session: Session;
@@ -20,7 +22,6 @@
     dragstart: () => void;
   }
   let { session, ui, layer, step, first, color, dragstart }: Props = $props();
-  const unbaked = 'not baked yet: ';
   const kind = $derived(session.about.steps!.find((k) => k.kind === step.kind)!);
   const open = $derived(ui.step === step.id);
   const name = $derived(title(session.about.steps!, step));
@@ -48,39 +49,6 @@
   const error = $derived(
     session.failures.find((f) => f.step === step.id)?.why ?? session.stepErrors[`${layer.id}/${step.id}`],
   );
-  const note = $derived(session.notes[`${layer.id}/${step.id}`]);
-  const missing = $derived(note?.startsWith(unbaked) ? note.slice(unbaked.length).split(', ') : []);
-  let asking = $state('');
-  /** Bakes what an agent lacks, with the last bake's settings. */
-  async function bake() {
-    asking = 'The bake is in the queue.';
-    try {
-      const last = (session.doc?.prepared?.settings ?? session.about.bake) as BakeSettings;
-      const size = Math.max(...Object.values(session.doc?.sheets ?? {}).map((s) => s.size), 256);
-      const settings = { ...last, size: Math.min(size, 2048) };
-      const dense = (session.doc?.prepared?.dense ?? []).map((d) => d.name);
-      const job = await api.bake(session.id, { settings, maps: missing, dense } as unknown as BakeOrder);
-      session.jobs = { ...session.jobs, [job.id]: job };
-    } catch (e) {
-      asking = (e as Error).message;
-    }
-  }
-  /** Takes a preset: its parameters, and the usual ones for the rest but the seed and what is followed. */
-  function take(name: string) {
-    const preset = kind.presets?.find((p) => p.name === name);
-    if (!preset) return;
-    const kept = Object.fromEntries(
-      Object.entries(step.params ?? {}).filter(([k]) => ['seed', 'layer', 'what'].includes(k)),
-    );
-    session.op({
-      kind: 'step.set',
-      target: layer.id,
-      step: step.id,
-      path: 'params',
-      value: { ...kept, ...preset.params },
-      label: `${name} for ${title(session.about.steps!, step)}`,
-    });
-  }
   let timer = 0;
   /** Resting on a card's picture shows the result up to it on the model. */
   function rest(on: boolean) {
@@ -95,8 +63,6 @@
   }
   $effect(() => () => rest(false));
   const inner = $derived((step.steps ?? []).length);
-  const modes = $derived((color ? session.about.modes : session.about.scalarModes) ?? []);
-  const strength = $derived(!kind.hand && (kind.role === 'shaper' || !first));
   let naming = $state(false);
   function rename(v: string | null) {
     naming = false;
@@ -105,36 +71,7 @@
   }
 </script>
 
-{#if !first && kind.role !== 'shaper' && !kind.hand}
-  <span class="joint">
-    <select
-      class="pick"
-      aria-label="Blend mode"
-      value={step.blend || 'normal'}
-      onchange={(e) => session.op(op('blend', e.currentTarget.value))}
-    >
-      {#each modes as m (m)}<option>{m}</option>{/each}
-    </select>
-    {@render amount()}
-  </span>
-{:else if !first || strength}
-  <span class="joint quiet"
-    >{first ? '' : 'then'}{#if strength}{@render amount()}{/if}</span
-  >
-{/if}
-{#snippet amount()}
-  <NumberField
-    label="Amount"
-    value={step.amount}
-    min={0}
-    max={1}
-    scale={100}
-    unit="%"
-    fallback={1}
-    preview={(v) => session.preview(op('amount', v))}
-    commit={(v) => session.op(op('amount', v))}
-  />
-{/snippet}
+<StepJoint {session} {layer} {step} {kind} {first} {color} />
 <article class="card" class:open class:off={!step.on} class:failed={!!error} aria-label={name}>
   <button
     class="shot"
@@ -173,13 +110,7 @@
   </div>
   <div class="params" class:wide={open && deep.length > 2}>
     {#if error}<span class="error">{error}</span>{/if}
-    {#if missing.length}
-      <span class="note"
-        >not baked yet: {missing.join(', ')}
-        <button class="chip" onclick={bake}>Bake {missing.length === 1 ? 'it' : 'them'}</button>
-        {#if asking}<span class="quiet">{asking}</span>{/if}</span
-      >
-    {:else if note}<span class="note">{note}</span>{/if}
+    <StepNote {session} {layer} {step} />
     {#if open && (agent || more)}
       <span class="levels">
         {#if agent}
@@ -192,17 +123,7 @@
               >
             {/each}
           </span>
-          {#if kind.presets?.length}
-            <select
-              class="pick"
-              aria-label="Preset"
-              value=""
-              onchange={(e) => (take(e.currentTarget.value), (e.currentTarget.value = ''))}
-            >
-              <option value="">presets</option>
-              {#each kind.presets as p (p.name)}<option>{p.name}</option>{/each}
-            </select>
-          {/if}
+          <PresetPick {session} {layer} {step} {kind} />
         {:else}
           <button class="plain quiet" aria-expanded={!fold} onclick={() => (fold = !fold)}
             >{fold ? 'more …' : 'less'}</button
@@ -233,18 +154,6 @@
 </article>
 
 <style>
-  .joint {
-    width: 74px;
-    flex: none;
-    display: flex;
-    flex-direction: column;
-    align-items: center;
-    padding: 16px 4px 0;
-    gap: 4px;
-  }
-  .joint :global(select) {
-    max-width: 74px;
-  }
   .card {
     width: 142px;
     border: 1px solid var(--line);
@@ -326,11 +235,6 @@
   .tabs button[aria-pressed='true'] {
     color: var(--text);
     box-shadow: inset 0 -2px var(--verdigris);
-  }
-  .note {
-    grid-column: 1 / -1;
-    border-left: 3px solid var(--ochre);
-    padding-left: 6px;
   }
   .error {
     grid-column: 1 / -1;

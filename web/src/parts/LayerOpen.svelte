@@ -1,0 +1,105 @@
+<script lang="ts">
+  // What an open layer shows below its head: where it reaches, what it does to each channel,
+  // and what can be done with it.
+  import type { Row, Session } from '../lib/session.svelte';
+  import { doubleLayers, groupLayers, modeName, removeLayers, setLayer } from '../lib/stack';
+  import type { UI } from '../lib/ui.svelte';
+  import ChannelTable from './ChannelTable.svelte';
+  import NumberField from './NumberField.svelte';
+  import ReachChips from './ReachChips.svelte';
+
+  let { session, ui, row }: { session: Session; ui: UI; row: Row } = $props();
+  const layer = $derived(row.layer);
+  const group = $derived(layer.kind === 'group');
+  const set = (path: string, value: unknown) => setLayer(layer.id, path, value);
+  const solo = () => (ui.solo = ui.solo === layer.id ? '' : layer.id);
+  const move = (d: number) =>
+    session.op({ kind: 'layer.move', target: layer.id, parent: row.parent, index: row.index + d });
+</script>
+
+<ReachChips {session} {ui} {layer} parts={ui.parts} />
+<ChannelTable {session} {ui} {layer} />
+{#if group}
+  <div class="tools">
+    <select
+      class="pick"
+      aria-label="Blend mode of the group"
+      value={layer.blend || 'normal'}
+      onchange={(e) => session.op(set('blend', e.currentTarget.value))}
+    >
+      {#each session.about.modes ?? [] as m (m)}<option value={m}>{modeName('', m)}</option>{/each}
+    </select>
+    <label class="flex items-center gap-2" title="Its layers meet each other alone before they meet what lies below"
+      ><input
+        type="checkbox"
+        checked={layer.isolated ?? false}
+        onchange={(e) => session.op(set('isolated', e.currentTarget.checked))}
+      /> isolated</label
+    >
+  </div>
+{/if}
+<div class="tools">
+  <div class="w-20">
+    <NumberField
+      label="Amount"
+      value={layer.amount}
+      min={0}
+      max={1}
+      scale={100}
+      unit="%"
+      fallback={1}
+      preview={(v) => session.preview(set('amount', v))}
+      commit={(v) => session.op(set('amount', v))}
+    />
+  </div>
+  <button
+    class="chip"
+    disabled={row.index === row.count - 1}
+    onclick={() => move(1)}
+    aria-label="Move outward"
+    title="Move outward (Alt ↑)">↑</button
+  >
+  <button
+    class="chip"
+    disabled={row.index === 0}
+    onclick={() => move(-1)}
+    aria-label="Move inward"
+    title="Move inward (Alt ↓)">↓</button
+  >
+  <button class="chip" aria-pressed={ui.solo === layer.id} title="Show it without the others (A)" onclick={solo}
+    >Alone</button
+  >
+  <button
+    class="chip"
+    aria-pressed={!!layer.locked}
+    title="Refuse every change (K)"
+    onclick={() => session.op(set('locked', !layer.locked))}>{layer.locked ? 'Unlock' : 'Lock'}</button
+  >
+</div>
+<div class="tools">
+  <button class="chip" title="A copy above it (Ctrl D)" onclick={() => doubleLayers(session, ui)}>Double</button>
+  <button class="chip" title="Put what is selected into a group (B)" onclick={() => groupLayers(session, ui)}
+    >Group</button
+  >
+  <button
+    class="chip"
+    disabled={!group && row.index === 0}
+    title={group ? 'Bake the group to one picture layer' : 'Bake it and the layer below to one picture layer'}
+    onclick={() => session.change({ t: 'merge', layer: layer.id })}>{group ? 'Merge' : 'Merge down'}</button
+  >
+  <button class="chip" title="Delete what is selected (Del)" onclick={() => removeLayers(session, ui)}>Delete</button>
+</div>
+
+<style>
+  .chip[aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
+  }
+  .tools {
+    display: flex;
+    gap: 5px;
+    padding: 6px 0 4px;
+  }
+  .tools .chip {
+    padding: 0 8px;
+  }
+</style>
