@@ -79,17 +79,17 @@ func inspectCommand() *cobra.Command {
 	return c
 }
 
-// channelMaps gives the map that shows a channel alone.
-var channelMaps = map[stack.Channel]deliver.Map{
-	stack.BaseColor: {Name: "base color", Suffix: "basecolor", Channels: 3},
-	stack.Roughness: {Name: "roughness", Suffix: "roughness", Channels: 1},
-	stack.Metallic:  {Name: "metallic", Suffix: "metallic", Channels: 1},
-	stack.Occlusion: {Name: "ambient occlusion", Suffix: "ambientOcclusion", Channels: 1},
-	stack.Opacity:   {Name: "opacity", Suffix: "opacity", Channels: 1},
-	stack.Height:    {Name: "height", Suffix: "height", Channels: 1},
-	stack.Emissive:  {Name: "emissive", Suffix: "emissive", Channels: 3},
-	"normal":        {Name: "normal", Suffix: "normal", Channels: 3},
-	"orm":           {Name: "occlusion roughness metallic", Suffix: "orm", Channels: 3},
+// mapOf returns the map that eval writes under a name: a channel's alone, or the packed one.
+func mapOf(name string) (deliver.Map, error) {
+	if m, ok := deliver.Alone(stack.Channel(name)); ok {
+		return m, nil
+	}
+	for _, m := range deliver.Maps {
+		if m.Suffix == name {
+			return m, nil
+		}
+	}
+	return deliver.Map{}, fmt.Errorf("channel %q is unknown; see --help", name)
 }
 
 func evalCommand() *cobra.Command {
@@ -131,9 +131,9 @@ func evalCommand() *cobra.Command {
 						}
 						continue
 					}
-					k, ok := channelMaps[ch]
-					if !ok {
-						return fmt.Errorf("channel %q is unknown; see --help", ch)
+					k, err := mapOf(string(ch))
+					if err != nil {
+						return err
 					}
 					img, err := deliver.Image(c.Context(), p, i, size, k, depth, nil)
 					if err != nil {

@@ -9,51 +9,14 @@ import (
 	"image"
 	"image/png"
 	"runtime"
-	"slices"
 	"strings"
 	"sync"
 
 	"velvetgrime/core/eval"
 	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
-	"velvetgrime/core/stack"
 	"velvetgrime/core/surface"
 )
-
-// Map is one kind of picture that can be delivered.
-type Map struct {
-	Name     string `json:"name"`
-	Suffix   string `json:"suffix" doc:"end of the file name"`
-	Packing  string `json:"packing" doc:"what its channels hold"`
-	Encoding string `json:"encoding" enum:"sRGB,linear"`
-	Channels int    `json:"channels"`
-	// Depth16 marks maps that are worth 16 bit.
-	Depth16 bool `json:"depth16"`
-}
-
-// HeightRange is the height in metres that a height map's black and white stand
-// for: −HeightRange to +HeightRange, so that middle grey is 0.
-const HeightRange = 0.005
-
-// Maps lists every map in table order.
-var Maps = []Map{
-	{"base color", "basecolor", "R G B = base color", "sRGB", 3, false},
-	{"base color with opacity", "basecolor_opacity", "R G B = base color, A = opacity", "sRGB", 4, false},
-	{"occlusion roughness metallic", "orm", "R = ambient occlusion, G = roughness, B = metallic", "linear", 3, false},
-	{"normal", "normal", "R G B = tangent-space normal, Y+", "linear", 3, true},
-	{"height", "height", "grey: −5 mm black, 0 middle, +5 mm white", "linear", 1, true},
-	{"emissive", "emissive", "R G B = emissive", "sRGB", 3, false},
-}
-
-// Find returns a map by its name.
-func Find(name string) (Map, bool) {
-	for _, m := range Maps {
-		if m.Name == name {
-			return m, true
-		}
-	}
-	return Map{}, false
-}
 
 // Image evaluates one map of one sheet; see Images.
 func Image(
@@ -205,75 +168,6 @@ func (t target) bleed(from []int32) {
 			copy(t.pix[i*t.bytes:(i+1)*t.bytes], t.pix[int(k)*t.bytes:int(k+1)*t.bytes])
 		}
 	}
-}
-
-// Planes returns the components of a map on a surface, 0..1.
-func Planes(ctx context.Context, p *eval.Program, u *surface.Surface, m Map) ([]pix.Plane, error) {
-	get := func(cs ...stack.Channel) ([]pix.Plane, error) {
-		var out []pix.Plane
-		for _, c := range cs {
-			v, err := p.Channel(ctx, u, c)
-			if err != nil {
-				return nil, err
-			}
-			out = append(out, v...)
-		}
-		return out, nil
-	}
-	if info, ok := stack.Info(stack.Channel(m.Suffix)); ok && info.Components == 1 && info.Channel != stack.Height {
-		return get(info.Channel) // a scalar channel alone, for eval
-	}
-	switch m.Suffix {
-	case "basecolor":
-		return get(stack.BaseColor)
-	case "basecolor_opacity":
-		return get(stack.BaseColor, stack.Opacity)
-	case "orm":
-		return get(stack.Occlusion, stack.Roughness, stack.Metallic)
-	case "emissive":
-		return get(stack.Emissive)
-	case "height":
-		h, err := get(stack.Height)
-		if err != nil {
-			return nil, err
-		}
-		return scaled(h, 0.5/HeightRange), nil
-	}
-	n, err := p.Normal(ctx, u)
-	if err != nil {
-		return nil, err
-	}
-	return scaled(n, 0.5), nil
-}
-
-// Shown returns a channel as a picture shows it, 0..1: height around middle grey
-// by HeightRange, normals from −1..1.
-func Shown(ctx context.Context, p *eval.Program, u *surface.Surface, c stack.Channel) ([]pix.Plane, error) {
-	v, err := p.Channel(ctx, u, c)
-	switch {
-	case err != nil:
-		return nil, err
-	case c == stack.Height:
-		return scaled(v, 0.5/HeightRange), nil
-	case c == stack.Normal:
-		return scaled(v, 0.5), nil
-	}
-	return v, nil
-}
-
-// scaled returns 0.5 + v·s for every plane.
-func scaled(in []pix.Plane, s float32) []pix.Plane {
-	out := slices.Clone(in)
-	for i, p := range in {
-		out[i].Value = 0.5 + p.Value*s
-		if p.Data != nil {
-			out[i].Data = make([]float32, len(p.Data))
-			for k, v := range p.Data {
-				out[i].Data[k] = 0.5 + v*s
-			}
-		}
-	}
-	return out
 }
 
 // place writes a tile's components into a whole sheet's, n a texel.
