@@ -59,3 +59,23 @@ export async function type(page: Page, label: string, value: string) {
   await input.fill(value);
   await input.press('Enter');
 }
+
+/** Makes a change as another page would. */
+export async function change(page: Page, op: object) {
+  await page.evaluate(
+    (op) =>
+      new Promise<void>((done, failed) => {
+        const id = location.hash.split('/')[2];
+        const w = new WebSocket(`ws://${location.host}/api/projects/${id}/live?wait=1&actor=other`);
+        w.onopen = () => w.send(JSON.stringify({ t: 'op', id: 1, request: `r${Math.random()}`, op }));
+        w.onmessage = (e) => {
+          if (typeof e.data !== 'string') return;
+          const m = JSON.parse(e.data);
+          if (m.t === 'ack') done();
+          if (m.t === 'error') failed(new Error(m.message));
+          if (m.t === 'ack' || m.t === 'error') w.close();
+        };
+      }),
+    op,
+  );
+}

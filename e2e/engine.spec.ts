@@ -1,6 +1,6 @@
 // What the Layer station does with the engine's full depth, as an artist does it.
 import { expect, test, type Page } from './setup';
-import { apart, canvas, openProject, pixel, settled, stroke, type } from './app';
+import { apart, canvas, change, openProject, pixel, settled, stroke, type } from './app';
 
 const middle: [number, number] = [0.5, 0.62]; // on the bollard's post
 
@@ -418,4 +418,29 @@ test('a layer is dragged into a group, directions are chosen, and values are tak
   await point(page, spot);
   await expect(page.getByLabel('Brush color as hex')).toHaveValue('#30a050');
   expect(await names(page)).toContain(made);
+});
+
+test('a step that fails says why on its card and on no other, and the rest of the stack is there', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const before = await pixel(page, ...middle);
+  const name = await newFill(page, '#1040e0');
+  await expect.poll(async () => apart(before, await pixel(page, ...middle))).toBeGreaterThan(30);
+  const blue = await pixel(page, ...middle);
+  const id = await page.locator('.row.open').getAttribute('data-layer');
+  await change(page, {
+    kind: 'step.add', target: id, path: 'mask', index: -1,
+    newStep: { id: 'gone', kind: 'picture', on: true, amount: 1, blend: 'normal', params: { picture: 'no-such-picture.png' } },
+  });
+  const card = page.getByRole('article', { name: /Picture/i });
+  await expect(card).toContainText('no-such-picture.png');
+  await settled(page);
+  expect(await page.getByText('no-such-picture.png').count()).toBe(1);
+  // what came before the step is shown, and so is all below
+  expect(apart(blue, await pixel(page, ...middle))).toBeLessThan(12);
+  await page.screenshot({ path: '/tmp/w/failing.png' });
+  // it is mended by switching it off, and fails again without a word more
+  await card.getByRole('button', { name: /^Switch off/ }).click();
+  await expect(card).not.toContainText('no-such-picture.png');
+  await layer(page, name).click();
+  await expect(page.locator('.failed')).toHaveCount(0);
 });

@@ -1,27 +1,7 @@
 // Sheets of 4096 and 8192 texels in the page: painted on, and after the card lost everything.
 import { expect, test } from './setup';
-import { apart, canvas, openProject, pixel, settled, stroke } from './app';
+import { apart, canvas, change, openProject, pixel, settled, stroke } from './app';
 import type { Page } from '@playwright/test';
-
-/** Makes a change as another page would. */
-async function change(page: Page, op: object) {
-  await page.evaluate(
-    (op) =>
-      new Promise<void>((done, failed) => {
-        const id = location.hash.split('/')[2];
-        const w = new WebSocket(`ws://${location.host}/api/projects/${id}/live?wait=1&actor=other`);
-        w.onopen = () => w.send(JSON.stringify({ t: 'op', id: 1, request: `r${Math.random()}`, op }));
-        w.onmessage = (e) => {
-          if (typeof e.data !== 'string') return;
-          const m = JSON.parse(e.data);
-          if (m.t === 'ack') done();
-          if (m.t === 'error') failed(new Error(m.message));
-          if (m.t === 'ack' || m.t === 'error') w.close();
-        };
-      }),
-    op,
-  );
-}
 
 const worn = (page: Page) =>
   page.evaluate(() => {

@@ -13,11 +13,11 @@ func (s *Scene) Stored(name string) (*pix.Picture, error) {
 		return v.(*pix.Picture), nil
 	}
 	if s.Picture == nil {
-		return nil, fmt.Errorf("picture %q is missing", name)
+		return nil, fmt.Errorf("picture %q is missing; choose another picture, or add it again under this name", name)
 	}
 	p, err := s.Picture(name)
 	if err != nil {
-		return nil, fmt.Errorf("picture %q: %w", name, err)
+		return nil, fmt.Errorf("picture %q: %w; choose another picture, or add it again under this name", name, err)
 	}
 	s.Cache.Keep(k, p)
 	return p, nil

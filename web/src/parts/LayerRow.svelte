@@ -62,7 +62,7 @@
   }
 </script>
 
-<div class="row" class:open class:marked class:hidden={!layer.visible} style:--depth={row.depth}>
+<div class="row" data-layer={layer.id} class:open class:marked class:hidden={!layer.visible} style:--depth={row.depth}>
   <CutFace {session} {row} />
   <div class="body">
     <div class="head">
