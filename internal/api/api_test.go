@@ -192,13 +192,25 @@ func (w *window) whole(data []byte) []byte {
 type state struct {
 	T, Message, Undo, Redo string
 	Seq, N                 int64
-	Strokes                map[string]int
+	Strokes                counts
 	Doc                    struct {
 		Layers []struct {
 			ID, Name string
 			Amount   float32
 		}
 	}
+}
+
+// counts are numbers of strokes; other messages have something else under that name.
+type counts map[string]int
+
+// UnmarshalJSON leaves out what is no map.
+func (c *counts) UnmarshalJSON(b []byte) error {
+	var m map[string]int
+	if json.Unmarshal(b, &m) == nil {
+		*c = m
+	}
+	return nil
 }
 
 func (s *service) open(project, actor string) *window { return s.openAs(project, actor, "") }
