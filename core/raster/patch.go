@@ -29,22 +29,13 @@ func (x *Index) Patch(island int32, size, x0, y0, w, h int) *Frame {
 		y0:    float64(y0),
 	}
 	first := entry{tri: -1}
-	done := map[entry]bool{}
-	lo := func(o int) int { return cell(float32(o-1) / float32(size)) }
-	hi := func(o int) int { return cell(float32(o+1) / float32(size)) }
-	for cy := lo(y0); cy <= hi(y0+h); cy++ {
-		for cx := lo(x0); cx <= hi(x0+w); cx++ {
-			for _, e := range x.grid[cy*cells+cx] {
-				if !done[e] && x.m.Island[e.tri] == island {
-					done[e] = true
-					if first.tri < 0 || e.tri < first.tri {
-						first = e
-					}
-					u.fill(e, u.uvs(e))
-				}
-			}
+	in := windowOf(float32(x0-1), float32(y0-1), float32(x0+w+1), float32(y0+h+1), float32(size))
+	x.grid.eachOf(island, in, func(l *listed) {
+		if first.tri < 0 || l.tri < first.tri {
+			first = l.entry
 		}
-	}
+		u.fill(l.entry, u.uvs(l.entry))
+	})
 	u.flood(first)
 	f.Seal()
 	return f
@@ -98,7 +89,7 @@ func (u *unfolder) fill(e entry, p [3][2]float64) {
 				f.Pos[j], f.Nrm[j] = u.x.point(t, b[0], b[1], b[2])
 				if e.du|e.dv != 0 {
 					u.moved[int32(j)] = e
-				} else {
+				} else if len(u.moved) > 0 {
 					delete(u.moved, int32(j))
 				}
 			}

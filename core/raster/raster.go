@@ -64,12 +64,10 @@ func (f *Frame) BlocksWide() int { return (f.W + Block - 1) / Block }
 // Reach is how far, in texels, island borders are carried outward.
 const Reach = 3
 
-const cells = 64 // the grid over a sheet's UV square that finds triangles
-
 // Index finds the triangles of one sheet by UV.
 type Index struct {
 	m    *mesh.Model
-	grid [cells * cells][]entry
+	grid grid
 	area float64 // mean model area per unit of UV area
 	// by island: model area and UV area
 	scale  map[int32][2]float64
@@ -92,19 +90,12 @@ func NewIndex(m *mesh.Model, sheet int) *Index {
 		world, flat = world+w3, flat+w2
 		island := x.scale[m.Island[i]]
 		x.scale[m.Island[i]] = [2]float64{island[0] + w3, island[1] + w2}
-		pad := float32(Reach+1) / pix.Size
 		for _, e := range shifts(a, b, c) {
 			e.tri = int32(i)
 			all = append(all, e)
-			a, b, c := x.moved(e)
-			lo, hi := cell(min(a.X, b.X, c.X)-pad), cell(max(a.X, b.X, c.X)+pad)
-			for cy := cell(min(a.Y, b.Y, c.Y) - pad); cy <= cell(max(a.Y, b.Y, c.Y)+pad); cy++ {
-				for cx := lo; cx <= hi; cx++ {
-					x.grid[cy*cells+cx] = append(x.grid[cy*cells+cx], e)
-				}
-			}
 		}
 	}
+	x.makeGrid(all)
 	for k, island := range m.OwnerOrder(sheet) {
 		x.rank[island] = int32(k)
 	}
@@ -114,8 +105,6 @@ func NewIndex(m *mesh.Model, sheet int) *Index {
 	}
 	return x
 }
-
-func cell(v float32) int { return min(max(int(v*cells), 0), cells-1) }
 
 func (x *Index) uv(i int32) (a, b, c geom.Vec2) {
 	t := x.m.Tri[i]
@@ -136,19 +125,10 @@ func (x *Index) Tile(size, tx, ty int) *Frame {
 	for i := range best {
 		best[i] = Reach * Reach
 	}
-	lo := func(o int) int { return cell(float32(o-Reach) / float32(size)) }
-	hi := func(o int) int { return cell(float32(o+pix.Pitch+Reach) / float32(size)) }
-	seen := map[entry]bool{}
-	for cy := lo(oy); cy <= hi(oy); cy++ {
-		for cx := lo(ox); cx <= hi(ox); cx++ {
-			for _, e := range x.grid[cy*cells+cx] {
-				if !seen[e] {
-					seen[e] = true
-					x.draw(f, e, float64(size), ox, oy, best)
-				}
-			}
-		}
-	}
+	x0, y0, w := float32(ox-Reach), float32(oy-Reach), float32(pix.Pitch+2*Reach)
+	x.grid.each(windowOf(x0, y0, x0+w, y0+w, float32(size)), func(l *listed) {
+		x.draw(f, l.entry, float64(size), ox, oy, best)
+	})
 	f.Seal()
 	return f
 }

@@ -216,7 +216,8 @@ func (x *Index) hold(e entry, uv geom.Vec2) (b [3]float64, ok bool) {
 func (x *Index) Owner(uv geom.Vec2) (tri int32, pos, nrm geom.Vec3) {
 	uv = Wrap(uv)
 	tri = -1
-	for _, e := range x.grid[cell(uv.Y)*cells+cell(uv.X)] {
+	for _, i := range x.grid.at(cell(uv.Y)*cells + cell(uv.X)) {
+		e := x.grid.list[i].entry
 		if tri >= 0 && e.tri != tri && !x.before(e.tri, tri) {
 			continue
 		}
@@ -241,7 +242,8 @@ func less(a, b geom.Vec3) bool {
 // Places calls f for every place of an island that a UV of the sheet stands for.
 func (x *Index) Places(uv geom.Vec2, island int32, f func(tri int32, pos, nrm geom.Vec3)) {
 	uv = Wrap(uv)
-	for _, e := range x.grid[cell(uv.Y)*cells+cell(uv.X)] {
+	for _, i := range x.grid.at(cell(uv.Y)*cells + cell(uv.X)) {
+		e := x.grid.list[i].entry
 		if x.m.Island[e.tri] != island || !x.Shared(e.tri) {
 			continue
 		}
@@ -267,8 +269,8 @@ func (x *Index) beside(e entry, uv geom.Vec2) bool {
 // Near calls f for the shared triangles that lie near a UV of the sheet, within a 64th
 // of its side; cell tells UVs apart that have the same ones.
 func (x *Index) Near(uv geom.Vec2, f func(tri int32)) {
-	for _, e := range x.grid[x.Cell(uv)] {
-		if x.Shared(e.tri) {
+	for _, i := range x.grid.at(x.Cell(uv)) {
+		if e := x.grid.list[i]; x.Shared(e.tri) {
 			f(e.tri)
 		}
 	}
