@@ -22,10 +22,10 @@ func (p *Program) readBaked(u *surface.Surface, name string, put func(i int, v [
 	f, m := u.Frame(), p.Scene.Model
 	all := p.Doc.Preparation().Baked
 	type source struct {
-		pic *pix.Picture
-		b   stack.Baked
+		pixels pix.Sampler
+		b      stack.Baked
 	}
-	bySheet := make([]source, len(m.Sheets))
+	bySheet := make([]*source, len(m.Sheets))
 	some := false
 	for i, s := range m.Sheets {
 		b, ok := all[s.Name][name]
@@ -36,7 +36,7 @@ func (p *Program) readBaked(u *surface.Surface, name string, put func(i int, v [
 		if err != nil {
 			return false, fmt.Errorf("the baked map %q of %q: %w", name, s.Name, err)
 		}
-		bySheet[i], some = source{pic, b}, true
+		bySheet[i], some = &source{pic.At(f.Footprint / p.Scene.Index(i).Scale()), b}, true
 	}
 	if !some {
 		return false, nil
@@ -45,14 +45,10 @@ func (p *Program) readBaked(u *surface.Surface, name string, put func(i int, v [
 		if t < 0 {
 			continue
 		}
-		sheet := m.TriSheet[t]
-		src := bySheet[sheet]
-		if src.pic == nil {
-			continue
+		if src := bySheet[m.TriSheet[t]]; src != nil {
+			_, uv := u.UV(i)
+			put(i, src.pixels.Sample(uv.X, uv.Y), src.b)
 		}
-		x := p.Scene.Index(int(sheet))
-		uv := x.UVAt(t, f.Pos[i])
-		put(i, src.pic.Sample(uv.X, uv.Y, f.Footprint/x.Scale()), src.b)
 	}
 	return true, nil
 }

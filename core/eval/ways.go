@@ -3,10 +3,12 @@ package eval
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"velvetgrime/core/cache"
 	"velvetgrime/core/flow"
 	"velvetgrime/core/pix"
+	"velvetgrime/core/raster"
 	"velvetgrime/core/step"
 	"velvetgrime/core/surface"
 	"velvetgrime/core/way"
@@ -142,11 +144,10 @@ func (p *Program) runRow(u *surface.Surface, look flow.Look, name Key, r *way.St
 		return out
 	}
 	if u.Tile != nil && u.Tile.Size > draft {
-		for i, t := range f.Tri {
-			if t >= 0 {
-				out[i] = s.At(&look, f.Pos[i], f.Nrm[i], f.Footprint)
-			}
-		}
+		var room [8]flow.Mark
+		stained(f, s, &look, func(i int, near *flow.Stained) {
+			out[i] = flow.Grown(near.Marks(f.Pos[i], f.Nrm[i], f.Footprint, room[:0]), look.Age)
+		})
 		return out
 	}
 	still := look
@@ -156,13 +157,13 @@ func (p *Program) runRow(u *surface.Surface, look flow.Look, name Key, r *way.St
 	if v, ok := p.Scene.Cache.Get(key); ok {
 		counts, marks = v.(pix.Rows)[0], v.(pix.Rows)[1]
 	} else {
-		var list []flow.Mark
 		counts = make([]float32, len(f.Pos))
-		for i, t := range f.Tri {
-			if t < 0 {
-				continue
-			}
-			list = s.Marks(&still, f.Pos[i], f.Nrm[i], f.Footprint, list[:0])
+		found := make([][]flow.Mark, len(f.Pos))
+		var room [8]flow.Mark
+		stained(f, s, &still, func(i int, near *flow.Stained) {
+			found[i] = slices.Clone(near.Marks(f.Pos[i], f.Nrm[i], f.Footprint, room[:0]))
+		})
+		for i, list := range found {
 			counts[i] = float32(len(list))
 			for _, m := range list {
 				marks = append(marks, m.Rank, m.Much)
@@ -182,4 +183,27 @@ func (p *Program) runRow(u *surface.Surface, look flow.Look, name Key, r *way.St
 		out[i] = flow.Grown(list, look.Age)
 	}
 	return out
+}
+
+// stained calls f for every point of a frame near which runs come, block by block, with
+// those that come near its block.
+func stained(f *raster.Frame, s *flow.Stains, look *flow.Look, at func(i int, near *flow.Stained)) {
+	var near flow.Stained
+	bw := f.BlocksWide()
+	for b, box := range f.Blocks {
+		if !s.Near(box) {
+			continue
+		}
+		if near = s.In(box, look, f.Footprint, near); near.None() {
+			continue
+		}
+		x0, y0 := b%bw*raster.Block, b/bw*raster.Block
+		for y := y0; y < min(y0+raster.Block, f.H); y++ {
+			for i := y*f.W + x0; i < y*f.W+min(x0+raster.Block, f.W); i++ {
+				if f.Tri[i] >= 0 {
+					at(i, &near)
+				}
+			}
+		}
+	}
 }

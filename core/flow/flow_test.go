@@ -3,11 +3,14 @@ package flow
 import (
 	"context"
 	"math"
+	"math/rand/v2"
 	"runtime"
+	"slices"
 	"testing"
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/noise"
 	"velvetgrime/core/spatial"
 )
 
@@ -439,5 +442,42 @@ func TestStainsLieOnTheRunAndGrowWithAge(t *testing.T) {
 	}
 	if a, b, c := sum(0), sum(0.5), sum(1); a > 0.01*c || b <= a || c <= b {
 		t.Errorf("by age there is %v, %v, %v", a, b, c)
+	}
+}
+
+// What is looked for once for a box gives at every place in it what is looked for at the
+// place alone, to the bit, and looks at far fewer segments.
+func TestStainsOfABoxAreThoseOfItsPlaces(t *testing.T) {
+	m := steps(t)
+	r, _ := Trace(context.Background(), m, tree(t, m), weather(), 0.02, sources(m))
+	s := NewStains(r, 0.02)
+	rng := rand.New(rand.NewPCG(3, 4))
+	var near Stained
+	hit, in, all := 0, 0, 0
+	for _, ragged := range []float32{0, 0.7} {
+		look := Look{Width: 0.02, Age: 1, Leave: 0.8, Ragged: ragged, Streaks: 0.4, Rim: 0.5, Seed: 5}
+		for range 300 {
+			run := r.List[rng.IntN(len(r.List))]
+			n := run.Nodes[rng.IntN(len(run.Nodes))]
+			half := 0.001 + 0.02*rng.Float32()
+			corner := n.Pos.Add(geom.V3(rng.Float32()-0.5, rng.Float32()-0.5, rng.Float32()-0.5).Mul(0.08))
+			box := geom.EmptyBox().Grow(corner).Pad(half)
+			near = s.In(box, &look, 0.001, near)
+			for range 20 {
+				p := corner.Add(geom.V3(rng.Float32()*2-1, rng.Float32()*2-1, rng.Float32()*2-1).Mul(half))
+				want := s.Marks(&look, p, n.Nrm, 0.001, nil)
+				if got := near.Marks(p, n.Nrm, 0.001, nil); !slices.Equal(got, want) {
+					t.Fatalf("at %v in a box of %v: %v, at the place alone %v", p, half, got, want)
+				}
+				if len(want) > 0 {
+					hit++
+				}
+				in += len(near.list)
+				all += len(s.cells[key(noise.Floor(p.X/s.cell), noise.Floor(p.Y/s.cell), noise.Floor(p.Z/s.cell))])
+			}
+		}
+	}
+	if hit < 1000 || 3*in > 2*all {
+		t.Errorf("%d places had marks; %d segments were looked at in place of %d", hit, in, all)
 	}
 }

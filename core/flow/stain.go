@@ -1,7 +1,9 @@
 package flow
 
 import (
+	"cmp"
 	"math"
+	"slices"
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
@@ -82,8 +84,13 @@ func (s *Stains) At(look *Look, p, n geom.Vec3, texel float32) float32 {
 
 // Marks appends to list what the runs left at a place, whatever the age of the look.
 func (s *Stains) Marks(look *Look, p, n geom.Vec3, texel float32, list []Mark) []Mark {
+	cell := s.cells[key(noise.Floor(p.X/s.cell), noise.Floor(p.Y/s.cell), noise.Floor(p.Z/s.cell))]
+	return s.marks(cell, look, p, n, texel, list)
+}
+
+func (s *Stains) marks(segments []segment, look *Look, p, n geom.Vec3, texel float32, list []Mark) []Mark {
 	last := int32(-1)
-	for _, g := range s.cells[key(noise.Floor(p.X/s.cell), noise.Floor(p.Y/s.cell), noise.Floor(p.Z/s.cell))] {
+	for _, g := range segments {
 		v := s.segment(look, g, p, n, texel)
 		if v <= 0 {
 			continue
@@ -96,6 +103,61 @@ func (s *Stains) Marks(look *Look, p, n geom.Vec3, texel float32, list []Mark) [
 		}
 	}
 	return list
+}
+
+// Stained are the few segments of runs that come near a small box: of many places in it
+// each is looked for among these alone.
+type Stained struct {
+	s    *Stains
+	look *Look
+	list []segment
+}
+
+// In returns what comes near a box, for places that are texel metres apart. It takes over
+// what was there before.
+func (s *Stains) In(b geom.Box, look *Look, texel float32, was Stained) Stained {
+	out := Stained{s, look, was.list[:0]}
+	c := func(v float32) int32 { return noise.Floor(v / s.cell) }
+	lo, hi := [3]int32{c(b.Min.X), c(b.Min.Y), c(b.Min.Z)}, [3]int32{c(b.Max.X), c(b.Max.Y), c(b.Max.Z)}
+	middle, radius := b.Min.Lerp(b.Max, 0.5), b.Size().Length()/2
+	far := s.width * maxWide * (1 + 0.5*look.Ragged)
+	far = radius + max(far, texel) + 0.3*look.Ragged*far
+	for z := lo[2]; z <= hi[2]; z++ {
+		for y := lo[1]; y <= hi[1]; y++ {
+			for x := lo[0]; x <= hi[0]; x++ {
+				for _, g := range s.cells[key(x, y, z)] {
+					nodes := s.runs.List[g.run].Nodes
+					if away(middle, nodes[g.node].Pos, nodes[g.node+1].Pos) < far*far {
+						out.list = append(out.list, g)
+					}
+				}
+			}
+		}
+	}
+	if lo != hi { // a segment lies in several cells; runs are told of one after the other
+		slices.SortFunc(out.list, func(a, b segment) int {
+			return cmp.Or(cmp.Compare(a.run, b.run), cmp.Compare(a.node, b.node))
+		})
+		out.list = slices.Compact(out.list)
+	}
+	return out
+}
+
+// away is the square of the distance of a place from a line between two.
+func away(p, a, b geom.Vec3) float32 {
+	e, d := b.Sub(a), p.Sub(a)
+	if l := e.Dot(e); l > 0 {
+		d = d.Sub(e.Mul(min(max(d.Dot(e)/l, 0), 1)))
+	}
+	return d.Dot(d)
+}
+
+// None reports whether nothing comes near.
+func (s *Stained) None() bool { return len(s.list) == 0 }
+
+// Marks is Stains.Marks at a place in the box.
+func (s *Stained) Marks(p, n geom.Vec3, texel float32, list []Mark) []Mark {
+	return s.s.marks(s.list, s.look, p, n, texel, list)
 }
 
 // Grown returns how much marks have left at an age: the share of runs that have begun;

@@ -28,20 +28,21 @@ type Picture struct {
 	Alpha  bool // the file has coverage
 }
 
+// level is a picture at one size: one component a texel of a grey picture, else four.
 type level struct {
-	w, h int
-	rgba []uint16 // four a texel
+	w, h, n int
+	v       []uint16
 }
 
-// decoding is what a texel takes while it is read, bytes: as the file has it, eight as it is
-// kept, and a third of that for mips.
+// decoding is what a texel takes while it is read, bytes: as the file has it, two a component
+// as it is kept, and a third of that for mips.
 func decoding(m color.Model) int64 {
-	const kept = 8 + 3
+	const kept, gray = 8 + 3, 2 + 1
 	switch m {
 	case color.GrayModel:
-		return 1 + kept
+		return 1 + gray
 	case color.Gray16Model:
-		return 2 + kept
+		return 2 + gray
 	case color.RGBA64Model, color.NRGBA64Model:
 		return 8 + kept
 	}
@@ -93,28 +94,14 @@ func NewPicture(img image.Image) *Picture {
 	case *image.NRGBA, *image.NRGBA64, *image.RGBA, *image.RGBA64:
 		p.Alpha = true
 	}
-	l := level{b.Dx(), b.Dy(), make([]uint16, 4*b.Dx()*b.Dy())}
+	l := level{w: b.Dx(), h: b.Dy(), n: 4}
+	if p.Gray {
+		l.n = 1
+	}
+	l.v = make([]uint16, l.n*l.w*l.h)
 	for y := range l.h {
 		for x := range l.w {
-			o := 4 * (y*l.w + x)
-			if n, ok := img.(*image.NRGBA64); ok {
-				c := n.NRGBA64At(b.Min.X+x, b.Min.Y+y)
-				l.rgba[o], l.rgba[o+1], l.rgba[o+2], l.rgba[o+3] = c.R, c.G, c.B, c.A
-				continue
-			}
-			r, g, bl, a := img.At(b.Min.X+x, b.Min.Y+y).RGBA()
-			if a > 0 && a < 65535 { // as if it were not multiplied by coverage
-				r, g, bl = r*65535/a, g*65535/a, bl*65535/a
-			}
-			l.rgba[o], l.rgba[o+1], l.rgba[o+2], l.rgba[o+3] = uint16(
-				min(r, 65535),
-			), uint16(
-				min(g, 65535),
-			), uint16(
-				min(bl, 65535),
-			), uint16(
-				a,
-			)
+			l.put(x, y, img, b.Min.X+x, b.Min.Y+y)
 		}
 	}
 	p.levels = append(p.levels, l)
@@ -125,33 +112,66 @@ func NewPicture(img image.Image) *Picture {
 	return p
 }
 
+// put takes texel (ix, iy) of an image over, as if it were not multiplied by coverage.
+func (l *level) put(x, y int, img image.Image, ix, iy int) {
+	o := l.n * (y*l.w + x)
+	switch i := img.(type) {
+	case *image.Gray:
+		l.v[o] = uint16(i.GrayAt(ix, iy).Y) * 257
+		return
+	case *image.Gray16:
+		l.v[o] = i.Gray16At(ix, iy).Y
+		return
+	case *image.NRGBA64:
+		c := i.NRGBA64At(ix, iy)
+		l.v[o], l.v[o+1], l.v[o+2], l.v[o+3] = c.R, c.G, c.B, c.A
+		return
+	}
+	r, g, b, a := img.At(ix, iy).RGBA()
+	if a > 0 && a < 65535 {
+		r, g, b = r*65535/a, g*65535/a, b*65535/a
+	}
+	l.v[o], l.v[o+1], l.v[o+2] = uint16(min(r, 65535)), uint16(min(g, 65535)), uint16(min(b, 65535))
+	l.v[o+3] = uint16(a)
+}
+
 // half averages squares, each texel by its coverage.
 func (l level) half() level {
-	n := level{max(l.w/2, 1), max(l.h/2, 1), nil}
-	n.rgba = make([]uint16, 4*n.w*n.h)
+	n := level{w: max(l.w/2, 1), h: max(l.h/2, 1), n: l.n}
+	n.v = make([]uint16, n.n*n.w*n.h)
 	for y := range n.h {
 		for x := range n.w {
-			var sum [3]uint64
+			var at [4]int
+			for k := range at {
+				at[k] = l.n * (min(2*y+k/2, l.h-1)*l.w + min(2*x+k%2, l.w-1))
+			}
+			if l.n == 1 {
+				sum := uint32(0)
+				for _, o := range at {
+					sum += uint32(l.v[o])
+				}
+				n.v[y*n.w+x] = uint16(sum / 4)
+				continue
+			}
+			var sum, plain [3]uint64
 			var cover uint64
-			var plain [3]uint64
-			for k := range 4 {
-				o := 4 * (min(2*y+k/2, l.h-1)*l.w + min(2*x+k%2, l.w-1))
-				a := uint64(l.rgba[o+3])
+			for _, o := range at {
+				a := uint64(l.v[o+3])
 				cover += a
 				for c := range 3 {
-					sum[c] += a * uint64(l.rgba[o+c])
-					plain[c] += uint64(l.rgba[o+c])
+					sum[c] += a * uint64(l.v[o+c])
+					plain[c] += uint64(l.v[o+c])
 				}
 			}
 			o := 4 * (y*n.w + x)
 			for c := range 3 {
 				if cover > 0 {
-					n.rgba[o+c] = uint16(sum[c] / cover)
+					n.v[o+c] = uint16(sum[c] / cover)
 				} else {
-					n.rgba[o+c] = uint16(plain[c] / 4)
+					n.v[o+c] = uint16(plain[c] / 4)
 				}
 			}
-			n.rgba[o+3] = uint16(cover / 4)
+			n.v[o+3] = uint16(cover / 4)
 		}
 	}
 	return n
@@ -164,7 +184,7 @@ func (p *Picture) Size() (w, h int) { return p.levels[0].w, p.levels[0].h }
 func (p *Picture) Bytes() int {
 	n := 64
 	for _, l := range p.levels {
-		n += 8 * l.w * l.h
+		n += 2 * len(l.v)
 	}
 	return n
 }
@@ -172,40 +192,109 @@ func (p *Picture) Bytes() int {
 // Sample reads the picture at (u, v), v growing downward, repeated in both ways;
 // footprint is the size of what is asked for in shares of the picture's width. It
 // reads bilinearly from the two nearest mips.
-func (p *Picture) Sample(u, v, footprint float32) [4]float32 {
+func (p *Picture) Sample(u, v, footprint float32) [4]float32 { return p.At(footprint).Sample(u, v) }
+
+// Sampler reads a picture at one footprint.
+type Sampler struct {
+	a, b *level  // the two nearest mips; b nil: a alone
+	t    float32 // the share of b
+}
+
+// At returns what reads the picture for things of a footprint, in shares of its width.
+func (p *Picture) At(footprint float32) Sampler {
 	at := float32(math.Log2(float64(max(footprint*float32(p.levels[0].w), 1e-6))))
 	if at <= 0 || len(p.levels) == 1 {
-		return p.levels[0].sample(u, v)
+		return Sampler{a: &p.levels[0]}
 	}
 	k := min(int(at), len(p.levels)-1)
-	a := p.levels[k].sample(u, v)
 	if k == len(p.levels)-1 {
-		return a
+		return Sampler{a: &p.levels[k]}
 	}
-	b, t := p.levels[k+1].sample(u, v), at-float32(k)
-	for c := range a {
-		a[c] += t * (b[c] - a[c])
+	return Sampler{&p.levels[k], &p.levels[k+1], at - float32(k)}
+}
+
+// Sample reads at (u, v), v growing downward, repeated in both ways.
+func (s Sampler) Sample(u, v float32) [4]float32 {
+	if s.a.n == 1 {
+		g := s.Gray(u, v)
+		return [4]float32{g, g, g, 1}
+	}
+	a := s.a.sample(u, v)
+	if s.b != nil {
+		b := s.b.sample(u, v)
+		for c := range a {
+			a[c] += s.t * (b[c] - a[c])
+		}
 	}
 	return a
 }
 
-func (l level) sample(u, v float32) [4]float32 {
-	fl := func(x float32) float32 { return float32(math.Floor(float64(x))) }
-	x, y := (u-fl(u))*float32(l.w)-0.5, (v-fl(v))*float32(l.h)-0.5
-	x0, y0 := fl(x), fl(y)
+// Gray reads the first component at (u, v).
+func (s Sampler) Gray(u, v float32) float32 {
+	a := s.a.gray(u, v)
+	if s.b != nil {
+		a += s.t * (s.b.gray(u, v) - a)
+	}
+	return a
+}
+
+func floor(x float32) float32 { return float32(math.Floor(float64(x))) }
+
+// corners returns where the four texels around (u, v) lie, and their weights.
+func (l *level) corners(u, v float32) (at [4]int, w [4]float32) {
+	x, y := (u-floor(u))*float32(l.w)-0.5, (v-floor(v))*float32(l.h)-0.5
+	x0, y0 := floor(x), floor(y)
 	fx, fy := x-x0, y-y0
-	wrap := func(i, n int) int { return (i + n) % n }
-	var out [4]float32
-	for k, w := range [4]float32{(1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy} {
-		o := 4 * (wrap(int(y0)+k/2, l.h)*l.w + wrap(int(x0)+k%2, l.w))
+	ax, ay := int(x0), int(y0)
+	bx, by := ax+1, ay+1
+	if ax < 0 {
+		ax += l.w
+	}
+	if ay < 0 {
+		ay += l.h
+	}
+	if bx >= l.w {
+		bx -= l.w
+	}
+	if by >= l.h {
+		by -= l.h
+	}
+	if ax >= l.w { // a share of one is rounded up to it
+		ax -= l.w
+	}
+	if ay >= l.h {
+		ay -= l.h
+	}
+	return [4]int{ay*l.w + ax, ay*l.w + bx, by*l.w + ax, by*l.w + bx},
+		[4]float32{(1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy}
+}
+
+func (l *level) gray(u, v float32) float32 {
+	at, w := l.corners(u, v)
+	n := l.n
+	return (w[0]*float32(l.v[n*at[0]]) + w[1]*float32(l.v[n*at[1]]) + w[2]*float32(l.v[n*at[2]]) + w[3]*float32(l.v[n*at[3]])) / 65535
+}
+
+func (l *level) sample(u, v float32) (out [4]float32) {
+	at, w := l.corners(u, v)
+	for k, o := range at {
+		t := l.v[4*o : 4*o+4]
 		for c := range out {
-			out[c] += w * float32(l.rgba[o+c])
+			out[c] += w[k] * float32(t[c])
 		}
 	}
 	for c := range out {
 		out[c] /= 65535
 	}
 	return out
+}
+
+// texel returns the four components of texel o, 0..65535.
+func (l *level) texel(o int) [4]uint16 {
+	if l.n == 1 {
+		return [4]uint16{l.v[o], l.v[o], l.v[o], 65535}
+	}
+	return [4]uint16(l.v[4*o : 4*o+4])
 }
 
 // Small returns the first mip that is at most edge texels wide and high.
@@ -218,8 +307,10 @@ func (p *Picture) Small(edge int) image.Image {
 		}
 	}
 	img := image.NewNRGBA(image.Rect(0, 0, l.w, l.h))
-	for i, v := range l.rgba {
-		img.Pix[i] = uint8(v >> 8)
+	for i := range l.w * l.h {
+		for c, v := range l.texel(i) {
+			img.Pix[4*i+c] = uint8(v >> 8)
+		}
 	}
 	return img
 }
@@ -231,10 +322,9 @@ func (p *Picture) Nearest(u, v float32) [4]float32 {
 		i := int(math.Floor(float64(x) * float64(n)))
 		return ((i % n) + n) % n
 	}
-	o := 4 * (at(v, l.h)*l.w + at(u, l.w))
 	var out [4]float32
-	for c := range out {
-		out[c] = float32(l.rgba[o+c]) / 65535
+	for c, v := range l.texel(at(v, l.h)*l.w + at(u, l.w)) {
+		out[c] = float32(v) / 65535
 	}
 	return out
 }
@@ -250,7 +340,7 @@ func (p *Picture) Numbers(r [2]float32) [][]float32 {
 	for c := range out {
 		out[c] = make([]float32, l.w*l.h)
 		for i := range out[c] {
-			out[c][i] = r[0] + (r[1]-r[0])*float32(l.rgba[4*i+c])/65535
+			out[c][i] = r[0] + (r[1]-r[0])*float32(l.texel(i)[c])/65535
 		}
 	}
 	return out
@@ -261,7 +351,7 @@ func (p *Picture) Component(c int) []uint16 {
 	l := p.levels[0]
 	out := make([]uint16, l.w*l.h)
 	for i := range out {
-		out[i] = l.rgba[4*i+c]
+		out[i] = l.texel(i)[c]
 	}
 	return out
 }

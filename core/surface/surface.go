@@ -176,6 +176,21 @@ func (u *Surface) bounds() *tileBlocks {
 	return u.here
 }
 
+// UV returns where point i of the surface lies on its sheet, and the sheet's index. The
+// points of a tile that lie on its own texels need no search.
+func (u *Surface) UV(i int) (*raster.Index, geom.Vec2) {
+	f := u.frame
+	x := u.Scene.Index(int(u.Scene.Model.TriSheet[f.Tri[i]]))
+	if t := u.Tile; t != nil && f.Inside[i] {
+		inv := 1 / float32(t.Size)
+		return x, geom.Vec2{
+			X: (float32(t.X*pix.Size-pix.Margin+i%f.W) + 0.5) * inv,
+			Y: (float32(t.Y*pix.Size-pix.Margin+i/f.W) + 0.5) * inv,
+		}
+	}
+	return x, x.UVAt(f.Tri[i], f.Pos[i])
+}
+
 // Bounds returns the box around the surface's points and their echoes.
 func (u *Surface) Bounds() geom.Box { return u.bounds().all }
 

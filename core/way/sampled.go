@@ -17,14 +17,21 @@ func (s Sampled) Row(f *raster.Frame, out []float32) {
 	smoothly(f, s.Cloud.Spacing, out, func(i int) float32 { return s.Cloud.Sample(s.V, f.Pos[i], f.Nrm[i], s.Far) })
 }
 
+// widest is how many texels apart points are evaluated at most.
+const widest = 32
+
 // smoothly fills a row with values that change little within far metres: on frames
-// that are much finer than that only each fourth, or second, point of a piece of
-// surface is evaluated, and what lies between is interpolated.
+// that are much finer than that only some points of a piece of surface are evaluated, a
+// half of far apart, and what lies between is interpolated.
 func smoothly(f *raster.Frame, far float32, out []float32, at func(i int) float32) {
 	s := &sparse{f: f, far: far, out: out, at: at, done: make([]bool, len(out))}
-	for y := 0; y < f.H; y += 4 {
-		for x := 0; x < f.W; x += 4 {
-			s.block(x, y, 4)
+	n := 4
+	for n < widest && f.Footprint*float32(2*n) <= 0.6*far {
+		n *= 2
+	}
+	for y := 0; y < f.H; y += n {
+		for x := 0; x < f.W; x += n {
+			s.block(x, y, n)
 		}
 	}
 }
@@ -59,9 +66,16 @@ func (s *sparse) level(x, y, n int) bool {
 			}
 		}
 	}
-	for _, k := range [3]int{a + n, a + n*f.W, a + n*f.W + n} {
-		if f.Nrm[a].Dot(f.Nrm[k]) < 0.8 || f.Pos[a].Sub(f.Pos[k]).Length() > 0.9*s.far {
-			return false
+	step := n // the corners; of larger ones more places
+	if n > 4 {
+		step = n / 4
+	}
+	for k := 0; k <= n; k += step {
+		for l := 0; l <= n; l += step {
+			j := a + k*f.W + l
+			if f.Nrm[a].Dot(f.Nrm[j]) < 0.8 || f.Pos[a].Sub(f.Pos[j]).Length() > 0.9*s.far {
+				return false
+			}
 		}
 	}
 	return true
