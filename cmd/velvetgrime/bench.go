@@ -79,10 +79,11 @@ var benches = []struct {
 	{[]string{"steps"}, benchSteps},
 	{[]string{"documents"}, benchDocuments},
 	{[]string{"memory"}, benchMemory},
+	{[]string{"beside"}, benchBeside},
 }
 
 func benchCommand() *cobra.Command {
-	var asJSON bool
+	var asJSON, beside bool
 	var profile, shots string
 	var all []string
 	for _, b := range benches {
@@ -112,7 +113,8 @@ func benchCommand() *cobra.Command {
 				defer pprof.StopCPUProfile()
 			}
 			for _, b := range benches {
-				if len(names) == 0 || slices.ContainsFunc(names, func(n string) bool { return slices.Contains(b.names, n) }) {
+				asked := len(names) == 0 && b.names[0] != "beside" || beside && b.names[0] == "beside"
+				if asked || slices.ContainsFunc(names, func(n string) bool { return slices.Contains(b.names, n) }) {
 					if err := b.run(c.Context(), r); err != nil {
 						return fmt.Errorf("%s: %w", b.names[0], err)
 					}
@@ -121,6 +123,7 @@ func benchCommand() *cobra.Command {
 			return r.print(c.OutOrStdout(), asJSON)
 		}}
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.Flags().BoolVar(&beside, "beside", false, "also measure libvips and Embree, where their packages and a C compiler are installed")
 	c.Flags().StringVar(&shots, "pictures", "", "instead write contact sheets to this folder: sources, agents, brushes, stamps, lantern, bollard, gull, or those named")
 	c.Flags().StringVar(&profile, "profile", "", "also write a CPU profile to this file")
 	c.Flags().StringVar(&benchDSN, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL for page-stroke and open-strokes; without one they are left out")
