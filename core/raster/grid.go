@@ -1,6 +1,9 @@
 package raster
 
-import "velvetgrime/core/pix"
+import (
+	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
+)
 
 const cells = 64 // the grid over a sheet's UV square that finds triangles, cells a side
 
@@ -13,10 +16,17 @@ type grid struct {
 	island  map[int32][]int32 // indexes of list, by island
 }
 
-// listed is an entry with the cells that it lies in, from (x0, y0) to (x1, y1).
+// listed is an entry with the cells that it lies in, from (x0, y0) to (x1, y1), and the box
+// of its UVs, a little wider than hold allows.
 type listed struct {
 	entry
 	x0, y0, x1, y1 uint8
+	lo, hi         geom.Vec2
+}
+
+// beside reports whether a UV lies beside the triangle's box.
+func (l *listed) beside(uv geom.Vec2) bool {
+	return uv.X < l.lo.X || uv.X > l.hi.X || uv.Y < l.lo.Y || uv.Y > l.hi.Y
 }
 
 func cell(v float32) int { return min(max(int(v*cells), 0), cells-1) }
@@ -28,8 +38,13 @@ func (x *Index) makeGrid(all []entry) {
 	pad := float32(Reach+1) / pix.Size
 	for i, e := range all {
 		a, b, c := x.moved(e)
+		lx, hx := min(a.X, b.X, c.X), max(a.X, b.X, c.X)
+		ly, hy := min(a.Y, b.Y, c.Y), max(a.Y, b.Y, c.Y)
+		sx, sy := 1e-5*(hx-lx), 1e-5*(hy-ly)
 		l := listed{
 			entry: e,
+			lo:    geom.Vec2{X: lx - sx, Y: ly - sy},
+			hi:    geom.Vec2{X: hx + sx, Y: hy + sy},
 			x0:    uint8(cell(min(a.X, b.X, c.X) - pad)),
 			x1:    uint8(cell(max(a.X, b.X, c.X) + pad)),
 			y0:    uint8(cell(min(a.Y, b.Y, c.Y) - pad)),

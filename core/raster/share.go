@@ -217,11 +217,12 @@ func (x *Index) Owner(uv geom.Vec2) (tri int32, pos, nrm geom.Vec3) {
 	uv = Wrap(uv)
 	tri = -1
 	for _, i := range x.grid.at(cell(uv.Y)*cells + cell(uv.X)) {
-		e := x.grid.list[i].entry
-		if tri >= 0 && e.tri != tri && !x.before(e.tri, tri) {
+		l := &x.grid.list[i]
+		if l.beside(uv) {
 			continue
 		}
-		if x.beside(e, uv) {
+		e := l.entry
+		if tri >= 0 && e.tri != tri && !x.before(e.tri, tri) {
 			continue
 		}
 		if b, ok := x.hold(e, uv); ok {
@@ -243,11 +244,12 @@ func less(a, b geom.Vec3) bool {
 func (x *Index) Places(uv geom.Vec2, island int32, f func(tri int32, pos, nrm geom.Vec3)) {
 	uv = Wrap(uv)
 	for _, i := range x.grid.at(cell(uv.Y)*cells + cell(uv.X)) {
-		e := x.grid.list[i].entry
-		if x.m.Island[e.tri] != island || !x.Shared(e.tri) {
+		l := &x.grid.list[i]
+		if l.beside(uv) {
 			continue
 		}
-		if x.beside(e, uv) {
+		e := l.entry
+		if x.m.Island[e.tri] != island || !x.Shared(e.tri) {
 			continue
 		}
 		if b, ok := x.hold(e, uv); ok {
@@ -255,15 +257,6 @@ func (x *Index) Places(uv geom.Vec2, island int32, f func(tri int32, pos, nrm ge
 			f(e.tri, pos, nrm)
 		}
 	}
-}
-
-// beside reports whether a UV lies beside the box of a triangle, by more than hold allows.
-func (x *Index) beside(e entry, uv geom.Vec2) bool {
-	a, b, c := x.moved(e)
-	lx, hx := min(a.X, b.X, c.X), max(a.X, b.X, c.X)
-	ly, hy := min(a.Y, b.Y, c.Y), max(a.Y, b.Y, c.Y)
-	sx, sy := 1e-5*(hx-lx), 1e-5*(hy-ly)
-	return uv.X < lx-sx || uv.X > hx+sx || uv.Y < ly-sy || uv.Y > hy+sy
 }
 
 // Near calls f for the shared triangles that lie near a UV of the sheet, within a 64th

@@ -146,18 +146,22 @@ func flatPattern(kind, label, help string, size float64, list []Param, make func
 			l := in.layout()
 			texel := in.Frame.Footprint * l.inv
 			n := samplesOf(texel)
-			f := spread(make(in, min(texel/float32(n), 1), l.seed), n, texel)
+			one := make(in, min(texel/float32(n), 1), l.seed)
+			f := spread(one, n, texel)
 			keep, usual := float32(1), float32(0.5)
 			if texel > 0.8 { // pieces of few texels fade to what they are on average
 				keep = 1 - geom.Smoothstep(0.8, 2, texel)
 				usual = average(make(in, 0.05, l.seed))
 			}
-			in.each(out, 0, func(i int) float32 {
-				if keep == 0 {
-					return usual
+			of := func(f func(u, v float32) float32) func(i int) float32 {
+				return func(i int) float32 {
+					if keep == 0 {
+						return usual
+					}
+					return clamp01(usual + keep*(l.value(i, f)-usual))
 				}
-				return clamp01(usual + keep*(l.value(i, f)-usual))
-			})
+			}
+			in.averaged(out, n, of(one), of(f))
 		}})
 }
 
@@ -217,6 +221,50 @@ func (sets *sampling) mean(f func(a, b float32) float32) float32 {
 	return sum / float32(len(sets.first)+len(sets.more))
 }
 
+// averaged fills a row with a pattern's means over texels. Of a pattern whose lines are at
+// least as wide as the texels, middle, its value at a texel's middle, is enough where it is
+// about that of the texels beside: only where an edge runs through is the mean taken.
+func (in Input) averaged(out []float32, n int, middle, mean func(i int) float32) {
+	f := in.Frame
+	if n != 2 || f.W < 2 || f.H < 2 {
+		in.each(out, 0, mean)
+		return
+	}
+	about := make([]float32, len(out))
+	if in.Need == nil {
+		in.each(about, 0, middle)
+	} else {
+		wider := in
+		wider.Need = make([]bool, len(out))
+		for i, need := range in.Need {
+			if need {
+				x, y := i%f.W, i/f.W
+				wider.Need[i] = true
+				wider.Need[y*f.W+max(x-1, 0)], wider.Need[y*f.W+min(x+1, f.W-1)] = true, true
+				wider.Need[max(y-1, 0)*f.W+x], wider.Need[min(y+1, f.H-1)*f.W+x] = true, true
+			}
+		}
+		wider.each(about, 0, middle)
+	}
+	in.each(out, 0, func(i int) float32 {
+		x, y := i%f.W, i/f.W
+		v, others := about[i], 0
+		for _, j := range [4]int{y*f.W + max(x-1, 0), y*f.W + min(x+1, f.W-1), max(y-1, 0)*f.W + x, min(y+1, f.H-1)*f.W + x} {
+			if j == i || f.Tri[j] < 0 {
+				continue
+			}
+			others++
+			if d := about[j] - v; d > differ || d < -differ {
+				return mean(i)
+			}
+		}
+		if others == 0 {
+			return mean(i)
+		}
+		return v
+	})
+}
+
 // spread averages a flat pattern over a texel.
 func spread(f func(u, v float32) float32, n int, texel float32) func(u, v float32) float32 {
 	if n == 1 {
@@ -270,18 +318,22 @@ func solidPattern(kind, label, help, group string, size float64, list []Param, m
 			seed := uint32(in.Number("seed"))
 			n := samplesOf(texel)
 			sp := in.space(stretch)
-			f := spreadSolid(make(in, min(texel*[4]float32{0, 1, 0.5, 0.4}[n], 1), seed), n, func(i int) (a, b geom.Vec3) { return sp.texel(i, inv) })
+			one := make(in, min(texel*[4]float32{0, 1, 0.5, 0.4}[n], 1), seed)
+			f := spreadSolid(one, n, func(i int) (a, b geom.Vec3) { return sp.texel(i, inv) })
 			keep, usual := float32(1), float32(0.5)
 			if texel > 0.8 {
 				keep = 1 - geom.Smoothstep(0.8, 2, texel)
 				usual = averageSolid(make(in, 0.05, seed))
 			}
-			in.each(out, 0, func(i int) float32 {
-				if keep == 0 {
-					return usual
+			of := func(f func(p geom.Vec3, i int) float32) func(i int) float32 {
+				return func(i int) float32 {
+					if keep == 0 {
+						return usual
+					}
+					return clamp01(usual + keep*(f(sp.at(i).Mul(inv), i)-usual))
 				}
-				return clamp01(usual + keep*(f(sp.at(i).Mul(inv), i)-usual))
-			})
+			}
+			in.averaged(out, n, of(one), of(f))
 		}})
 }
 
