@@ -14,6 +14,7 @@ import (
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/par"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/spatial"
 )
@@ -234,8 +235,8 @@ func (b *Baker) trees(ctx context.Context) (err error) {
 	}
 	matched := make([]bool, len(src.Parts))
 	for i, p := range b.Low.Parts {
-		if ctx.Err() != nil {
-			return ctx.Err()
+		if err := par.Turn(ctx); err != nil {
+			return err
 		}
 		belongs := make([]bool, len(src.Parts))
 		some := false

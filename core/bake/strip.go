@@ -80,8 +80,8 @@ func (b *Baker) bakeTile(ctx context.Context, s *Strip, x, y int) error {
 	sum := make([]float32, 4*len(b.Maps))
 	sites := make([]site, 0, k*k)
 	for ty := range edge {
-		if ctx.Err() != nil {
-			return ctx.Err()
+		if err := par.Turn(ctx); err != nil {
+			return err
 		}
 		for tx := range edge {
 			sites = sites[:0]

@@ -1,7 +1,6 @@
 package flow
 
 import (
-	"cmp"
 	"math"
 	"slices"
 
@@ -23,14 +22,42 @@ type Look struct {
 // Stains finds the runs near a place. It is immutable: a look of any age can be drawn
 // from it.
 type Stains struct {
-	runs  *Runs
 	width float32
 	cell  float32
-	cells map[uint64][]segment
+	list  []stretch // run by run, from above
+	cells map[uint64][]int32
 	box   geom.Box
 }
 
-type segment struct{ run, node int32 }
+// stretch is a run between two of its nodes, with what drawing it needs at every place.
+type stretch struct {
+	run          int32
+	foot         bool // the run's last
+	a, e         geom.Vec3
+	nrm, side    geom.Vec3 // of the surface, and across the run
+	inv          float32   // 1 / |e|²
+	share, more  float32   // of what the source gave, at a, and how much more at the other end
+	at, long     float32   // metres from the run's beginning, and to the other end
+	left, less   float32   // what is left a metre, of what the source gave, and how much more at the other end
+	widest, rank float32   // in the look's width; the run's
+}
+
+func newStretch(run *Run, i, k int) stretch {
+	a, b := &run.Nodes[k], &run.Nodes[k+1]
+	e := b.Pos.Sub(a.Pos)
+	long := e.Length()
+	per := 1 / max(run.Source.Amount, 1e-9)
+	left := per / max(long, 1e-9)
+	return stretch{
+		run: int32(i), foot: k+2 >= len(run.Nodes), a: a.Pos, e: e, nrm: a.Nrm, side: a.Nrm.Cross(e),
+		inv: 1 / (long * long), share: a.Flow * per, more: (b.Flow - a.Flow) * per, at: a.At, long: b.At - a.At,
+		left: a.Left * left, less: (b.Left - a.Left) * left,
+		widest: wide(max(a.Flow, b.Flow) * per), rank: run.Source.Rank,
+	}
+}
+
+// wide is how wide a run is that carries a share of what its source gave, in the look's width.
+func wide(share float32) float32 { return min(0.35+0.65*float32(math.Sqrt(float64(share))), maxWide) }
 
 // maxWide is how much wider than Width a run becomes that carries much.
 const maxWide = 2.6
@@ -38,10 +65,9 @@ const maxWide = 2.6
 // NewStains prepares runs for drawing with a width.
 func NewStains(r *Runs, width float32) *Stains {
 	s := &Stains{
-		runs:  r,
 		width: width,
 		cell:  max(width*maxWide*2, r.step),
-		cells: map[uint64][]segment{},
+		cells: map[uint64][]int32{},
 		box:   geom.EmptyBox(),
 	}
 	pad := width * maxWide
@@ -49,16 +75,18 @@ func NewStains(r *Runs, width float32) *Stains {
 	for i := range r.List {
 		run := &r.List[i]
 		for k := 0; k+1 < len(run.Nodes); k++ {
-			if run.Nodes[k].Break {
+			a, b := run.Nodes[k].Pos, run.Nodes[k+1].Pos
+			if run.Nodes[k].Break || b.Sub(a).Length() < 1e-9 {
 				continue
 			}
-			a, b := run.Nodes[k].Pos, run.Nodes[k+1].Pos
+			n := int32(len(s.list))
+			s.list = append(s.list, newStretch(run, i, k))
 			s.box = s.box.Grow(a).Grow(b)
 			for z := c(min(a.Z, b.Z) - pad); z <= c(max(a.Z, b.Z)+pad); z++ {
 				for y := c(min(a.Y, b.Y) - pad); y <= c(max(a.Y, b.Y)+pad); y++ {
 					for x := c(min(a.X, b.X) - pad); x <= c(max(a.X, b.X)+pad); x++ {
 						id := key(x, y, z)
-						s.cells[id] = append(s.cells[id], segment{int32(i), int32(k)})
+						s.cells[id] = append(s.cells[id], n)
 					}
 				}
 			}
@@ -88,29 +116,30 @@ func (s *Stains) Marks(look *Look, p, n geom.Vec3, texel float32, list []Mark) [
 	return s.marks(cell, look, p, n, texel, list)
 }
 
-func (s *Stains) marks(segments []segment, look *Look, p, n geom.Vec3, texel float32, list []Mark) []Mark {
+func (s *Stains) marks(near []int32, look *Look, p, n geom.Vec3, texel float32, list []Mark) []Mark {
 	last := int32(-1)
-	for _, g := range segments {
-		v := s.segment(look, g, p, n, texel)
+	for _, i := range near {
+		g := &s.list[i]
+		v := g.mark(look, p, n, texel)
 		if v <= 0 {
 			continue
 		}
-		// segments of a run follow each other: the strongest counts
+		// the stretches of a run follow each other: the strongest counts
 		if k := len(list) - 1; g.run == last {
 			list[k].Much = max(list[k].Much, v)
 		} else {
-			list, last = append(list, Mark{s.runs.List[g.run].Source.Rank, v}), g.run
+			list, last = append(list, Mark{g.rank, v}), g.run
 		}
 	}
 	return list
 }
 
-// Stained are the few segments of runs that come near a small box: of many places in it
+// Stained are the few stretches of runs that come near a small box: of many places in it
 // each is looked for among these alone.
 type Stained struct {
 	s    *Stains
 	look *Look
-	list []segment
+	list []int32
 }
 
 // In returns what comes near a box, for places that are texel metres apart. It takes over
@@ -120,36 +149,36 @@ func (s *Stains) In(b geom.Box, look *Look, texel float32, was Stained) Stained 
 	c := func(v float32) int32 { return noise.Floor(v / s.cell) }
 	lo, hi := [3]int32{c(b.Min.X), c(b.Min.Y), c(b.Min.Z)}, [3]int32{c(b.Max.X), c(b.Max.Y), c(b.Max.Z)}
 	middle, radius := b.Min.Lerp(b.Max, 0.5), b.Size().Length()/2
-	far := s.width * maxWide * (1 + 0.5*look.Ragged)
-	far = radius + max(far, texel) + 0.3*look.Ragged*far
 	for z := lo[2]; z <= hi[2]; z++ {
 		for y := lo[1]; y <= hi[1]; y++ {
 			for x := lo[0]; x <= hi[0]; x++ {
-				for _, g := range s.cells[key(x, y, z)] {
-					nodes := s.runs.List[g.run].Nodes
-					if away(middle, nodes[g.node].Pos, nodes[g.node+1].Pos) < far*far {
-						out.list = append(out.list, g)
+				for _, i := range s.cells[key(x, y, z)] {
+					g := &s.list[i]
+					if far := radius + g.reach(look, texel); g.away(middle) < far*far {
+						out.list = append(out.list, i)
 					}
 				}
 			}
 		}
 	}
-	if lo != hi { // a segment lies in several cells; runs are told of one after the other
-		slices.SortFunc(out.list, func(a, b segment) int {
-			return cmp.Or(cmp.Compare(a.run, b.run), cmp.Compare(a.node, b.node))
-		})
+	if lo != hi { // a stretch lies in several cells; runs are told of one after the other
+		slices.Sort(out.list)
 		out.list = slices.Compact(out.list)
 	}
 	return out
 }
 
-// away is the square of the distance of a place from a line between two.
-func away(p, a, b geom.Vec3) float32 {
-	e, d := b.Sub(a), p.Sub(a)
-	if l := e.Dot(e); l > 0 {
-		d = d.Sub(e.Mul(min(max(d.Dot(e)/l, 0), 1)))
-	}
+// away is the square of the distance of a place from the line.
+func (g *stretch) away(p geom.Vec3) float32 {
+	d := p.Sub(g.a)
+	d = d.Sub(g.e.Mul(min(max(d.Dot(g.e)*g.inv, 0), 1)))
 	return d.Dot(d)
+}
+
+// reach is how far from the line anything of the run may be.
+func (g *stretch) reach(l *Look, texel float32) float32 {
+	far := l.Width * g.widest * (1 + 0.5*l.Ragged)
+	return max(far, texel) + 0.3*l.Ragged*far
 }
 
 // None reports whether nothing comes near.
@@ -173,42 +202,39 @@ func Grown(list []Mark, age float32) float32 {
 	return 1 - clean
 }
 
-func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) float32 {
-	run := &s.runs.List[g.run]
-	a, b := &run.Nodes[g.node], &run.Nodes[g.node+1]
-	e, d := b.Pos.Sub(a.Pos), p.Sub(a.Pos)
-	long := e.Length()
-	if long < 1e-9 || a.Nrm.Dot(n) < 0.1 {
+// mark is what the stretch left at a place, 0..1.
+func (g *stretch) mark(l *Look, p, n geom.Vec3, texel float32) float32 {
+	d := p.Sub(g.a)
+	t := min(max(d.Dot(g.e)*g.inv, 0), 1)
+	d = d.Sub(g.e.Mul(t))
+	far2 := d.Dot(d)
+	if r := g.reach(l, texel); far2 > r*r || g.nrm.Dot(n) < 0.1 {
 		return 0
 	}
-	t := min(max(d.Dot(e)/(long*long), 0), 1)
-	d = d.Sub(e.Mul(t))
 	// a run lies on the surface: it does not reach through a plate
-	up := d.Dot(a.Nrm)
+	up := d.Dot(g.nrm)
 	if up > 2*l.Width || up < -2*l.Width {
 		return 0
 	}
-	flow := a.Flow + t*(b.Flow-a.Flow)
-	at := a.At + t*(b.At-a.At)
-	share := flow / max(run.Source.Amount, 1e-9)
-	w := l.Width * min(0.35+0.65*float32(math.Sqrt(float64(share))), maxWide)
+	at := g.at + t*g.long
+	w := l.Width * wide(max(g.share+t*g.more, 0))
 	w *= geom.Smoothstep(0, 3*l.Width, at) // it begins at a point
 	// no farther than its raggedness could bring it
-	if far := w * (1 + 0.5*l.Ragged); d.Dot(d) > pow2(max(far, texel)+0.3*l.Ragged*far) {
+	if far := w * (1 + 0.5*l.Ragged); far2 > pow2(max(far, texel)+0.3*l.Ragged*far) {
 		return 0
 	}
 	side := float32(1)
-	if d.Dot(a.Nrm.Cross(e)) < 0 {
+	if d.Dot(g.side) < 0 {
 		side = -1
 	}
 	k := float32(g.run) * 1.37
-	x := side * d.Length()
+	x := side * float32(math.Sqrt(float64(far2)))
 	if l.Ragged > 0 {
 		w *= 1 + l.Ragged*0.5*noise.Simplex(at/l.Width*0.25, k, 3, l.Seed)
 		x += l.Ragged * 0.3 * w * noise.Simplex(at/l.Width*0.6, k, 7, l.Seed)
 	}
-	wide := max(w, texel)
-	x /= wide
+	drawn := max(w, texel)
+	x /= drawn
 	if x > 1 || x < -1 {
 		return 0
 	}
@@ -232,12 +258,12 @@ func (s *Stains) segment(l *Look, g segment, p, n geom.Vec3, texel float32) floa
 		v *= 1 - l.Streaks + l.Streaks*min(max(st, 0), 1.2)
 	}
 	// what is left a metre, against what a run leaves at its beginning on a wall
-	left := (a.Left + t*(b.Left-a.Left)) / long * l.Leave / max(run.Source.Amount, 1e-9)
-	if g.node+2 >= int32(len(run.Nodes)) {
-		left = min(left, 1.4) // the foot, where the rest has dried
+	left := (g.left + t*g.less) * l.Leave
+	if g.foot {
+		left = min(left, 1.4) // where the rest has dried
 	}
 	left = float32(math.Sqrt(float64(max(left, 0))))
-	return max(v*(w/wide)*min(left, 1.25), 0)
+	return max(v*(w/drawn)*min(left, 1.25), 0)
 }
 
 func pow2(v float32) float32 { return v * v }

@@ -103,11 +103,14 @@ func (t *Tree) Triangles() int {
 // Bytes returns the memory that the tree takes, without the mesh.
 func (t *Tree) Bytes() int { return len(t.nodes)*288 + len(t.blocks)*324 }
 
+// worthATurn is from how many triangles on, a millisecond's work, others may be let by first.
+const worthATurn = 1024
+
 // parallelSize is the least number of triangles for which another goroutine pays.
 const parallelSize = 4096
 
 func (b *branch) grow(ctx context.Context, slots chan struct{}) {
-	if len(b.prims) <= leafSize || ctx.Err() != nil {
+	if len(b.prims) <= leafSize || ctx.Err() != nil || len(b.prims) > worthATurn && par.Turn(ctx) != nil {
 		return
 	}
 	open := []*branch{b}

@@ -68,7 +68,15 @@ func Bake(ctx context.Context, s *store.Store, hub *live.Hub, r *jobs.Runner) er
 	if err != nil {
 		return err
 	}
-	for _, p := range []struct{ project, name string }{{"Signal lantern", "lantern"}, {"Mooring bollard", "bollard"}, {"Decoy gull", "gull"}} {
+	type order struct {
+		project, label string
+		bake           jobs.BakeOrder
+		dense          *mesh.Model
+	}
+	var all []order
+	for _, p := range []struct{ project, name string }{
+		{"Signal lantern", "lantern"}, {"Mooring bollard", "bollard"}, {"Decoy gull", "gull"},
+	} {
 		i := slices.IndexFunc(list, func(o store.Project) bool { return o.Name == p.project })
 		if i < 0 {
 			continue
@@ -81,13 +89,32 @@ func Bake(ctx context.Context, s *store.Store, hub *live.Hub, r *jobs.Runner) er
 			continue
 		}
 		settings, maps := sample.Bakes(p.name)
-		o := jobs.BakeOrder{Settings: settings, Maps: maps, Patient: true}
+		o := order{list[i].ID, "Bake " + p.project, jobs.BakeOrder{Settings: settings, Maps: maps, Idle: true}, nil}
 		if p.name == "lantern" {
-			if err := addDense(ctx, s, hub, list[i].ID, sample.LanternDense(), &o); err != nil {
+			o.dense = sample.LanternDense()
+		}
+		all = append(all, o)
+	}
+	// small at once, and from the models themselves, so that what is worn is worn from the
+	// beginning; as it is to be when nobody waits for anything else
+	for _, o := range all {
+		small := o.bake
+		small.Idle, small.Patient = false, true
+		small.Settings.Size, small.Settings.Samples, small.Settings.Smooth = 128, 16, 1
+		small.Maps = slices.DeleteFunc(slices.Clone(small.Maps), func(name string) bool {
+			return name == "normal" || name == "height" || name == "id"
+		})
+		if _, err := r.Order(ctx, o.project, "bake", "Low Wick landing", o.label+", small", small); err != nil {
+			return err
+		}
+	}
+	for _, o := range all {
+		if o.dense != nil {
+			if err := addDense(ctx, s, hub, o.project, o.dense, &o.bake); err != nil {
 				return err
 			}
 		}
-		if _, err = r.Order(ctx, list[i].ID, "bake", "Low Wick landing", "Bake "+p.project, o); err != nil {
+		if _, err := r.Order(ctx, o.project, "bake", "Low Wick landing", o.label, o.bake); err != nil {
 			return err
 		}
 	}

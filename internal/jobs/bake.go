@@ -13,6 +13,7 @@ import (
 	"velvetgrime/core/budget"
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/intake"
 	"velvetgrime/internal/store"
@@ -25,7 +26,8 @@ type BakeOrder struct {
 	Sheets   []string      `json:"sheets,omitempty" doc:"empty: all"`
 	Dense    []string      `json:"dense,omitempty" doc:"names of the dense models to bake from; empty: from the model itself"`
 	Floats   bool          `json:"floats,omitempty" doc:"the maps are also kept as floating point, for EXR"`
-	Patient  bool          `json:"patient,omitempty" doc:"nobody waits for it: pages that have nothing to show yet come first"`
+	Patient  bool          `json:"patient,omitempty" doc:"nobody ordered it: pages that have nothing to show yet come first"`
+	Idle     bool          `json:"idle,omitempty" doc:"nobody waits for it: it is done while no page waits for tiles, nor has for a while"`
 }
 
 // baked is a bake's result: the maps by sheet, and what they were made for.
@@ -115,13 +117,13 @@ func bakeMaps(ctx context.Context, r *Runner, t *task) error {
 	if err := json.Unmarshal(t.Args, &o); err != nil {
 		return err
 	}
-	first := func() error {
-		if o.Patient {
-			return r.hub.First(ctx)
-		}
-		return nil
+	switch {
+	case o.Idle:
+		ctx = par.Yielding(ctx, r.hub.Rest)
+	case o.Patient:
+		ctx = par.Yielding(ctx, r.hub.First)
 	}
-	if err := first(); err != nil {
+	if err := par.Turn(ctx); err != nil {
 		return err
 	}
 	t.tell(0, "reading the models")
@@ -150,7 +152,7 @@ func bakeMaps(ctx context.Context, r *Runner, t *task) error {
 				}
 			}
 		}
-		if err := first(); err != nil {
+		if err := par.Turn(ctx); err != nil {
 			return err
 		}
 		strip, err := b.Bake(ctx, p)

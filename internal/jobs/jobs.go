@@ -94,7 +94,7 @@ func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, does 
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &worker{r: r})
 	r.client, err = river.NewClient(riverpgxv5.New(pool), &river.Config{
-		Queues:            map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 2}},
+		Queues:            map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 2}, patientQueue: {MaxWorkers: 1}},
 		Workers:           workers,
 		FetchPollInterval: time.Second,
 		FetchCooldown:     50 * time.Millisecond,
@@ -145,7 +145,7 @@ func (r *Runner) Order(ctx context.Context, project, kind, actor, label string, 
 		if _, err := tx.Exec(ctx, sql, args...); err != nil {
 			return err
 		}
-		_, err := r.client.InsertTx(ctx, tx, Args{j.ID}, &river.InsertOpts{MaxAttempts: 3})
+		_, err := r.client.InsertTx(ctx, tx, Args{j.ID}, queued(b))
 		return err
 	})
 	if err != nil {
@@ -154,9 +154,23 @@ func (r *Runner) Order(ctx context.Context, project, kind, actor, label string, 
 	return j, nil
 }
 
-func (r *Runner) insert(ctx context.Context, id string) error {
-	_, err := r.client.Insert(ctx, Args{id}, &river.InsertOpts{MaxAttempts: 3})
+func (r *Runner) insert(ctx context.Context, id string, args []byte) error {
+	_, err := r.client.Insert(ctx, Args{id}, queued(args))
 	return err
+}
+
+// patientQueue holds what nobody waits for: what stands there, and what waits in it, takes no
+// place of what somebody ordered.
+const patientQueue = "patient"
+
+// queued says in which queue a job with these arguments waits, and how often it is tried.
+func queued(args []byte) *river.InsertOpts {
+	opts := &river.InsertOpts{MaxAttempts: 3}
+	var says struct{ Patient, Idle bool }
+	if json.Unmarshal(args, &says) == nil && (says.Patient || says.Idle) {
+		opts.Queue = patientQueue
+	}
+	return opts
 }
 
 // Deliver puts an order of files in the queue.
@@ -173,7 +187,7 @@ func (r *Runner) Again(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	return r.insert(ctx, id)
+	return r.insert(ctx, id, nil) // somebody asked for it
 }
 
 // beat is how often a worker tells that it lives, and asks whether its job was
@@ -301,7 +315,7 @@ func (r *Runner) watch(ctx context.Context) {
 func (r *Runner) look(ctx context.Context, last map[string]string) {
 	if dead, err := r.store.Orphans(ctx, time.Now().Add(-lost)); err == nil {
 		for _, j := range dead {
-			_ = r.insert(ctx, j.ID)
+			_ = r.insert(ctx, j.ID, j.Args)
 		}
 	}
 	jobs, err := r.store.AliveJobs(ctx)

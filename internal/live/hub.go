@@ -55,13 +55,11 @@ const restAfter = 8 * time.Second
 // Rest waits until no page waits for tiles, nor has for a while: what nobody waits for comes
 // then. Its error is the context's.
 func (h *Hub) Rest(ctx context.Context) error {
-	tick := time.NewTicker(200 * time.Millisecond)
-	defer tick.Stop()
-	for h.drawing.Load() > 0 || time.Since(time.UnixMilli(h.drawn.Load())) < restAfter {
+	for h.drawing.Load() > 0 || h.bare.Load() > 0 || time.Since(time.UnixMilli(h.drawn.Load())) < restAfter {
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
-		case <-tick.C:
+		case <-time.After(200 * time.Millisecond):
 		}
 	}
 	return ctx.Err()

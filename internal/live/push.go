@@ -139,6 +139,7 @@ func (u *pusher) run(ctx context.Context) error {
 		default:
 		}
 		if u.wait && !u.wish.told {
+			u.foresee(ctx)
 			continue
 		}
 		if err := u.busy(ctx); err != nil {
@@ -383,17 +384,7 @@ func (u *pusher) changed(p *eval.Program, tiles []surface.Tile) []slot {
 // sendAll sends slots, a tile with all its maps after the other: they share most of what they
 // are made from. False: something newer waits.
 func (u *pusher) sendAll(ctx context.Context, p *eval.Program, slots []slot) (bool, error) {
-	var tiles [][]slot
-	at := map[surface.Tile]int{}
-	for _, s := range slots {
-		i, known := at[s.Tile]
-		if !known {
-			i = len(tiles)
-			at[s.Tile] = i
-			tiles = append(tiles, nil)
-		}
-		tiles[i] = append(tiles[i], s)
-	}
+	tiles := byTile(slots)
 	batch := runtime.GOMAXPROCS(0)
 	for len(tiles) > 0 {
 		some := tiles[:min(batch, len(tiles))]
@@ -500,6 +491,21 @@ func (u *pusher) sendTile(ctx context.Context, p *eval.Program, s slot, got map[
 	defer u.mu.Unlock()
 	u.have[s] = sent{key, u.clock, number}
 	return nil
+}
+
+// byTile puts the maps of each tile together, in the order in which the tiles come first.
+func byTile(slots []slot) (tiles [][]slot) {
+	at := map[surface.Tile]int{}
+	for _, s := range slots {
+		i, known := at[s.Tile]
+		if !known {
+			i = len(tiles)
+			at[s.Tile] = i
+			tiles = append(tiles, nil)
+		}
+		tiles[i] = append(tiles[i], s)
+	}
+	return tiles
 }
 
 func (u *pusher) planes(ctx context.Context, p *eval.Program, t *surface.Surface, kind int) ([]pix.Plane, error) {

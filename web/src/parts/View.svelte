@@ -64,8 +64,9 @@
       failed = `The browser gives no 3D view (${(e as Error).message}). Switch hardware acceleration on, or use another browser.`;
       return;
     }
+    const facts = api.facts(id);
     stage.load(`/api/projects/${id}/model.glb`).then(
-      () => begin(stage),
+      () => begin(stage, facts),
       (e) => (failed = e.message),
     );
     const watch = new ResizeObserver(() => stage.resize());
@@ -77,7 +78,7 @@
   onDestroy(() => ready?.stage.dispose());
 
   /** The model is there. */
-  function begin(stage: Stage) {
+  function begin(stage: Stage, facts: ReturnType<typeof api.facts>) {
     const b = { stage, session, ui };
     const detail = new Detail(stage, session);
     const strokes = new Strokes(
@@ -116,7 +117,7 @@
     stage.setLight(ui.look.light);
     stage.resize();
     stage.frame();
-    void detail.load(id);
+    void detail.begin(facts).finally(() => stage.wake());
   }
 
   /** Counts what is still to come, some times a second. */

@@ -1,5 +1,4 @@
 // What is seen of the sheets and how finely, and what the server is told of it.
-import { api } from '../api/client';
 import type { Session } from '../lib/session.svelte';
 import type { Stage } from './stage';
 
@@ -21,13 +20,13 @@ export class Detail {
     private readonly session: Session,
   ) {}
 
-  /** Asks how densely the sheets cover the model. */
-  async load(project: string) {
-    const facts = await api.facts(project).catch(() => null);
-    if (!facts) return;
-    this.densities = (facts.sheets ?? []).map((s) => s.density / 1024);
+  /** Takes how densely the sheets cover the model, and tells what is seen first. */
+  async begin(facts: Promise<{ sheets: { density: number }[] | null }>) {
+    const known = await facts.catch(() => null);
+    if (!known) return;
+    this.densities = (known.sheets ?? []).map((s) => s.density / 1024);
     this.apply();
-    void this.see(); // without any sheet, too: the server waits to be told
+    await this.see(); // without any sheet, too: the server waits to be told
   }
 
   /** The name of a sheet on which nothing can be laid, since it has no UVs; '' of others. */

@@ -81,7 +81,7 @@ export class Flat {
     flat.updateMatrixWorld();
     const ray = new Raycaster(at.clone().setZ(0.5), new Vector3(0, 0, -1));
     const places = [h.pos];
-    for (const o of ray.intersectObject(flat, false)) {
+    for (const o of struck(ray, flat)) {
       const v = onModel(flat, o.point, o.face!, 'place');
       if (places.every((p) => p.distanceTo(v) > apart)) places.push(v);
     }
@@ -92,7 +92,7 @@ export class Flat {
   pick(ray: Raycaster, x: number, y: number): Hit | null {
     ray.setFromCamera(new Vector2(x, y), this.camera);
     for (const [i, s] of this.sheets.entries()) {
-      const h = s.flat && ray.intersectObject(s.flat, false)[0];
+      const h = s.flat && struck(ray, s.flat)[0];
       if (!h || !s.flat) continue;
       const local = s.flat.worldToLocal(h.point.clone());
       return {
@@ -146,7 +146,6 @@ export class Flat {
       s.flat = new Mesh(g, s.bare);
       s.flat.userData.sheet = i;
       s.flat.position.set((i % cols) + 0.02 * (i % cols), -Math.floor(i / cols) * 1.02, 0);
-      g.computeBoundsTree({ indirect: true });
       const edge = new LineSegments(
         new BufferGeometry().setFromPoints(
           [0, 0, 1, 0, 1, 0, 1, -1, 1, -1, 0, -1, 0, -1, 0, 0].reduce<Vector3[]>(
@@ -160,6 +159,12 @@ export class Flat {
       this.scene.add(s.flat);
     });
   }
+}
+
+/** Where a ray meets a sheet laid flat; what finds it quickly is made when first asked. */
+function struck(ray: Raycaster, flat: Mesh) {
+  if (!flat.geometry.boundsTree) flat.geometry.computeBoundsTree({ indirect: true });
+  return ray.intersectObject(flat, false);
 }
 
 /** What the corners of a flat face say of the model, at a point of the face. */

@@ -137,7 +137,6 @@ export class Stage {
       o.userData.sheet = Math.max(i, 0);
       o.userData.part = (o.parent instanceof Mesh || !o.parent?.name ? o.name : o.userData.name) || o.name;
       o.castShadow = o.receiveShadow = true;
-      o.geometry.computeBoundsTree({ indirect: true });
       this.meshes.push(o);
     });
     this.scene.add(gltf.scene);
@@ -299,7 +298,19 @@ export class Stage {
   /** called after a frame was drawn */
   onFrame: () => void = () => {};
 
+  /** nothing is drawn until the server knows what is seen: it has that to do first */
+  private asleep = true;
+
+  /** From now on frames are drawn. */
+  wake() {
+    if (!this.asleep) return;
+    this.asleep = false;
+    this.invalidate();
+    window.setTimeout(() => this.trees(), 3000);
+  }
+
   draw() {
+    if (this.asleep) return;
     this.frames++;
     this.pace();
     if (this.worn.update()) this.invalidate();
@@ -389,11 +400,17 @@ export class Stage {
     return this.box;
   }
 
+  /** Makes what finds the surface under a point quickly. */
+  private trees() {
+    for (const m of this.meshes) if (!m.geometry.boundsTree) m.geometry.computeBoundsTree({ indirect: true });
+  }
+
   /** Finds the surface under a point of the canvas, on the model or on a flat sheet. */
   pick(x: number, y: number): Hit | null {
     const { model, flat } = this.rects();
     if (flat && x >= flat.x) return this.flat.pick(this.ray, ((x - flat.x) / flat.w) * 2 - 1, 1 - (y / flat.h) * 2);
     if (!model) return null;
+    this.trees();
     this.ray.setFromCamera(new Vector2((x / model.w) * 2 - 1, 1 - (y / model.h) * 2), this.camera);
     const h = this.ray.intersectObjects(this.meshes, false)[0];
     return h ? this.hit(h, h.object as Mesh) : null;
