@@ -79,21 +79,40 @@ func (u *Surface) BetweenTexels(
 ) (pix.Rows, error) {
 	f, m := u.Frame(), u.Scene.Model
 	out := pix.NewRows(1, len(f.Pos))
-	tiles := map[Tile][]int32{}
+	type source struct {
+		tile   Tile
+		points []int32
+	}
+	var list []source
+	index, last := map[Tile]int{}, -1   // most points lie on the tile of the one before
 	at := make([]geom.Vec2, len(f.Pos)) // texels from the sheet's corner
+	sizes := make([]int, len(m.Sheets))
 	for k, t := range f.Tri {
 		if t < 0 {
 			continue
 		}
 		sheet := int(m.TriSheet[t])
-		size := sizeOf(sheet)
-		uv := raster.Wrap(u.Scene.Index(sheet).UVAt(t, f.Pos[k]))
+		if sizes[sheet] == 0 {
+			sizes[sheet] = sizeOf(sheet)
+		}
+		size := sizes[sheet]
+		_, uv := u.UV(k)
+		uv = raster.Wrap(uv)
 		x, y := min(max(uv.X, 0), 0.999999)*float32(size), min(max(uv.Y, 0), 0.999999)*float32(size)
 		at[k] = geom.Vec2{X: x, Y: y}
 		tile := Tile{sheet, size, int(x) / pix.Size, int(y) / pix.Size}
-		tiles[tile] = append(tiles[tile], int32(k))
+		if last < 0 || list[last].tile != tile {
+			n, ok := index[tile]
+			if !ok {
+				n = len(list)
+				index[tile], list = n, append(list, source{tile: tile})
+			}
+			last = n
+		}
+		list[last].points = append(list[last].points, int32(k))
 	}
-	for t, points := range tiles {
+	for _, s := range list {
+		t := s.tile
 		tu := u.Scene.OnTile(t)
 		v, err := of(tu)
 		if err != nil {
@@ -101,7 +120,7 @@ func (u *Surface) BetweenTexels(
 		}
 		out = out.Widened(len(v), len(f.Pos))
 		tf := tu.Frame()
-		for _, k := range points {
+		for _, k := range s.points {
 			x := at[k].X - float32(t.X*pix.Size) + pix.Margin - 0.5
 			y := at[k].Y - float32(t.Y*pix.Size) + pix.Margin - 0.5
 			x0, y0 := min(max(int(x), 0), tf.W-2), min(max(int(y), 0), tf.H-2)

@@ -10,4 +10,6 @@ export class Look {
   sharpness = $state(Number(localStorage.getItem('sharpness')) || 1);
   /** MB that the maps of all sheets may take on the card; 0: as suits the machine */
   maps = $state(Number(localStorage.getItem('maps')) || 0);
+  /** MB that the card takes at most, by its largest texture */
+  most = $state(Infinity);
 }

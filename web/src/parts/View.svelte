@@ -114,6 +114,7 @@
       keepPicture(stage);
     };
     detail.apply();
+    ui.look.most = stage.mostMaps;
     stage.setLight(ui.look.light);
     stage.resize();
     stage.frame();
@@ -270,7 +271,10 @@
   {#if failed}
     <div class="veil" role="alert"><p>{failed}</p></div>
   {:else if loading === 'nothing'}
-    <div class="veil" aria-busy="true"><p>Laying the coats on …</p></div>
+    <div class="veil known" aria-busy="true">
+      <img src={`/api/projects/${id}/picture`} alt="" onerror={(e) => (e.currentTarget as HTMLElement).remove()} />
+      <p>Laying the coats on …</p>
+    </div>
   {:else if ready && !session.settled && ready.detail.left}
     {@const { left, of } = ready.detail}
     <div class="finer" aria-busy="true">
@@ -344,6 +348,26 @@
     color: var(--quiet);
     border-left: 3px solid var(--verdigris);
     pointer-events: none;
+  }
+  /* as it was last seen, until its coats are there */
+  .known {
+    grid-template: 1fr / 1fr;
+    place-items: center;
+  }
+  .veil img {
+    grid-area: 1 / 1;
+    width: 100%;
+    height: 100%;
+    min-height: 0;
+    object-fit: contain;
+    filter: blur(1.5px) brightness(0.8);
+  }
+  .known p {
+    grid-area: 1 / 1;
+    align-self: end;
+    padding: 5px 12px;
+    border-radius: 4px;
+    background: rgb(40 40 40 / 0.8);
   }
   .veil {
     position: absolute;

@@ -81,7 +81,11 @@
     <span class="quiet">room for maps</span>
     <select class="pick" value={ui.look.maps} onchange={(e) => maps(Number(e.currentTarget.value))}>
       <option value={0}>as suits</option>
-      {#each [64, 128, 256, 512, 1024] as v (v)}<option value={v}>{v} MB</option>{/each}
+      {#each [64, 128, 256, 512, 1024] as v (v)}
+        <option value={v} disabled={v > ui.look.most}
+          >{v} MB{v > ui.look.most ? `: this card takes ${ui.look.most} MB` : ''}</option
+        >
+      {/each}
     </select>
   </label>
   <label class="ml-auto whitespace-nowrap">

@@ -157,6 +157,11 @@ export class Stage {
     return (megabytes || (this.slow ? 96 : 256)) * 2 ** 20;
   }
 
+  /** MB that the maps of all sheets can take at most: four textures as large as the card has them. */
+  get mostMaps(): number {
+    return Math.floor((this.renderer.capabilities.maxTextureSize ** 2 * 16) / 2 ** 20);
+  }
+
   /** Gives the maps of all sheets so many MB on the card. */
   setMaps(megabytes: number) {
     if (this.worn.allow(this.room(megabytes))) this.onRestored();
@@ -277,15 +282,24 @@ export class Stage {
   /**
    * What the sheets wear has changed. Without a graphics card a frame takes from the server
    * what it makes the next tiles with, if both are one machine: while no hand is at work
-   * several tiles are drawn at a time.
+   * several tiles are drawn at a time, and frames take an eighth of the time.
    */
   private finer() {
     if (!this.slow || this.coarse) return this.invalidate();
-    this.finerTimer ||= window.setTimeout(() => {
-      this.finerTimer = 0;
-      this.invalidate();
-    }, 400);
+    this.finerTimer ||= window.setTimeout(
+      () => {
+        this.finerTimer = 0;
+        const begun = performance.now();
+        this.invalidate();
+        // the second frame after begins when the first is drawn
+        requestAnimationFrame(() => requestAnimationFrame(() => (this.cost = performance.now() - begun)));
+      },
+      Math.min(Math.max(400, 8 * this.cost), 3000),
+    );
   }
+
+  /** what a frame of new tiles took, ms */
+  private cost = 0;
 
   /** The rectangles of the model and the flat sheets on the canvas, in pixels. */
   private rects() {
