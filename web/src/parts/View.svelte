@@ -349,26 +349,6 @@
     border-left: 3px solid var(--verdigris);
     pointer-events: none;
   }
-  /* as it was last seen, until its coats are there */
-  .known {
-    grid-template: 1fr / 1fr;
-    place-items: center;
-  }
-  .veil img {
-    grid-area: 1 / 1;
-    width: 100%;
-    height: 100%;
-    min-height: 0;
-    object-fit: contain;
-    filter: blur(1.5px) brightness(0.8);
-  }
-  .known p {
-    grid-area: 1 / 1;
-    align-self: end;
-    padding: 5px 12px;
-    border-radius: 4px;
-    background: rgb(40 40 40 / 0.8);
-  }
   .veil {
     position: absolute;
     inset: 0;
@@ -378,5 +358,25 @@
     color: white;
     padding: 30px;
     pointer-events: none;
+  }
+  /* as it was last seen, until its coats are there */
+  .veil.known {
+    display: block;
+    padding: 0;
+    background: #484848;
+  }
+  .known img {
+    width: 100%;
+    height: 100%;
+    object-fit: contain;
+    filter: blur(1.5px) brightness(0.8);
+  }
+  .known p {
+    position: absolute;
+    left: 14px;
+    bottom: 12px;
+    padding: 5px 12px;
+    background: var(--panel);
+    color: var(--text);
   }
 </style>
