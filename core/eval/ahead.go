@@ -53,7 +53,7 @@ func (p *Program) Ready(ctx context.Context, u *surface.Surface, c stack.Channel
 	}
 	u.Ahead = true
 	defer func() { u.Ahead = false }()
-	_, err := p.mixed(ctx, u, info)
+	_, err := p.composite(ctx, u, info)
 	return err
 }
 

@@ -36,7 +36,7 @@ func (p *Program) ShowsAt(
 			q = p.handing(s)
 		}
 	})
-	rows, err := p.strokes.Shows(ctx, u, q, channel)
+	rows, err := p.strokes.Composite(ctx, u, q, channel)
 	if err != nil {
 		return nil, err
 	}

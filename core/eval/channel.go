@@ -23,14 +23,14 @@ type state struct {
 	owned bool // the memory is ours alone and may be written
 }
 
-func (s state) kept() pix.Planes {
+func (s state) cacheable() pix.Planes {
 	if s.clear {
 		return append(slices.Clone(s.c), s.a)
 	}
 	return s.c
 }
 
-func keptState(v pix.Planes, components int) state {
+func cachedState(v pix.Planes, components int) state {
 	if len(v) > components {
 		return state{c: v[:components], a: v[components], clear: true}
 	}
@@ -147,7 +147,7 @@ func (p *Program) Channel(ctx context.Context, u *surface.Surface, c stack.Chann
 	if !ok {
 		return nil, fmt.Errorf("channel %q is unknown", c)
 	}
-	v, err := p.mixed(ctx, u, info)
+	v, err := p.composite(ctx, u, info)
 	return p.encoded(v, info), err
 }
 
@@ -185,8 +185,8 @@ func (p *Program) Merged(
 	return p.encoded(st.c, info), st.a, err
 }
 
-// mixed evaluates a channel in the encoding in which the project mixes colours.
-func (p *Program) mixed(ctx context.Context, u *surface.Surface, info stack.ChannelInfo) (pix.Planes, error) {
+// composite evaluates a channel in the encoding in which the project mixes colours.
+func (p *Program) composite(ctx context.Context, u *surface.Surface, info stack.ChannelInfo) (pix.Planes, error) {
 	st := state{c: make(pix.Planes, info.Components)}
 	for i := range st.c {
 		st.c[i].Value = info.Default[i]
@@ -229,13 +229,13 @@ func (p *Program) run(
 			break
 		}
 		if v, ok := p.Scene.Cache.Get(keys[i]); ok {
-			st, from = keptState(v.(pix.Planes), info.Components), i
+			st, from = cachedState(v.(pix.Planes), info.Components), i
 			break
 		}
 	}
 	for i := from; i < len(list); i++ {
 		if p.hot[list[i]] && keys[i] != k {
-			p.Scene.put(ctx, keys[i], st.kept())
+			p.Scene.put(ctx, keys[i], st.cacheable())
 			st.owned = false
 		}
 		if keys[i] == keys[i+1] {
@@ -255,7 +255,7 @@ func (p *Program) run(
 		st = next
 	}
 	if keep && from < len(list) && keys[len(list)] != k && complete(ctx) {
-		p.Scene.Cache.Keep(keys[len(list)], st.kept())
+		p.Scene.Cache.Keep(keys[len(list)], st.cacheable())
 		st.owned = false
 	}
 	return st, nil
@@ -301,7 +301,7 @@ func (p *Program) over(
 			return st.bounded(mode, info), nil
 		}
 	}
-	var counts where
+	var counts region
 	if !info.Vector() { // what is left elsewhere may have no direction
 		counts = p.seenThrough(u, mask)
 	}
@@ -542,7 +542,7 @@ func (p *Program) ownCovered(
 	u *surface.Surface,
 	pl *layerPlan,
 	info stack.ChannelInfo,
-	counts where,
+	counts region,
 ) (v pix.Planes, cover pix.Plane, err error) {
 	coat := pl.coats[info.Channel]
 	cover.Value = 1

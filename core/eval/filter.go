@@ -36,9 +36,9 @@ func (p *Program) filtered(ctx context.Context, u *surface.Surface, sp *streamPl
 	return out, nil
 }
 
-// before evaluates the first steps of a stream on a tile, for a filter; many
+// prefix evaluates the first steps of a stream on a tile, for a filter; many
 // patches read it, so it is kept.
-func (p *Program) before(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) (pix.Rows, error) {
+func (p *Program) prefix(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) (pix.Rows, error) {
 	key := cache.Join(p.streamKey(u, sp, upTo, 0), Key{}, 43)
 	if v, ok := p.Scene.Cache.Get(key); ok {
 		return v.(pix.Rows), nil
@@ -57,10 +57,10 @@ func (p *Program) before(ctx context.Context, u *surface.Surface, sp *streamPlan
 // onCharts filters a tile.
 func (p *Program) onCharts(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) (pix.Rows, error) {
 	s := &sp.steps[i]
-	before := func(t *surface.Surface) (pix.Rows, error) { return p.before(ctx, t, sp, i) }
+	before := func(t *surface.Surface) (pix.Rows, error) { return p.prefix(ctx, t, sp, i) }
 	fl := surface.Filter{Look: s.look, Texels: s.desc.Texels, Spreads: s.desc.Spreads, Before: before}
 	if s.inner != nil {
-		fl.Inner = func(t *surface.Surface) (pix.Rows, error) { return p.before(ctx, t, s.inner, len(s.inner.steps)) }
+		fl.Inner = func(t *surface.Surface) (pix.Rows, error) { return p.prefix(ctx, t, s.inner, len(s.inner.steps)) }
 	}
 	fl.Run = func(f *raster.Frame, weight []float32, need []bool, before, inner, out []float32) {
 		in, d := step.NewInput(s.step, f, p.Scene.Model.Bounds)

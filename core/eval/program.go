@@ -326,14 +326,14 @@ func (p *Program) maskUpTo(
 	if sp.active(upTo) {
 		eval := p.stream
 		if reach != nil && !p.Scene.plainly {
-			if need := sparse(u, func(i int) bool { return reach[i] != 0 }, nil); need != nil {
+			if need := sparseRegion(u, func(i int) bool { return reach[i] != 0 }, nil); need != nil {
 				eval = func(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) (pix.Rows, error) {
 					return p.streamWhere(ctx, u, sp, upTo, need)
 				}
 			}
 		}
 		if c := pl.coats[stack.Height]; c != nil && c.bevel != nil && sp == pl.mask {
-			eval = p.before // the bevel reads the same
+			eval = p.prefix // the bevel reads the same
 		}
 		v, err := eval(ctx, u, sp, upTo)
 		if err != nil {

@@ -80,7 +80,7 @@ func (p *Program) otherSide(
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		return p.before(ctx, tu, sp, i)
+		return p.prefix(ctx, tu, sp, i)
 	})
 	if err != nil {
 		return nil, err

@@ -199,7 +199,7 @@ func (p *Program) stream(ctx context.Context, u *surface.Surface, sp *streamPlan
 
 // streamWhere is stream where its result counts; elsewhere it gives anything.
 func (p *Program) streamWhere(
-	ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int, need where,
+	ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int, need region,
 ) (pix.Rows, error) {
 	n := len(u.Frame().Pos)
 	if only := sp.single(upTo); only != nil {
@@ -311,7 +311,7 @@ func (p *Program) source(
 	out pix.Rows,
 	scratch, alpha []float32,
 	first bool,
-	counts where,
+	counts region,
 ) (pix.Rows, error) {
 	var src pix.Rows
 	var cover []float32
@@ -389,11 +389,11 @@ func (p *Program) input(u *surface.Surface, s *stack.Step) (step.Input, *step.De
 
 // wanted marks where a source that multiplies or darkens is not laid over black, within
 // another choice, when that is less than half of the surface.
-func (p *Program) wanted(u *surface.Surface, s *stack.Step, out []float32, within where) where {
+func (p *Program) wanted(u *surface.Surface, s *stack.Step, out []float32, within region) region {
 	if s.Blend != "multiply" && s.Blend != "darken" {
 		return within
 	}
-	return sparse(u, func(i int) bool { return out[i] > 0 }, within)
+	return sparseRegion(u, func(i int) bool { return out[i] > 0 }, within)
 }
 
 // ones fills a row with 1.
@@ -407,7 +407,7 @@ func ones(row []float32) []float32 {
 // does not run it again. Where it multiplies what is black already it need not run
 // at all: a mask that shows in few places costs those places.
 func (p *Program) plainSource(
-	u *surface.Surface, s *stepPlan, out pix.Rows, scratch []float32, first bool, counts where,
+	u *surface.Surface, s *stepPlan, out pix.Rows, scratch []float32, first bool, counts region,
 ) []float32 {
 	f := u.Frame()
 	in, d := p.input(u, s.step)
@@ -555,7 +555,7 @@ func (p *Program) follow(ctx context.Context, u *surface.Surface, s *stack.Step)
 	var v pix.Planes
 	var err error
 	if layer == stack.Below {
-		v, err = p.lowerPart(p.holders[s]).mixed(ctx, u, info)
+		v, err = p.lowerPart(p.holders[s]).composite(ctx, u, info)
 	} else {
 		v, err = p.own(ctx, u, p.all[layer], info)
 	}

@@ -11,23 +11,23 @@ import (
 // whose coat lies under a black mask, is evaluated only where it shows. What a stream gives
 // is the same to the last bit; only where it does not count is anything left there.
 
-// where marks the points of a surface at which a stream's result counts; nil: at all.
-type where []bool
+// region marks the points of a surface at which a stream's result counts; nil: at all.
+type region []bool
 
 // seenThrough marks where a mask is not black, when that is less than half of the surface; else it
 // returns nil.
-func (p *Program) seenThrough(u *surface.Surface, mask pix.Plane) where {
+func (p *Program) seenThrough(u *surface.Surface, mask pix.Plane) region {
 	if mask.Data == nil || p.Scene.plainly {
 		return nil
 	}
-	return sparse(u, func(i int) bool { return mask.Data[i] > 0 }, nil)
+	return sparseRegion(u, func(i int) bool { return mask.Data[i] > 0 }, nil)
 }
 
-// sparse marks where f holds, within another choice, when that is less than half of the
+// sparseRegion marks where f holds, within another choice, when that is less than half of the
 // surface; else it returns that choice.
-func sparse(u *surface.Surface, f func(i int) bool, within where) where {
+func sparseRegion(u *surface.Surface, f func(i int) bool, within region) region {
 	frame := u.Frame()
-	out, count := make(where, len(frame.Pos)), 0
+	out, count := make(region, len(frame.Pos)), 0
 	for i, t := range frame.Tri {
 		if t >= 0 && (within == nil || within[i]) && f(i) {
 			out[i] = true
@@ -43,7 +43,7 @@ func sparse(u *surface.Surface, f func(i int) bool, within where) where {
 // multiplier is a later step of a stream that is evaluated before its turn.
 type multiplier struct {
 	row  []float32
-	need where // of the steps before it
+	need region // of the steps before it
 }
 
 // over multiplies what came before by what was evaluated.
@@ -57,8 +57,8 @@ func (m multiplier) over(out pix.Rows, ones []float32) {
 
 // ahead evaluates the cheap sources of a stream that multiply what came before them, by the
 // index of their step: where one is black, nothing before it counts. It looks for them only
-// where something before costs much.
-func (p *Program) ahead(u *surface.Surface, sp *streamPlan, from, upTo int, need where) map[int]multiplier {
+// region something before costs much.
+func (p *Program) ahead(u *surface.Surface, sp *streamPlan, from, upTo int, need region) map[int]multiplier {
 	if p.Scene.plainly {
 		return nil
 	}
@@ -84,7 +84,7 @@ func (p *Program) ahead(u *surface.Surface, sp *streamPlan, from, upTo int, need
 	}
 	for k := len(order) - 1; k >= 0; k-- {
 		m := out[order[k]]
-		need = sparse(u, func(i int) bool { return m.row[i] > 0 }, need)
+		need = sparseRegion(u, func(i int) bool { return m.row[i] > 0 }, need)
 		out[order[k]] = multiplier{m.row, need}
 	}
 	return out
@@ -101,7 +101,7 @@ func (s *stepPlan) blackens() bool {
 
 // needBefore is where the result of step i counts: the choice of the next multiplier after
 // it, or that of the whole stream.
-func needBefore(ahead map[int]multiplier, i int, upTo int, need where) where {
+func needBefore(ahead map[int]multiplier, i int, upTo int, need region) region {
 	for j := i + 1; j < upTo && len(ahead) > 0; j++ {
 		if m, ok := ahead[j]; ok {
 			return m.need

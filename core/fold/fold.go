@@ -94,7 +94,7 @@ func (p *Painter) Painted(
 			return nil, err
 		}
 		if s.Elsewhere() {
-			if from, err = p.taken(ctx, u, q, at, c, channel, components); err != nil {
+			if from, err = p.sourced(ctx, u, q, at, c, channel, components); err != nil {
 				return nil, err
 			}
 		}

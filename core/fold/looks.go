@@ -21,9 +21,9 @@ type Strokes struct {
 // before are the strokes before stroke i of the list.
 func (q Strokes) before(i int) Strokes { return Strokes{q.List.First(i), q.Layer} }
 
-// sights makes the keys of strokes hang, from the first that looks at other layers, on
+// lookedAt makes the keys of strokes hang, from the first that looks at other layers, on
 // what it looks at: what lies below, and what was painted before; or a material.
-func (p *Painter) sights(u *surface.Surface, q Strokes, list []int, keys []cache.Key, channel string, pad float32) []cache.Key {
+func (p *Painter) lookedAt(u *surface.Surface, q Strokes, list []int, keys []cache.Key, channel string, pad float32) []cache.Key {
 	if !q.List.Looks() {
 		return keys
 	}
@@ -87,9 +87,9 @@ func (p *Painter) laid(ctx context.Context, u *surface.Surface, s *brush.Stroke,
 	return p.Doc.Material(ctx, u, s.Of, stack.Channel(channel))
 }
 
-// Shows is a channel as it shows on a surface at a layer: what lies below, and over it
+// Composite is a channel as it shows on a surface at a layer: what lies below, and over it
 // what was painted in the layer. One row a component, colours sRGB-encoded.
-func (p *Painter) Shows(ctx context.Context, u *surface.Surface, q Strokes, channel stack.Channel) (pix.Rows, error) {
+func (p *Painter) Composite(ctx context.Context, u *surface.Surface, q Strokes, channel stack.Channel) (pix.Rows, error) {
 	info, ok := p.Doc.Info(channel)
 	if !ok {
 		return nil, fmt.Errorf("there is no channel %q by which places could be alike", channel)
@@ -121,7 +121,7 @@ func (p *Painter) alike(ctx context.Context, u *surface.Surface, q Strokes, i in
 	if s.Alike == nil || !slices.ContainsFunc(cover, func(c float32) bool { return c > 0 }) {
 		return nil
 	}
-	rows, err := p.Shows(ctx, u, q.before(i), stack.Channel(s.Alike.Channel))
+	rows, err := p.Composite(ctx, u, q.before(i), stack.Channel(s.Alike.Channel))
 	if err != nil {
 		return err
 	}

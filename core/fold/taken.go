@@ -14,9 +14,9 @@ import (
 	"velvetgrime/core/surface"
 )
 
-// taking is what a stroke that clones or smears took on one surface so far. A live
+// sourcing is what a stroke that clones or smears took on one surface so far. A live
 // stroke grows: only what it newly covers is taken then.
-type taking struct {
+type sourcing struct {
 	mu      sync.Mutex
 	n       int // points of the stroke
 	trace   *brush.Trace
@@ -29,10 +29,10 @@ type takingKey struct {
 	surface cache.Key
 }
 
-// taken is what was painted before stroke i of a list where it takes from, at its covered
+// sourced is what was painted before stroke i of a list where it takes from, at its covered
 // points: read between the texels of the tiles there, over seams and sheets. Where there is
 // no surface near it takes nothing.
-func (p *Painter) taken(
+func (p *Painter) sourced(
 	ctx context.Context,
 	u *surface.Surface,
 	q Strokes,
@@ -51,9 +51,9 @@ func (p *Painter) taken(
 	if below.List.Len() == 0 {
 		return pix.NewRows(components+1, n), nil
 	}
-	t := &taking{}
+	t := &sourcing{}
 	if s.ID == p.Live {
-		t = surface.Beside(p.Scene, s, takingKey{channel, u.Key}, func() *taking { return &taking{} })
+		t = surface.Beside(p.Scene, s, takingKey{channel, u.Key}, func() *sourcing { return &sourcing{} })
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
@@ -73,7 +73,7 @@ func (p *Painter) taken(
 }
 
 // moved forgets what is known of points that are hit through another place than before.
-func (t *taking) moved(c *surface.Hit) {
+func (t *sourcing) moved(c *surface.Hit) {
 	if c.Through == nil && t.through == nil {
 		return
 	}
@@ -99,7 +99,7 @@ func (p *Painter) take(
 	s *brush.Stroke,
 	below Strokes,
 	points []int32,
-	t *taking,
+	t *sourcing,
 	f *raster.Frame,
 	channel string,
 	components int,

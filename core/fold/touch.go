@@ -42,11 +42,11 @@ const (
 // Touching returns the strokes that touch the surface or come within pad metres
 // of it, by their places in the list, and the chain of their keys.
 func (p *Painter) Touching(u *surface.Surface, q Strokes, channel string, pad float32) (list []int, keys []cache.Key) {
-	list, keys = p.touchers(u, q.List, channel, pad)
-	return list, p.sights(u, q, list, keys, channel, pad)
+	list, keys = p.remembered(u, q.List, channel, pad)
+	return list, p.lookedAt(u, q, list, keys, channel, pad)
 }
 
-func (p *Painter) touchers(u *surface.Surface, all *brush.List, channel string, pad float32) (list []int, keys []cache.Key) {
+func (p *Painter) remembered(u *surface.Surface, all *brush.List, channel string, pad float32) (list []int, keys []cache.Key) {
 	n := all.Len()
 	if n == 0 {
 		return nil, nil

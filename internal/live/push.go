@@ -71,7 +71,7 @@ type pusher struct {
 	readyOf string
 	heard   int64  // up to which request of the page this pass goes
 	coming  soloed // the pen hovers over another layer than the one under edit
-	kept    *kept
+	kept    *tileStore
 
 	failures failing
 }
@@ -92,7 +92,7 @@ func newPusher(v *viewer) *pusher {
 		cards: map[string]eval.Key{},
 		keys:  map[slot]eval.Key{},
 		ready: map[surface.Tile]bool{},
-		kept:  newKept(v.s.hub.Store, v.s.ID),
+		kept:  newTileStore(v.s.hub.Store, v.s.ID),
 	}
 }
 
@@ -232,7 +232,7 @@ func (u *pusher) pass(ctx context.Context) error {
 	u.clock++
 	want := u.wanted(p)
 	changed := u.changed(p, want.seen)
-	slow := u.kept.without(changed, u.keys)
+	slow := u.kept.missing(changed, u.keys)
 	u.order(changed, want)
 	var later []slot // the coarser ones, when finer ones come first
 	if len(slow) > draftAbove {
@@ -269,7 +269,7 @@ func (u *pusher) pass(ctx context.Context) error {
 	}
 	// the cards come before much that has to be evaluated, and after what is kept
 	many := len(changed) == 0 || len(changed) > 24
-	first := many && (len(changed) == 0 || len(u.kept.without(changed, u.keys)) > 24)
+	first := many && (len(changed) == 0 || len(u.kept.missing(changed, u.keys)) > 24)
 	if first {
 		if err := u.pictures(ctx, p); err != nil {
 			return err

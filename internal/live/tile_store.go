@@ -12,10 +12,10 @@ import (
 	"velvetgrime/internal/store"
 )
 
-// kept is what a page was sent, kept in the database under the keys of its content,
+// tileStore is what a page was sent, tileStore in the database under the keys of its content,
 // so that the same project opens the next time without being evaluated: the
 // textures come from there until something is changed.
-type kept struct {
+type tileStore struct {
 	store   *store.Store
 	project string
 
@@ -31,12 +31,12 @@ const (
 	keptAfter = 12 * time.Second // of rest
 )
 
-func newKept(s *store.Store, project string) *kept {
-	return &kept{store: s, project: project, fresh: map[slot]store.FinishedTile{}}
+func newTileStore(s *store.Store, project string) *tileStore {
+	return &tileStore{store: s, project: project, fresh: map[slot]store.FinishedTile{}}
 }
 
 // name is a slot's content key as the database has it: 25 bytes.
-func (k *kept) name(s slot, key eval.Key) string {
+func (k *tileStore) name(s slot, key eval.Key) string {
 	b := binary.BigEndian.AppendUint64(make([]byte, 0, 25), build.Sum())
 	b = binary.BigEndian.AppendUint64(b, key.Hi)
 	b = binary.BigEndian.AppendUint64(b, key.Lo)
@@ -44,7 +44,7 @@ func (k *kept) name(s slot, key eval.Key) string {
 }
 
 // load asks the database what it has. What cannot be read is evaluated.
-func (k *kept) load(ctx context.Context) {
+func (k *tileStore) load(ctx context.Context) {
 	if k.known != nil || k.store == nil {
 		return
 	}
@@ -58,8 +58,8 @@ func (k *kept) load(ctx context.Context) {
 	}
 }
 
-// without lists those of some slots that have to be evaluated.
-func (k *kept) without(slots []slot, keys map[slot]eval.Key) []slot {
+// missing lists those of some slots that have to be evaluated.
+func (k *tileStore) missing(slots []slot, keys map[slot]eval.Key) []slot {
 	if len(k.known) == 0 {
 		return slots
 	}
@@ -73,7 +73,7 @@ func (k *kept) without(slots []slot, keys map[slot]eval.Key) []slot {
 }
 
 // fetch returns those of some slots that are kept, by name.
-func (k *kept) fetch(ctx context.Context, slots []slot, keys map[slot]eval.Key) map[string][]byte {
+func (k *tileStore) fetch(ctx context.Context, slots []slot, keys map[slot]eval.Key) map[string][]byte {
 	var names [][]byte
 	for _, s := range slots {
 		if n := k.name(s, keys[s]); s.kind < mapAlone && k.known[n] {
@@ -91,7 +91,7 @@ func (k *kept) fetch(ctx context.Context, slots []slot, keys map[slot]eval.Key) 
 }
 
 // add remembers an evaluated tile until the next rest.
-func (k *kept) add(s slot, key eval.Key, frame []byte) {
+func (k *tileStore) add(s slot, key eval.Key, frame []byte) {
 	n := k.name(s, key)
 	k.mu.Lock()
 	full := k.store == nil || k.known == nil || k.known[n] || k.bytes > keptBytes
@@ -107,7 +107,7 @@ func (k *kept) add(s slot, key eval.Key, frame []byte) {
 }
 
 // keep writes what is fresh, and drops what the page no longer shows.
-func (k *kept) keep(shown map[slot]sent) error {
+func (k *tileStore) keep(shown map[slot]sent) error {
 	if k.store == nil || k.known == nil {
 		return nil
 	}
