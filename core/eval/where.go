@@ -57,7 +57,7 @@ func (m multiplier) over(out pix.Rows, ones []float32) {
 
 // ahead evaluates the cheap sources of a stream that multiply what came before them, by the
 // index of their step: where one is black, nothing before it counts. It looks for them only
-// region something before costs much.
+// where something before costs much.
 func (p *Program) ahead(u *surface.Surface, sp *streamPlan, from, upTo int, need region) map[int]multiplier {
 	if p.Scene.plainly {
 		return nil

@@ -12,7 +12,7 @@ import (
 	"velvetgrime/internal/store"
 )
 
-// tileStore is what a page was sent, tileStore in the database under the keys of its content,
+// tileStore is what a page was sent, kept in the database under the keys of its content,
 // so that the same project opens the next time without being evaluated: the
 // textures come from there until something is changed.
 type tileStore struct {
