@@ -94,6 +94,9 @@ func (l *Layer) check(d *Document, r Rules) error {
 	if err := unit("amount", l.Amount); err != nil {
 		return err
 	}
+	if err := checkDials(l); err != nil {
+		return err
+	}
 	if err := blend.Check(l.Blend, false); err != nil {
 		return err
 	}

@@ -71,6 +71,7 @@ func init() { // batches read operations, so this cannot be the variable's own v
 		opKind[RemoveLayer]("delete a layer"),
 		opKind[MoveLayer]("put a layer elsewhere"),
 		opKind[SetLayer]("set one of a layer's settings"),
+		opKind[TurnDial]("turn a dial of a group: all that it moves is set"),
 		opKind[AddStep]("add a step to a stream"),
 		opKind[RemoveStep]("delete a step"),
 		opKind[MoveStep]("put a step elsewhere in its layer"),

@@ -153,7 +153,7 @@ const channelPath = "channels."
 // SetLayer sets one of a layer's settings.
 type SetLayer struct {
 	Target string          `json:"target" doc:"the layer's id"`
-	Path   string          `json:"path" doc:"name, visible, locked, amount, blend, isolated, reach or channels.<channel>"`
+	Path   string          `json:"path" doc:"name, visible, locked, amount, blend, isolated, reach, dials or channels.<channel>"`
 	Value  json.RawMessage `json:"value" doc:"of the setting; null takes a channel off"`
 
 	Strokes map[string]*brush.Stroke `json:"-"`
@@ -213,6 +213,13 @@ func (l *Layer) set(o SetLayer) (Op, string, error) {
 		field, line = &l.Locked, word("locked", "unlocked")
 	case "isolated":
 		field, line = &l.Isolated, word("isolated", "not isolated")
+	case "dials":
+		inv.Value = raw(l.Dials)
+		l.Dials = nil
+		if err := json.Unmarshal(o.Value, &l.Dials); err != nil {
+			return nil, "", fmt.Errorf("layer %q: dials: %w", name, err)
+		}
+		return inv, name + ": dials changed", nil
 	case "reach":
 		inv.Value = raw(l.Reach)
 		l.Reach = Reach{}

@@ -58,8 +58,16 @@ type Layer struct {
 	Channels map[Channel]Coat `json:"channels"`
 	Mask     []*Step          `json:"mask" doc:"the stream of the mask; empty shows everything"`
 	Layers   []*Layer         `json:"layers,omitempty" doc:"of a group, innermost first"`
+	Dials    []Dial           `json:"dials,omitempty" doc:"of a group"`
+	Made     *Made            `json:"made,omitempty" doc:"of a group that was a material when it was put down"`
 	Strokes  []*brush.Stroke  `json:"-"`
 	StrokeID []string         `json:"strokes,omitempty" doc:"strokes of a paint layer, oldest first"`
+}
+
+// Made tells what a group was made from.
+type Made struct {
+	Name string `json:"name" doc:"of the material"`
+	Seed int    `json:"seed" doc:"by which its noises were seeded"`
 }
 
 // Reach limits a layer to what any of its lists names; with all lists empty it

@@ -235,7 +235,7 @@ func (l *Layer) clone() *Layer {
 		coat.Stream = cloneSteps(coat.Stream)
 		c.Channels[ch] = coat
 	}
-	c.Layers = nil
+	c.Layers, c.Dials = nil, slices.Clone(l.Dials)
 	for _, k := range l.Layers {
 		c.Layers = append(c.Layers, k.clone())
 	}
@@ -260,6 +260,9 @@ func cloneSteps(list []*Step) []*Step {
 	return out
 }
 
+// Fresh returns a copy of a layer under a new id; the ids of what is inside follow from it.
+func (l *Layer) Fresh(id string) *Layer { return l.renamed(id) }
+
 // renamed returns a copy with new ids: the layer's own is id, those inside it
 // follow from it. Follow steps that read a layer inside read its copy.
 func (l *Layer) renamed(id string) *Layer {
@@ -272,6 +275,14 @@ func (l *Layer) renamed(id string) *Layer {
 	})
 	walk([]*Layer{c}, nil, func(k *Layer, _ []*Layer) {
 		k.ID = ids[k.ID]
+		for i, dial := range k.Dials {
+			k.Dials[i].Moves = slices.Clone(dial.Moves)
+			for j, m := range dial.Moves {
+				if to, ok := ids[m.Layer]; ok {
+					k.Dials[i].Moves[j].Layer = to
+				}
+			}
+		}
 		k.EachStep(func(s *Step) {
 			if to, ok := ids[fmt.Sprint(s.Params["layer"])]; ok && s.Follows() {
 				s.Params["layer"] = to

@@ -1,0 +1,112 @@
+package material
+
+import (
+	"velvetgrime/core/blend"
+	"velvetgrime/core/stack"
+)
+
+func init() {
+	coat{name: "Enamel, red", tags: []string{"paint", "glossy", "signal"}, dark: "#6f0f12", light: "#8f1a1a", rough: [2]float32{0.12, 0.26}, under: "#3f3b38", metal: 0.85, thick: 0.35}.make()
+	coat{name: "Enamel, cream", tags: []string{"paint", "glossy", "cabin"}, dark: "#bfb193", light: "#d3c6a8", rough: [2]float32{0.14, 0.28}, under: "#3f3b38", metal: 0.85, thick: 0.35}.make()
+	coat{name: "Deck paint, green", tags: []string{"paint", "matt", "deck"}, dark: "#2c4238", light: "#3b5548", rough: [2]float32{0.5, 0.72}, under: "#7a3a26", metal: 0, thick: 0.5}.make()
+	coat{name: "Red lead primer", tags: []string{"paint", "matt", "primer"}, dark: "#8e3219", light: "#a9431f", rough: [2]float32{0.62, 0.82}, under: "#45403c", metal: 0.8, thick: 0.25}.make()
+	coat{name: "Tar", tags: []string{"tar", "black", "hull"}, dark: "#0b0b0c", light: "#17171a", rough: [2]float32{0.2, 0.55}, under: "#5d4a35", metal: 0, thick: 0.8, runs: true}.make()
+	limewash()
+	gilding()
+}
+
+// coat is a paint over something else, worn through at edges.
+type coat struct {
+	name        string
+	tags        []string
+	dark, light string
+	rough       [2]float32
+	under       string
+	metal       float32 // of what lies under it
+	thick       float32 // millimetres
+	runs        bool
+}
+
+func (c coat) make() {
+	k := begin(c.name, "coat", 0.5, c.tags...)
+	k.layer("Under it", 1, coats{
+		stack.BaseColor: made(k.noise(20, 7, 1), k.ramp(0.2, darker(c.under, 0.75), 0.8, c.under)),
+		stack.Roughness: varied(0.45, 0.75, k.noise(50, 6, 2)), stack.Metallic: num(c.metal),
+		stack.Height: relief(-0.08, 0.08, k.noise(180, 5, 3)),
+	})
+	ws := k.worn(0.42, 0.005, 0.014, 5)
+	body := k.layer("Coat", 1, coats{
+		stack.BaseColor: made(k.noise(9, 7, 14), k.ramp(0.2, c.dark, 0.8, c.light)),
+		stack.Roughness: varied(c.rough[0], c.rough[1], k.noise(14, 7, 3)), stack.Metallic: num(0),
+		stack.Height: rimmed(mm(c.thick), 0.0016, 0.45),
+	}, ws, k.shape("invert", nil))
+	if c.runs {
+		k.layer("Sags", 0.9, coats{stack.Height: mm(0.7)},
+			k.src("drips", params{"size": 0.1, "wide": 0.09, "amount": 0.55, "count": 3.0, "seed": 17.0}),
+			k.times("follow", params{"layer": body.ID, "what": "mask"}))
+	}
+	bs := k.src("bleach", params{"much": 0.4, "grain": 0.02, "seed": 6.0})
+	bl := k.layer("Faded", 0.6, coats{stack.BaseColor: with(col("#c9bfae"), "screen", 0.28), stack.Roughness: num(0.8)}, bs,
+		k.times("follow", params{"layer": body.ID, "what": "mask"}))
+	if c.metal > 0 {
+		rl, rs := k.rust(0.5, body, true)
+		k.dial("rust", "out of what is chipped", 0.5, param(rl, rs, "much", 0, 1))
+	}
+	k.dial("how worn", "chipped at edges and where it is touched", 0.42, param(body, ws, "much", 0, 1))
+	k.dial("coat colour", "darker, or paler", 0.35, stack.Move{Layer: bl.ID, Path: "channels.baseColor.amount", From: []float64{0}, To: []float64{0.8}})
+	k.dial("faded", "by sun and salt", 0.4, param(bl, bs, "much", 0, 1))
+	k.dial("thickness", "of the coat", 0.5, value(body, stack.Height, 0.0001, 2*float64(c.thick)/1000))
+	k.dirty("#14110e", "#857d6c", 0.35)
+	k.end()
+}
+
+// darker is a colour by a factor.
+func darker(color string, f float32) string {
+	const digits = "0123456789abcdef"
+	out := []byte("#")
+	for _, v := range hex(color) {
+		n := byte(max(min(v*f, 1), 0) * 255)
+		out = append(out, digits[n>>4], digits[n&15])
+	}
+	return string(out)
+}
+
+func limewash() {
+	k := begin("Limewash", "coat", 2, "lime", "wall", "chalky", "boathouse")
+	base := k.layer("Plaster", 1, coats{
+		stack.BaseColor: made(k.noise(6, 7, 1), k.ramp(0.2, "#8d8069", 0.8, "#a99b80")), stack.Roughness: num(0.95), stack.Metallic: num(0),
+		stack.Height: relief(-1, 1, k.noise(14, 6, 2)),
+	})
+	ws := k.src("noise-warped", params{"frequency": 5.0, "octaves": 8.0, "persistence": 0.6, "amplitude": 1.9, "seed": 4.0})
+	ls := k.shape("levels", params{"low": 0.22, "high": 0.34})
+	wl := k.layer("Lime", 1, coats{
+		stack.BaseColor: made(k.src("noise-warped", params{"frequency": 3.0, "octaves": 7.0, "amplitude": 1.4, "seed": 7.0}), k.ramp(0.1, "#b8b09c", 0.5, "#d6d0bf", 0.9, "#e7e3d6")),
+		stack.Roughness: num(0.97), stack.Metallic: num(0),
+		stack.Height: rimmed(relief(0.1, 0.7, k.src("fibres", params{"size": 0.09, "width": 0.0016, "amount": 0.8, "seed": 5.0})), 0.002, 0.2),
+	}, ws, ls)
+	rs := k.src("run", params{"from": "rain", "count": 160.0, "width": 0.02, "length": 0.6, "streaks": 0.8, "much": 0.45, "breakup": 0.6, "contrast": 0.2, "seed": 9.0})
+	rl := k.layer("Rain streaks", 0.5, coats{stack.BaseColor: with(col("#6f6a58"), "multiply", 0.8)}, rs)
+	_ = base
+	k.dial("flaked", "how much has come off", 0.35, param(wl, ls, "low", 0, 0.6), param(wl, ls, "high", 0.06, 0.72))
+	k.dial("streaks", "left by rain", 0.45, param(rl, rs, "much", 0, 1))
+	k.dial("brush marks", "how deep", 0.5, stack.Move{Layer: wl.ID, Path: "channels.height.amount", From: []float64{0}, To: []float64{1}})
+	k.dirty("#3a3425", "#a39a85", 0.35)
+	k.end()
+}
+
+func gilding() {
+	k := begin("Gilding, rubbed", "coat", 0.2, "gold", "leaf", "carving")
+	k.layer("Red ground", 1, coats{
+		stack.BaseColor: made(k.noise(30, 6, 1), k.ramp(0.2, "#56190f", 0.8, "#74291a")), stack.Roughness: num(0.6), stack.Metallic: num(0),
+	})
+	ws := k.worn(0.4, 0.003, 0.006, 5)
+	gl := k.layer("Leaf", 1, coats{
+		stack.BaseColor: made(k.noise(60, 6, 4), k.ramp(0.2, "#b98a35", 0.8, "#d9ad58")), stack.Roughness: varied(0.16, 0.34, k.noise(120, 5, 6)),
+		stack.Metallic: num(1), stack.Height: rimmed(mm(0.02), 0.0004, 0),
+	}, ws, k.shape("invert", nil), k.of("cracks", "subtract", 0.35, params{"size": 0.03, "seed": 8.0}))
+	k.dial("rubbed", "through to the red ground", 0.4, param(gl, ws, "much", 0, 1))
+	k.dial("gloss", "from burnished to dull", 0.3, stack.Move{Layer: gl.ID, Path: "channels.roughness.amount", From: []float64{1}, To: []float64{0.4}})
+	k.dirty("#1d1108", "#8d8270", 0.45)
+	k.end()
+	_ = blend.Normal
+}

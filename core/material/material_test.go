@@ -1,0 +1,113 @@
+package material
+
+import (
+	"encoding/json"
+	"testing"
+
+	"velvetgrime/core/eval"
+	"velvetgrime/core/pix"
+	"velvetgrime/core/render"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
+)
+
+// tile evaluates the base colour, roughness and height of a tile of the trial object.
+func tile(t *testing.T, sc *eval.Scene, d *stack.Document) []float32 {
+	t.Helper()
+	p := eval.Compile(sc, d, "", "")
+	var out []float32
+	for _, c := range []stack.Channel{stack.BaseColor, stack.Roughness, stack.Height} {
+		v, err := p.Channel(t.Context(), sc.OnTile(surface.Tile{Size: 128}), c)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, row := range pix.Planes(v).Rows(pix.Pitch * pix.Pitch) {
+			for _, x := range row {
+				if c == stack.Height {
+					x *= 1000 // a tenth of a micrometre counts
+				}
+				out = append(out, x)
+			}
+		}
+	}
+	return out
+}
+
+func differing(a, b []float32) (n int) {
+	for i := range a {
+		if d := a[i] - b[i]; d > 1e-4 || d < -1e-4 {
+			n++
+		}
+	}
+	return
+}
+
+// Every material that ships is a valid group with three to eight dials that do something,
+// says what it is, and differs by its seed alone.
+func TestEveryMaterial(t *testing.T) {
+	trial, err := render.Trial(t.Context(), 256)
+	if err != nil {
+		t.Fatal(err)
+	}
+	sc := trial.Scene
+	sheet := trial.Model.Sheets[0].Name
+	document := func(g *stack.Layer) *stack.Document {
+		d := stack.New([]string{sheet}, 256)
+		d.Layers, d.Prepared, d.Conditions = []*stack.Layer{g}, trial.Prepared, render.TrialConditions()
+		return d
+	}
+	if len(All()) < 25 {
+		t.Errorf("only %d materials ship", len(All()))
+	}
+	for _, mat := range All() {
+		d := document(mat.Group("m", 0))
+		if err := step.Rules.Check(d); err != nil {
+			t.Errorf("%s: %v", mat.Name, err)
+			continue
+		}
+		if mat.Kind == "" || len(mat.Tags) == 0 || mat.Made <= 0 {
+			t.Errorf("%s does not say what it is", mat.Name)
+		}
+		if n := len(mat.Dials()); n < 3 || n > 8 {
+			t.Errorf("%s has %d dials; three to eight are wanted", mat.Name, n)
+		}
+		was := tile(t, sc, d)
+		for _, dial := range mat.Dials() {
+			shows := false
+			for _, v := range []float64{0, 1} {
+				n, _, _, err := step.Rules.Apply(d, stack.TurnDial{Target: "m", Dial: dial.Name, Value: v})
+				if err != nil {
+					t.Errorf("%s: %v", mat.Name, err)
+					continue
+				}
+				shows = shows || differing(tile(t, sc, n), was) > 0
+			}
+			if !shows {
+				t.Errorf("%s: the dial %q does nothing", mat.Name, dial.Name)
+			}
+			// turned to where it stands it changes nothing
+			n, _, _, err := step.Rules.Apply(d, stack.TurnDial{Target: "m", Dial: dial.Name, Value: dial.Value})
+			if err != nil || differing(tile(t, sc, n), was) > 0 {
+				t.Errorf("%s: the dial %q does not stand where the material is: %v", mat.Name, dial.Name, err)
+			}
+		}
+		if differing(tile(t, sc, document(mat.Group("m", 5))), was) == 0 {
+			t.Errorf("%s: another seed gives the same", mat.Name)
+		}
+		a, _ := json.Marshal(mat.Group("m", 5))
+		b, _ := json.Marshal(mat.Group("m", 5))
+		if string(a) != string(b) {
+			t.Errorf("%s: the same seed gives two groups", mat.Name)
+		}
+	}
+}
+
+func TestFindingAMaterial(t *testing.T) {
+	if m, err := Find("cast IRON"); err != nil || m.Name != "Cast iron" {
+		t.Error(m, err)
+	}
+	if _, err := Find("unobtainium"); err == nil {
+		t.Error("what does not ship is found")
+	}
+}
