@@ -124,7 +124,7 @@ func benchCommand() *cobra.Command {
 		}}
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	c.Flags().BoolVar(&beside, "beside", false, "also measure libvips and Embree, where their packages and a C compiler are installed")
-	c.Flags().StringVar(&shots, "pictures", "", "instead write contact sheets to this folder: sources, agents, brushes, stamps, lantern, bollard, gull, or those named")
+	c.Flags().StringVar(&shots, "pictures", "", "instead write contact sheets to this folder: sources, agents, materials, brushes, stamps, lantern, bollard, gull, or those named")
 	c.Flags().StringVar(&profile, "profile", "", "also write a CPU profile to this file")
 	c.Flags().StringVar(&benchDSN, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL for page-stroke and open-strokes; without one they are left out")
 	return c

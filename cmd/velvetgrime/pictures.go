@@ -14,6 +14,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/material"
 	"velvetgrime/core/press"
 	"velvetgrime/core/render"
 	"velvetgrime/core/sample"
@@ -43,7 +44,7 @@ func pictures(ctx context.Context, dir string, only []string) error {
 		return false
 	}
 	var trial *render.Baked
-	if wanted("sources") || wanted("agents") {
+	if wanted("sources") || wanted("agents") || wanted("materials") {
 		var err error
 		if trial, err = render.Trial(ctx, 512); err != nil {
 			return err
@@ -56,6 +57,11 @@ func pictures(ctx context.Context, dir string, only []string) error {
 	}
 	if wanted("agents") {
 		if err := agentSheet(ctx, trial, dir); err != nil {
+			return err
+		}
+	}
+	if wanted("materials") {
+		if err := materialSheets(ctx, trial, dir); err != nil {
 			return err
 		}
 	}
@@ -227,4 +233,38 @@ func demoSheet(ctx context.Context, name, dir string) error {
 		c.add(img, []string{"whole", "near"}[k])
 	}
 	return c.write(filepath.Join(dir, name+".png"))
+}
+
+// materialSheets shows the materials of each kind on the trial object: young, as they are and
+// old, and close up.
+func materialSheets(ctx context.Context, t *render.Baked, dir string) error {
+	kinds := map[string][]*material.Material{}
+	for _, m := range material.All() {
+		kinds[m.Kind] = append(kinds[m.Kind], m)
+	}
+	whole := render.TrialCamera(t.Model.Bounds)
+	near := whole
+	near.Eye, near.At = near.At.Add(near.Eye.Sub(near.At).Mul(0.36)), near.At.Add(geom.V3(0, -t.Model.Bounds.Size().Y*0.12, 0))
+	for kind, list := range kinds {
+		c := newContact(4*len(list), 4, 300, 250)
+		for _, m := range list {
+			for _, shot := range []struct {
+				age float32
+				cam render.Camera
+			}{{2, whole}, {15, whole}, {50, whole}, {15, near}} {
+				d := stack.New([]string{t.Model.Sheets[0].Name}, 2048)
+				d.Layers, d.Prepared, d.Conditions = []*stack.Layer{m.Group("m", 0)}, t.Prepared, render.TrialConditions()
+				d.Conditions.Age = shot.age
+				img, err := render.Sketch(ctx, eval.Compile(t.Scene, d, "", ""), shot.cam, c.w, c.h)
+				if err != nil {
+					return fmt.Errorf("%s: %w", m.Name, err)
+				}
+				c.add(img, fmt.Sprintf("%s, %.0f years", m.Name, shot.age))
+			}
+		}
+		if err := c.write(filepath.Join(dir, "materials-"+kind+".png")); err != nil {
+			return err
+		}
+	}
+	return nil
 }

@@ -18,11 +18,11 @@ func init() {
 func granite() {
 	k := begin("Granite setts", "stone", 2, "stone", "quay", "paved")
 	speck := func() []*stack.Step {
-		return []*stack.Step{k.src("terrazzo", params{"size": 0.006, "seed": 1.0}), k.of("speckle", "overlay", 0.6, params{"size": 0.003, "amount": 0.6, "seed": 2.0}), k.of("noise", "overlay", 0.4, params{"frequency": 5.0, "octaves": 5.0, "seed": 3.0})}
+		return []*stack.Step{k.src("terrazzo", params{"size": 0.0035, "joint": 0.02, "seed": 1.0}), k.of("speckle", "overlay", 0.4, params{"size": 0.002, "amount": 0.6, "seed": 2.0}), k.of("noise", "overlay", 0.4, params{"frequency": 5.0, "octaves": 5.0, "seed": 3.0})}
 	}
 	setts := func() *stack.Step { return k.src("cobbles", params{"size": 0.14, "seed": 5.0}) }
 	k.layer("Granite", 1, coats{
-		stack.BaseColor: made(append(speck(), k.ramp(0, "#3c3a3a", 0.4, "#6d6a68", 0.7, "#8f8b87", 1, "#b8b2ab"))...),
+		stack.BaseColor: made(append(speck(), k.ramp(0, "#44423f", 0.4, "#63605c", 0.7, "#7a766f", 1, "#948d84"))...),
 		stack.Roughness: varied(0.6, 0.85, k.noise(80, 5, 4)), stack.Metallic: num(0),
 		stack.Height: relief(-9, 3, setts(), k.of("noise", "overlay", 0.35, params{"frequency": 60.0, "octaves": 5.0, "seed": 6.0})),
 	})
@@ -77,7 +77,7 @@ func concrete() {
 	k.layer("Concrete", 1, coats{
 		stack.BaseColor: made(k.src("noise-warped", params{"frequency": 3.0, "octaves": 8.0, "persistence": 0.55, "amplitude": 1.4, "seed": 1.0}), k.of("noise", "overlay", 0.35, params{"frequency": 150.0, "octaves": 4.0, "seed": 2.0}), k.ramp(0.1, "#6a665d", 0.5, "#858177", 0.9, "#a5a094")),
 		stack.Roughness: varied(0.78, 0.95, k.noise(30, 6, 3)), stack.Metallic: num(0),
-		stack.Height: relief(-0.9, 0.2, k.noise(90, 6, 4), k.of("pits", "subtract", 0.8, params{"size": 0.014, "amount": 0.5, "seed": 5.0})),
+		stack.Height: relief(-0.35, 0.08, k.noise(60, 7, 4), k.of("pits", "subtract", 0.9, params{"size": 0.014, "amount": 0.5, "seed": 5.0})),
 	})
 	ws := k.worn(0.4, 0.012, 0.02, 6)
 	wl := k.layer("Broken edges", 1, coats{stack.BaseColor: made(k.src("terrazzo", params{"size": 0.012, "seed": 7.0}), k.ramp(0, "#5c574d", 0.5, "#8d877a", 1, "#b3aca0")), stack.Height: relief(-2.5, -0.8, k.noise(120, 6, 8)), stack.Roughness: num(0.97)}, ws)

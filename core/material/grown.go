@@ -27,7 +27,7 @@ func (w wood) make() {
 	k := begin(w.name, "wood", 1, w.tags...)
 	grain := func(seed float64) []*stack.Step {
 		return []*stack.Step{
-			k.src("woodgrain", params{"size": 0.009, "seed": seed}),
+			k.src("woodgrain", params{"size": 0.0042, "seed": seed}),
 			k.of("fibres", "overlay", 0.35, params{"size": 0.05, "width": 0.0004, "amount": 1.0, "spread": 0.05, "seed": seed + 1}),
 			k.of("noise", "overlay", 0.3, params{"frequency": 7.0, "octaves": 5.0, "seed": seed + 2}),
 		}

@@ -75,7 +75,7 @@ func (m *Material) Needs() []string {
 // of a seed. Seed 0 is the material as it was made.
 func (m *Material) Group(id string, seed int) *stack.Layer {
 	g := m.group.Fresh(id)
-	g.Made = &stack.Made{Name: m.Name, Seed: seed}
+	g.Made = &stack.Origin{Name: m.Name, Seed: seed}
 	if seed != 0 {
 		each(g, func(s *stack.Step) { reseed(s, seed) })
 	}

@@ -59,13 +59,13 @@ type Layer struct {
 	Mask     []*Step          `json:"mask" doc:"the stream of the mask; empty shows everything"`
 	Layers   []*Layer         `json:"layers,omitempty" doc:"of a group, innermost first"`
 	Dials    []Dial           `json:"dials,omitempty" doc:"of a group"`
-	Made     *Made            `json:"made,omitempty" doc:"of a group that was a material when it was put down"`
+	Made     *Origin          `json:"made,omitempty" doc:"of a group that was a material when it was put down"`
 	Strokes  []*brush.Stroke  `json:"-"`
 	StrokeID []string         `json:"strokes,omitempty" doc:"strokes of a paint layer, oldest first"`
 }
 
-// Made tells what a group was made from.
-type Made struct {
+// Origin tells what a group was made from.
+type Origin struct {
 	Name string `json:"name" doc:"of the material"`
 	Seed int    `json:"seed" doc:"by which its noises were seeded"`
 }

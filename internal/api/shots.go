@@ -5,6 +5,7 @@ import (
 	"log"
 	"sync"
 
+	"velvetgrime/core/material"
 	"velvetgrime/core/press"
 	"velvetgrime/core/step"
 	"velvetgrime/internal/store"
@@ -73,6 +74,16 @@ func (s *Server) Warm(ctx context.Context) {
 			return
 		} else if err != nil {
 			continue // it has none
+		}
+	}
+	for _, m := range material.All() {
+		if s.Hub.Rest(ctx) != nil {
+			return
+		}
+		if _, err := s.materialShot(ctx, m.Name); ctx.Err() != nil {
+			return
+		} else if err != nil {
+			log.Printf("the picture of the material %s: %v", m.Name, err)
 		}
 	}
 	for _, r := range press.Shelf() {

@@ -124,6 +124,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/materials': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** List API materials */
+    get: operations['list-api-materials'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/materials/{name}/group': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Get API materials by name group */
+    get: operations['get-api-materials-by-name-group'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/press': {
     parameters: {
       query?: never;
@@ -641,8 +675,10 @@ export interface components {
       dense?: string[] | null;
       /** @description the maps are also kept as floating point, for EXR */
       floats?: boolean;
+      /** @description nobody waits for it: it is done while no page waits for tiles, nor has for a while */
+      idle?: boolean;
       maps: string[] | null;
-      /** @description nobody waits for it: pages that have nothing to show yet come first */
+      /** @description nobody ordered it: pages that have nothing to show yet come first */
       patient?: boolean;
       settings: components['schemas']['Settings'];
       /** @description empty: all */
@@ -968,6 +1004,22 @@ export interface components {
       presets?: components['schemas']['Preset'][] | null;
       /** @enum {string} */
       role: 'source' | 'agent' | 'shaper';
+    };
+    Dial: {
+      /** @description what turning it up does */
+      help?: string;
+      moves: components['schemas']['Move'][] | null;
+      name: string;
+      /**
+       * Format: double
+       * @description where it stood when it was made
+       */
+      usual: number;
+      /**
+       * Format: double
+       * @description where it stands
+       */
+      value: number;
     };
     Doc: {
       /** @description the whole document without strokes */
@@ -1573,6 +1625,8 @@ export interface components {
       channels: {
         [key: string]: components['schemas']['Coat'];
       };
+      /** @description of a group */
+      dials?: components['schemas']['Dial'][] | null;
       id: string;
       /** @description of a group: its layers meet each other alone before they meet what lies below (W3C Compositing, section 9) */
       isolated?: boolean;
@@ -1582,6 +1636,8 @@ export interface components {
       layers?: components['schemas']['Layer'][] | null;
       /** @description refuses every change but unlocking */
       locked?: boolean;
+      /** @description of a group that was a material when it was put down */
+      made?: components['schemas']['Origin'];
       /** @description the stream of the mask; empty shows everything */
       mask: components['schemas']['Step'][] | null;
       name: string;
@@ -1688,6 +1744,21 @@ export interface components {
       dense: string[] | null;
       part: string;
     };
+    MaterialInfo: {
+      dials: components['schemas']['Dial'][] | null;
+      /** @description metal, coat, wood, stone, cloth, ground or clean */
+      kind: string;
+      /**
+       * Format: double
+       * @description size in metres of the object that it was made for
+       */
+      made: number;
+      name: string;
+      /** @description baked maps that it reads; it does without, with less */
+      needs: string[] | null;
+      /** @description what it is good for and made of */
+      tags: string[] | null;
+    };
     /** @description bake a layer and the one below it, or a group, to a picture layer */
     MergeRequest: {
       /**
@@ -1724,6 +1795,23 @@ export interface components {
       /** @enum {string} */
       t: 'model';
     };
+    Move: {
+      /**
+       * Format: double
+       * @description exponent of the way between; 0: 1, straight
+       */
+      bend?: number;
+      /** @description the setting with the dial at 0: one number, or a row such as a colour */
+      from: number[] | null;
+      /** @description its id: the group itself, or one inside */
+      layer: string;
+      /** @description amount, channels.<channel>.value or channels.<channel>.amount of a layer; amount or params.<name> of a step */
+      path: string;
+      /** @description the step's id; empty: a setting of the layer */
+      step?: string;
+      /** @description and with the dial at 1 */
+      to: number[] | null;
+    };
     /** @description put a layer elsewhere */
     MoveLayer: {
       /**
@@ -1759,6 +1847,7 @@ export interface components {
       | components['schemas']['RemoveLayer']
       | components['schemas']['MoveLayer']
       | components['schemas']['SetLayer']
+      | components['schemas']['TurnDial']
       | components['schemas']['AddStep']
       | components['schemas']['RemoveStep']
       | components['schemas']['MoveStep']
@@ -1842,6 +1931,15 @@ export interface components {
        * @description texels a side; 0 keeps each sheet's own
        */
       size?: number;
+    };
+    Origin: {
+      /** @description of the material */
+      name: string;
+      /**
+       * Format: int64
+       * @description by which its noises were seeded
+       */
+      seed: number;
     };
     Param: {
       choices?: string[] | null;
@@ -2219,7 +2317,7 @@ export interface components {
     SetLayer: {
       /** @enum {string} */
       kind: 'layer.set';
-      /** @description name, visible, locked, amount, blend, isolated, reach or channels.<channel> */
+      /** @description name, visible, locked, amount, blend, isolated, reach, dials or channels.<channel> */
       path: string;
       /** @description the layer's id */
       target: string;
@@ -2741,6 +2839,20 @@ export interface components {
        */
       sharp?: number;
     };
+    /** @description turn a dial of a group: all that it moves is set */
+    TurnDial: {
+      /** @description its name */
+      dial: string;
+      /** @enum {string} */
+      kind: 'dial.turn';
+      /** @description the group's id */
+      target: string;
+      /**
+       * Format: double
+       * @description where it stands then
+       */
+      value: number;
+    };
     /** @description take the actor's own last change back */
     UndoRequest: {
       /**
@@ -3040,6 +3152,69 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'list-api-materials': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MaterialInfo'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-api-materials-by-name-group': {
+    parameters: {
+      query?: {
+        /** @description of its noises; 0: as it was made */
+        seed?: number;
+      };
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Layer'];
+        };
       };
       /** @description Error */
       default: {

@@ -1,4 +1,5 @@
 // What this page looks at and paints with; nothing here is kept by the server.
+import type { Held } from './materials';
 import type { Setting } from '../view/twins';
 import { SvelteSet } from 'svelte/reactivity';
 import type { MadeBrush, StepKind } from '../api/client';
@@ -37,6 +38,10 @@ export class UI {
   /** called with what was clicked on the model while the reach is picked */
   onReach: (p: Picked) => void = () => {};
   /** parameters that fit a fresh step to the model; wired where the model is shown */
+  /** which shelf of the stock is open */
+  shelf = $state<'materials' | 'masks'>('materials');
+  /** a material in the hand, over the model or on its way there */
+  held = $state.raw<Held | null>(null);
   suggest: (kind: StepKind) => Record<string, unknown> = () => ({});
   /** words that layers are found by */
   find = $state('');

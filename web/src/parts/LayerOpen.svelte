@@ -5,6 +5,7 @@
   import { doubleLayers, groupLayers, modeName, removeLayers, setLayer } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
   import ChannelTable from './ChannelTable.svelte';
+  import Dials from './Dials.svelte';
   import NumberField from './NumberField.svelte';
   import ReachChips from './ReachChips.svelte';
 
@@ -17,6 +18,7 @@
     session.op({ kind: 'layer.move', target: layer.id, parent: row.parent, index: row.index + d });
 </script>
 
+{#if layer.dials?.length}<Dials {session} {layer} />{/if}
 <ReachChips {session} {ui} {layer} parts={ui.parts} />
 <ChannelTable {session} {ui} {layer} />
 {#if group}

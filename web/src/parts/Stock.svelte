@@ -6,6 +6,7 @@
   import { newID, type Session } from '../lib/session.svelte';
   import { streamOf } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
+  import Materials from './Materials.svelte';
   import NameField from './NameField.svelte';
 
   let { session, ui, project }: { session: Session; ui: UI; project: string } = $props();
@@ -73,77 +74,86 @@
 
 <section aria-label="Stock">
   <header class="flex items-center gap-2">
-    <h2 class="grow font-semibold">Stock · masks</h2>
+    <h2 class="font-semibold">Stock</h2>
+    <span class="grow" role="group" aria-label="What is shown">
+      {#each ['materials', 'masks'] as const as k (k)}
+        <button class="chip" aria-pressed={ui.shelf === k} onclick={() => (ui.shelf = k)}>{k}</button>
+      {/each}
+    </span>
     <button class="chip" onclick={() => (ui.stock = false)}>Close</button>
   </header>
-  <input
-    type="search"
-    bind:value={find}
-    placeholder="find a mask"
-    aria-label="Find in the stock"
-    onkeydown={(e) => (e.stopPropagation(), e.key === 'Escape' && (ui.stock = false))}
-  />
-  <button class="chip w-full" disabled={!steps.length || keeping} onclick={keep}
-    >{keeping ? 'Taking its picture …' : layer ? `Keep the mask of ${layer.name}` : 'No layer is open'}</button
-  >
-  {#if error}<p class="error" role="alert">{error}</p>{/if}
-  {#if left.length}
-    <div class="quiet text-sm" role="status">
-      Kept, but for what belongs to this model:
-      <ul class="list-disc pl-4">
-        {#each left as l (l)}<li>{l}</li>{/each}
-      </ul>
-    </div>
-  {/if}
-  {#if dropped}
-    {@const d = dropped}
-    <p class="quiet text-sm">
-      {d.name} was deleted.
-      <button class="chip" onclick={() => act(() => api.restoreStock(d.id)).then(() => (dropped = null))}
-        >Bring back</button
-      >
-    </p>
-  {/if}
-  <div class="shelf">
-    {#each found as m (m.id)}
-      <article>
-        <button
-          class="shot"
-          title={`Put ${m.name} into the open stream`}
-          aria-label={`Use ${m.name}`}
-          disabled={!layer}
-          onclick={() => use(m)}><img src={`/api/stock/${m.id}/picture`} alt="" width="132" height="96" /></button
+  {#if ui.shelf === 'materials'}
+    <Materials {session} {ui} />
+  {:else}
+    <input
+      type="search"
+      bind:value={find}
+      placeholder="find a mask"
+      aria-label="Find in the stock"
+      onkeydown={(e) => (e.stopPropagation(), e.key === 'Escape' && (ui.stock = false))}
+    />
+    <button class="chip w-full" disabled={!steps.length || keeping} onclick={keep}
+      >{keeping ? 'Taking its picture …' : layer ? `Keep the mask of ${layer.name}` : 'No layer is open'}</button
+    >
+    {#if error}<p class="error" role="alert">{error}</p>{/if}
+    {#if left.length}
+      <div class="quiet text-sm" role="status">
+        Kept, but for what belongs to this model:
+        <ul class="list-disc pl-4">
+          {#each left as l (l)}<li>{l}</li>{/each}
+        </ul>
+      </div>
+    {/if}
+    {#if dropped}
+      {@const d = dropped}
+      <p class="quiet text-sm">
+        {d.name} was deleted.
+        <button class="chip" onclick={() => act(() => api.restoreStock(d.id)).then(() => (dropped = null))}
+          >Bring back</button
         >
-        <div class="flex items-center gap-1">
-          {#if naming === m.id}
-            <NameField
-              value={m.name}
-              label="Name of the mask"
-              done={(v) => {
-                naming = '';
-                if (v) act(() => api.renameStock(m.id, v));
-              }}
-            />
-          {:else}
-            <button
-              class="plain grow truncate text-left"
-              title="Double click to rename"
-              ondblclick={() => (naming = m.id)}>{m.name}</button
-            >
-          {/if}
+      </p>
+    {/if}
+    <div class="shelf">
+      {#each found as m (m.id)}
+        <article>
           <button
-            class="plain quiet"
-            aria-label={`Delete ${m.name}`}
-            onclick={() => act(() => api.dropStock(m.id)).then(() => (dropped = m))}>✕</button
+            class="shot"
+            title={`Put ${m.name} into the open stream`}
+            aria-label={`Use ${m.name}`}
+            disabled={!layer}
+            onclick={() => use(m)}><img src={`/api/stock/${m.id}/picture`} alt="" width="132" height="96" /></button
           >
-        </div>
-        <span class="quiet text-xs">{m.steps?.length} step{m.steps?.length === 1 ? '' : 's'}</span>
-      </article>
-    {/each}
-  </div>
-  {#if masks && !masks.length}<p class="quiet text-sm">
-      Nothing is kept yet. A mask that turned out well can be kept here and used on the next object.
-    </p>{/if}
+          <div class="flex items-center gap-1">
+            {#if naming === m.id}
+              <NameField
+                value={m.name}
+                label="Name of the mask"
+                done={(v) => {
+                  naming = '';
+                  if (v) act(() => api.renameStock(m.id, v));
+                }}
+              />
+            {:else}
+              <button
+                class="plain grow truncate text-left"
+                title="Double click to rename"
+                ondblclick={() => (naming = m.id)}>{m.name}</button
+              >
+            {/if}
+            <button
+              class="plain quiet"
+              aria-label={`Delete ${m.name}`}
+              onclick={() => act(() => api.dropStock(m.id)).then(() => (dropped = m))}>✕</button
+            >
+          </div>
+          <span class="quiet text-xs">{m.steps?.length} step{m.steps?.length === 1 ? '' : 's'}</span>
+        </article>
+      {/each}
+    </div>
+    {#if masks && !masks.length}<p class="quiet text-sm">
+        Nothing is kept yet. A mask that turned out well can be kept here and used on the next object.
+      </p>{/if}
+  {/if}
 </section>
 
 <style>
@@ -200,6 +210,9 @@
     width: 100%;
     height: auto;
     display: block;
+  }
+  .chip[aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
   }
   .error {
     border-left: 3px solid var(--brick);

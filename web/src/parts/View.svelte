@@ -121,6 +121,25 @@
     void detail.begin(facts).finally(() => stage.wake());
   }
 
+  /** The part under the pointer that carries a material. */
+  function under(e: DragEvent): string {
+    const box = canvas.getBoundingClientRect();
+    return ready?.stage.pick(e.clientX - box.left, e.clientY - box.top)?.part ?? '';
+  }
+  function over(e: DragEvent) {
+    if (!ui.held || ui.station !== 'Layer') return;
+    e.preventDefault(); // it can be put down here
+    void ui.held.try(under(e));
+  }
+  function drop(e: DragEvent) {
+    const part = under(e);
+    if (!ui.held || !part) return;
+    e.preventDefault();
+    const held = ui.held;
+    ui.held = null; // so that the drag's end takes nothing off
+    held.put({ parts: [part] }).catch((err) => (session.message = err.message));
+  }
+
   /** Counts what is still to come, some times a second. */
   let counting = 0;
   function count() {
@@ -259,6 +278,9 @@
     onpointercancel={(e) => ready?.hand.lost(e)}
     onpointerleave={() => ready?.hand.leave()}
     onwheelcapture={wheel}
+    ondragover={over}
+    ondragleave={() => ui.held?.try('')}
+    ondrop={drop}
     oncontextmenu={(e) => e.preventDefault()}
   ></canvas>
   <Bars {ui} frame={() => ready?.stage.frame()} />

@@ -1,0 +1,130 @@
+<script lang="ts">
+  // The materials of the stock: dragged onto a part of the model, or clicked to lie over
+  // the open layer.
+  import { onMount } from 'svelte';
+  import { api, type MaterialInfo } from '../api/client';
+  import { Held } from '../lib/materials';
+  import type { Session } from '../lib/session.svelte';
+  import type { UI } from '../lib/ui.svelte';
+
+  let { session, ui }: { session: Session; ui: UI } = $props();
+  let all = $state.raw<MaterialInfo[]>([]);
+  let find = $state('');
+  let kind = $state('');
+  let error = $state('');
+  onMount(() => {
+    api.materials().then(
+      (list) => (all = list),
+      (e) => (error = e.message),
+    );
+    return () => (ui.held = null);
+  });
+  const kinds = $derived([...new Set(all.map((m) => m.kind))]);
+  const found = $derived.by(() => {
+    const words = find.toLowerCase().split(/\s+/).filter(Boolean);
+    return all.filter((m) => {
+      const text = [m.name, m.kind, ...(m.tags ?? [])].join(' ').toLowerCase();
+      return (!kind || m.kind === kind) && words.every((w) => text.includes(w));
+    });
+  });
+  const take = (name: string) => (ui.held = new Held(name, session, ui));
+  async function put(name: string) {
+    error = '';
+    try {
+      await take(name).put({});
+    } catch (e) {
+      error = (e as Error).message;
+    }
+    ui.held = null;
+  }
+</script>
+
+<input
+  type="search"
+  bind:value={find}
+  placeholder="find by name or what it is good for"
+  aria-label="Find a material"
+  onkeydown={(e) => (e.stopPropagation(), e.key === 'Escape' && (ui.stock = false))}
+/>
+<div class="kinds" role="group" aria-label="Kinds">
+  <button class="chip" aria-pressed={kind === ''} onclick={() => (kind = '')}>all</button>
+  {#each kinds as k (k)}
+    <button class="chip" aria-pressed={kind === k} onclick={() => (kind = k)}>{k}</button>
+  {/each}
+</div>
+{#if error}<p class="error" role="alert">{error}</p>{/if}
+<p class="quiet text-sm">Drag one onto a part of the model, or click it to lay it over everything.</p>
+<div class="shelf">
+  {#each found as m (m.name)}
+    <button
+      class="card"
+      draggable="true"
+      title={`${m.name}: ${(m.tags ?? []).join(', ')}`}
+      ondragstart={(e) => {
+        e.dataTransfer?.setData('text/plain', m.name);
+        take(m.name);
+      }}
+      ondragend={() => {
+        void ui.held?.try('');
+        ui.held = null;
+      }}
+      onclick={() => put(m.name)}
+    >
+      <img
+        src={`/api/materials/${encodeURIComponent(m.name)}/picture`}
+        alt=""
+        width="132"
+        height="96"
+        loading="lazy"
+        draggable="false"
+      />
+      <span>{m.name}</span>
+    </button>
+  {/each}
+</div>
+{#if all.length && !found.length}<p class="quiet text-sm">Nothing is called so, or good for that.</p>{/if}
+
+<style>
+  .kinds {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px;
+  }
+  .chip[aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
+  }
+  input {
+    background: var(--field);
+    color: var(--text);
+    border: 1px solid var(--line);
+    border-radius: 3px;
+    padding: 3px 8px;
+  }
+  .shelf {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 10px;
+  }
+  .card {
+    display: block;
+    text-align: left;
+    font-size: 13px;
+    border-radius: 3px;
+    cursor: grab;
+  }
+  .card img {
+    width: 100%;
+    height: auto;
+    aspect-ratio: 132 / 96;
+    background: #5a5a5a;
+    border: 1px solid var(--line);
+    border-radius: 3px;
+  }
+  .card:hover img {
+    border-color: var(--plum);
+  }
+  .error {
+    border-left: 3px solid var(--brick);
+    padding-left: 6px;
+  }
+</style>
