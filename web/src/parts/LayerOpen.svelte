@@ -20,26 +20,36 @@
 
 {#if layer.dials?.length}<Dials {session} {layer} />{/if}
 <ReachChips {session} {ui} {layer} parts={ui.parts} />
-<ChannelTable {session} {ui} {layer} />
-{#if group}
-  <div class="tools">
-    <select
-      class="pick"
-      aria-label="Blend mode of the group"
-      value={layer.blend || 'normal'}
-      onchange={(e) => session.op(set('blend', e.currentTarget.value))}
-    >
-      {#each session.about.modes ?? [] as m (m)}<option value={m}>{modeName('', m)}</option>{/each}
-    </select>
-    <label class="flex items-center gap-2" title="Its layers meet each other alone before they meet what lies below"
-      ><input
-        type="checkbox"
-        checked={layer.isolated ?? false}
-        onchange={(e) => session.op(set('isolated', e.currentTarget.checked))}
-      /> isolated</label
-    >
-  </div>
+{#if layer.dials?.length}
+  <details>
+    <summary>how its channels meet what lies below</summary>
+    {@render channels()}
+  </details>
+{:else}
+  {@render channels()}
 {/if}
+{#snippet channels()}
+  <ChannelTable {session} {ui} {layer} />
+  {#if group}
+    <div class="tools">
+      <select
+        class="pick"
+        aria-label="Blend mode of the group"
+        value={layer.blend || 'normal'}
+        onchange={(e) => session.op(set('blend', e.currentTarget.value))}
+      >
+        {#each session.about.modes ?? [] as m (m)}<option value={m}>{modeName('', m)}</option>{/each}
+      </select>
+      <label class="flex items-center gap-2" title="Its layers meet each other alone before they meet what lies below"
+        ><input
+          type="checkbox"
+          checked={layer.isolated ?? false}
+          onchange={(e) => session.op(set('isolated', e.currentTarget.checked))}
+        /> isolated</label
+      >
+    </div>
+  {/if}
+{/snippet}
 <div class="tools">
   <div class="w-20">
     <NumberField
@@ -93,6 +103,12 @@
 </div>
 
 <style>
+  summary {
+    color: var(--quiet);
+    font-size: 13px;
+    cursor: pointer;
+    min-height: 28px;
+  }
   .chip[aria-pressed='true'] {
     box-shadow: inset 0 -2px var(--verdigris);
   }
