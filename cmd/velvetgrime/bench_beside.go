@@ -123,7 +123,7 @@ func besideStack(ctx context.Context, r *report) error {
 		rate := func(sec float64) float64 { return edge * edge * layers * 5 / 4 / sec / 1e6 }
 		r.rate(fmt.Sprintf("%d, %d layers, %s, 5 channels", edge, layers, label), "M RGBA texel-layers/s", rate(ours), ours)
 		r.rate(fmt.Sprintf("%d, %d layers, one given mask, 7 bands, libvips", edge, layers), "M RGBA texel-layers/s", rate(theirs), theirs)
-		r.rate("share of libvips, "+label, "×", theirs / ours, 0)
+		r.rate("share of libvips, "+label, "×", theirs/ours, 0)
 	}
 	return nil
 }
@@ -182,9 +182,9 @@ func besideRays(ctx context.Context, r *report) error {
 			theirBuilt, theirs, theirHits = min(theirBuilt, v[0]), min(theirs, v[1]), int64(v[2])
 		}
 		label := fmt.Sprintf("%s, %d triangles, %.1f million rays", name, len(m.Tri), count/1e6)
-		r.rate(fmt.Sprintf("%s, %.2f %% hit, tree in %.2f s", label, float64(hits)/count*100, built), "million rays/s", count / ours / 1e6, ours)
-		r.rate(fmt.Sprintf("%s, %.2f %% hit, tree in %.2f s, Embree ray by ray", label, float64(theirHits)/count*100, theirBuilt), "million rays/s", count / theirs / 1e6, theirs)
-		r.rate("share of Embree, "+name, "×", theirs / ours, 0)
+		r.rate(fmt.Sprintf("%s, %.2f %% hit, tree in %.2f s", label, float64(hits)/count*100, built), "million rays/s", count/ours/1e6, ours)
+		r.rate(fmt.Sprintf("%s, %.2f %% hit, tree in %.2f s, Embree ray by ray", label, float64(theirHits)/count*100, theirBuilt), "million rays/s", count/theirs/1e6, theirs)
+		r.rate("share of Embree, "+name, "×", theirs/ours, 0)
 	}
 	return nil
 }
