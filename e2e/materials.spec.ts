@@ -56,3 +56,35 @@ test('a material shows on the part under the pointer, leaves no trace, is droppe
   await expect(page.getByRole('group', { name: 'Dials of Clean gold' })).toHaveCount(0);
   await expect.poll(async () => apart(before, await pixel(page, ...top)), { timeout: 60_000 }).toBeLessThan(8);
 });
+
+test('a group is kept as a material of one’s own, found first, used in another project, deleted and brought back', async ({ page }) => {
+  await openProject(page, 'Decoy gull');
+  await stock(page);
+  await page.getByRole('button', { name: 'Felt, grey' }).click();
+  await expect(page.getByRole('group', { name: 'Dials of Felt, grey' })).toBeVisible();
+  await settled(page);
+  await page.getByRole('button', { name: 'Close', exact: true }).click();
+  await page.locator('.row.open .names').dblclick();
+  await page.getByLabel('Layer name').fill('Gull felt');
+  await page.getByLabel('Layer name').press('Enter');
+  await page.getByRole('button', { name: 'Keep', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Kept', exact: true })).toBeVisible({ timeout: 60_000 });
+  await page.getByRole('button', { name: 'Delete', exact: true }).click();
+
+  await openProject(page, 'Mooring bollard');
+  const before = await pixel(page, ...top);
+  await stock(page);
+  const own = page.locator('.shelf .item').first();
+  await expect(own).toContainText('Gull felt');
+  await own.locator('.card').click();
+  await expect(page.getByRole('group', { name: 'Dials of Gull felt' })).toBeVisible();
+  await settled(page);
+  expect(apart(before, await pixel(page, ...top))).toBeGreaterThan(20);
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await page.getByRole('button', { name: 'Delete Gull felt' }).click();
+  await expect(page.getByText('Gull felt was deleted.')).toBeVisible();
+  await page.getByRole('button', { name: 'Bring back' }).click();
+  await expect(own).toContainText('Gull felt');
+  await page.getByRole('button', { name: 'Delete Gull felt' }).click();
+  await expect(page.getByText('Gull felt was deleted.')).toBeVisible();
+});

@@ -24,6 +24,19 @@ type Material struct {
 	group *stack.Layer
 }
 
+// New returns a material of a group that was made elsewhere; it checks the group.
+func New(name, kind string, made float64, tags []string, group *stack.Layer) (*Material, error) {
+	if group.Kind != stack.Group {
+		return nil, fmt.Errorf("%q is no group", name)
+	}
+	d := stack.New(nil, 512)
+	d.Layers = []*stack.Layer{group}
+	if err := step.Rules.Check(d); err != nil {
+		return nil, fmt.Errorf("the material %q: %w", name, err)
+	}
+	return &Material{Name: name, Kind: kind, Tags: tags, Made: made, group: group}, nil
+}
+
 var shipped []*Material
 
 // All lists the materials that ship, by name.

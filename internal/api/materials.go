@@ -2,12 +2,18 @@ package api
 
 import (
 	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"time"
 
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/material"
 	"velvetgrime/core/render"
 	"velvetgrime/core/stack"
+	"velvetgrime/internal/live"
+	"velvetgrime/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
@@ -17,21 +23,53 @@ import (
 // MaterialInfo is a material as the stock shows it.
 type MaterialInfo struct {
 	material.Material
+	ID    string       `json:"id" doc:"of the item in the stock; empty: it ships"`
 	Dials []stack.Dial `json:"dials"`
 	Needs []string     `json:"needs" doc:"baked maps that it reads; it does without, with less"`
+	Left  []string     `json:"left,omitempty" doc:"what belongs to its project and was not kept, in words"`
+}
+
+func infoOf(m *material.Material, id string) MaterialInfo {
+	out := MaterialInfo{Material: *m, ID: id, Dials: m.Dials(), Needs: m.Needs()}
+	if out.Needs == nil {
+		out.Needs = []string{}
+	}
+	return out
+}
+
+// keptMaterial is what is stored of a material in the stock.
+type keptMaterial struct {
+	Made     float64         `json:"made"`
+	Tags     []string        `json:"tags"`
+	Group    *stack.Layer    `json:"group"`
+	Pictures []store.Picture `json:"pictures"`
+}
+
+// ownKind is the kind of what artists keep.
+const ownKind = "kept"
+
+func readMaterial(i *store.StockItem) (*material.Material, keptMaterial, error) {
+	var v keptMaterial
+	if err := json.Unmarshal(i.Data, &v); err != nil {
+		return nil, v, fmt.Errorf("the material %q is not readable: %w", i.Name, err)
+	}
+	m, err := material.New(i.Name, ownKind, v.Made, v.Tags, v.Group)
+	return m, v, err
 }
 
 func (s *Server) materialRoutes(api huma.API) {
-	huma.Get(api, "/api/materials", func(context.Context, *struct{}) (*body[[]MaterialInfo], error) {
+	huma.Get(api, "/api/materials", func(ctx context.Context, _ *struct{}) (*body[[]MaterialInfo], error) {
 		out := &body[[]MaterialInfo]{Body: []MaterialInfo{}}
-		for _, m := range material.All() {
-			needs := m.Needs()
-			if needs == nil {
-				needs = []string{}
+		kept, err := s.Store.Stock(ctx, "material")
+		for _, i := range kept { // one's own first
+			if m, _, err := readMaterial(&i); err == nil {
+				out.Body = append(out.Body, infoOf(m, i.ID))
 			}
-			out.Body = append(out.Body, MaterialInfo{*m, m.Dials(), needs})
 		}
-		return out, nil
+		for _, m := range material.All() {
+			out.Body = append(out.Body, infoOf(m, ""))
+		}
+		return out, fail(err)
 	})
 	huma.Get(api, "/api/materials/{name}/group", func(_ context.Context, in *struct {
 		Name string `path:"name"`
@@ -43,6 +81,80 @@ func (s *Server) materialRoutes(api huma.API) {
 		}
 		return &body[*stack.Layer]{m.Group(uuid.NewString(), in.Seed)}, nil
 	})
+	huma.Post(api, "/api/stock/materials", func(ctx context.Context, in *struct {
+		Body struct {
+			Name    string   `json:"name" minLength:"1" maxLength:"80"`
+			Tags    []string `json:"tags,omitempty" maxItems:"20"`
+			Project string   `json:"project"`
+			Layer   string   `json:"layer" doc:"a group, or a layer that gets a group of its own"`
+		}
+	}) (*body[MaterialInfo], error) {
+		p, err := s.Hub.Open(ctx, in.Body.Project)
+		if err != nil {
+			return nil, fail(err)
+		}
+		out, err := s.keepMaterial(ctx, p, in.Body.Name, in.Body.Tags, in.Body.Layer)
+		return &body[MaterialInfo]{out}, fail(err)
+	})
+	// what it shows becomes the project's own before its group goes in
+	huma.Post(api, "/api/stock/materials/{id}/group", func(ctx context.Context, in *struct {
+		ID   string `path:"id"`
+		Seed int    `query:"seed" minimum:"0" maximum:"999999"`
+		Body struct {
+			Project string `json:"project"`
+		}
+	}) (*body[*stack.Layer], error) {
+		i, err := s.Store.StockByID(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		m, v, err := readMaterial(i)
+		if err != nil {
+			return nil, fail(err)
+		}
+		for _, pic := range v.Pictures {
+			pic.ProjectID, pic.At = in.Body.Project, time.Now()
+			if err := s.Store.PutPicture(ctx, &pic); err != nil {
+				return nil, fail(err)
+			}
+		}
+		return &body[*stack.Layer]{m.Group(uuid.NewString(), in.Seed)}, nil
+	})
+}
+
+// keepMaterial keeps a layer of a project, with all that is in it, as a material.
+func (s *Server) keepMaterial(ctx context.Context, p *live.Session, name string, tags []string, layer string) (out MaterialInfo, err error) {
+	d := p.Document()
+	l := d.Layer(layer)
+	if l == nil {
+		return out, fmt.Errorf("the layer is not there any more")
+	}
+	if l.Kind == stack.Paint || l.Kind == stack.Picture {
+		return out, fmt.Errorf("%q holds what was laid on this model alone; keep a fill layer or a group", l.Name)
+	}
+	o := newLooser(d)
+	v := keptMaterial{Made: float64(p.Model().Bounds.Size().Length()), Tags: tags, Group: o.group(l)}
+	m, err := material.New(name, ownKind, v.Made, tags, v.Group)
+	if err != nil {
+		return out, err
+	}
+	known, err := s.Store.Pictures(ctx, p.ID)
+	if err != nil {
+		return out, err
+	}
+	v.Pictures = slices.DeleteFunc(known, func(p store.Picture) bool { return !o.shown[p.Blob] })
+	shot, err := s.studio.ofMaterial(ctx, m)
+	if err != nil {
+		return out, err
+	}
+	data, err := json.Marshal(v)
+	if err != nil {
+		return out, err
+	}
+	i := &store.StockItem{ID: uuid.NewString(), Kind: "material", Name: name, Data: data, Picture: shot, At: time.Now()}
+	out = infoOf(m, i.ID)
+	out.Left = o.left
+	return out, s.Store.PutStock(ctx, i)
 }
 
 func (s *Server) materialFiles(g *gin.Engine) {

@@ -245,58 +245,12 @@ func loose(d *stack.Document, id string) (steps []*stack.Step, shown map[string]
 	if l == nil {
 		return nil, nil, nil, fmt.Errorf("the layer is not there any more")
 	}
-	shown = map[string]bool{}
-	name := func(id string) string {
-		if l := d.Layer(id); l != nil {
-			return l.Name
-		}
-		return "a layer that is gone"
-	}
-	var copied func(list []*stack.Step) []*stack.Step
-	copied = func(list []*stack.Step) (out []*stack.Step) {
-		for _, s := range list {
-			if s.Kind == stack.Hand {
-				left = append(
-					left,
-					fmt.Sprintf("what was painted by hand (%d strokes): it lies on this model", len(s.Strokes)),
-				)
-				continue
-			}
-			c := *s
-			c.Strokes, c.StrokeID = nil, nil
-			c.Params = map[string]any{}
-			for k, v := range s.Params {
-				c.Params[k] = v
-			}
-			if id, _ := c.Params["layer"].(string); id != "" && id != stack.Below {
-				if c.Kind == stack.Follow {
-					left = append(left, fmt.Sprintf("that it follows %s: it follows what lies below", name(id)))
-					c.Params["layer"] = stack.Below
-					if w, _ := c.Params["what"].(string); w == stack.MaskStream || w == "" {
-						c.Params["what"] = string(stack.Height)
-					}
-				} else {
-					left = append(left, fmt.Sprintf("that it follows %s: it follows nothing", name(id)))
-					c.Params["layer"] = ""
-				}
-			}
-			if d, ok := step.Get(c.Kind); ok {
-				for _, p := range d.Params {
-					if v, _ := c.Params[p.Name].(string); p.Kind == "picture" && v != "" {
-						shown[v] = true
-					}
-				}
-			}
-			c.Steps = copied(s.Steps)
-			out = append(out, &c)
-		}
-		return out
-	}
-	steps = copied(l.Mask)
+	o := newLooser(d)
+	steps = o.steps(l.Mask)
 	if len(steps) == 0 {
 		return nil, nil, nil, fmt.Errorf("the mask of %q has no step that could be kept; add one first", l.Name)
 	}
-	return steps, shown, left, nil
+	return steps, o.shown, o.left, nil
 }
 
 func (s *Server) stockFiles(g *gin.Engine) {

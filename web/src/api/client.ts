@@ -113,6 +113,10 @@ export const api = {
   materials: () => call<MaterialInfo[]>('GET', '/api/materials'),
   materialGroup: (name: string, seed: number) =>
     call<Layer>('GET', `/api/materials/${encodeURIComponent(name)}/group?seed=${seed}`),
+  keepMaterial: (name: string, project: string, layer: string, tags: string[] = []) =>
+    call<MaterialInfo>('POST', '/api/stock/materials', { name, project, layer, tags }),
+  keptGroup: (id: string, project: string, seed: number) =>
+    call<Layer>('POST', `/api/stock/materials/${id}/group?seed=${seed}`, { project }),
   masks: () => call<SavedMask[]>('GET', '/api/stock/masks'),
   useMask: (id: string, project: string) => call<SavedMask>('POST', `/api/stock/${id}/use`, { project }),
   keepMask: (name: string, project: string, layer: string) =>

@@ -467,6 +467,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/stock/materials': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API stock materials */
+    post: operations['post-api-stock-materials'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/stock/materials/{id}/group': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API stock materials by ID group */
+    post: operations['post-api-stock-materials-by-id-group'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/stock/palettes': {
     parameters: {
       query?: never;
@@ -1746,8 +1780,12 @@ export interface components {
     };
     MaterialInfo: {
       dials: components['schemas']['Dial'][] | null;
+      /** @description of the item in the stock; empty: it ships */
+      id: string;
       /** @description metal, coat, wood, stone, cloth, ground or clean */
       kind: string;
+      /** @description what belongs to its project and was not kept, in words */
+      left?: string[] | null;
       /**
        * Format: double
        * @description size in metres of the object that it was made for
@@ -2074,6 +2112,16 @@ export interface components {
       layer: string;
       name: string;
       project: string;
+    };
+    'Post-api-stock-materials-by-id-groupRequest': {
+      project: string;
+    };
+    'Post-api-stock-materialsRequest': {
+      /** @description a group, or a layer that gets a group of its own */
+      layer: string;
+      name: string;
+      project: string;
+      tags?: string[] | null;
     };
     Preparation: {
       prepared: components['schemas']['Prepared'];
@@ -3893,6 +3941,76 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['SavedMask'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-stock-materials': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Post-api-stock-materialsRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['MaterialInfo'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-stock-materials-by-id-group': {
+    parameters: {
+      query?: {
+        seed?: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Post-api-stock-materials-by-id-groupRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Layer'];
         };
       };
       /** @description Error */

@@ -1,5 +1,5 @@
 // Materials: taken from the stock, tried on what lies under the pointer, put down.
-import { api, type Layer } from '../api/client';
+import { api, type Layer, type MaterialInfo } from '../api/client';
 import type { Op, Session } from './session.svelte';
 import type { Reach } from './stack';
 import type { UI } from './ui.svelte';
@@ -12,13 +12,15 @@ export class Held {
   private on = '';
 
   constructor(
-    readonly name: string,
+    readonly material: Pick<MaterialInfo, 'id' | 'name'>,
     private readonly session: Session,
     private readonly ui: UI,
   ) {
     // two parts with one material never show the same pattern at the same place
     const seed = 1 + Math.floor(Math.random() * 99999);
-    this.coming = api.materialGroup(name, seed).then((g) => void (this.group = g));
+    const { id, name } = material;
+    const group = id ? api.keptGroup(id, session.id, seed) : api.materialGroup(name, seed);
+    this.coming = group.then((g) => void (this.group = g));
   }
 
   /** Shows it on a part, without keeping it; '' takes it off again. */

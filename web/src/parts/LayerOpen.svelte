@@ -1,6 +1,7 @@
 <script lang="ts">
   // What an open layer shows below its head: where it reaches, what it does to each channel,
   // and what can be done with it.
+  import { api } from '../api/client';
   import type { Row, Session } from '../lib/session.svelte';
   import { doubleLayers, groupLayers, modeName, removeLayers, setLayer } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
@@ -13,6 +14,21 @@
   const layer = $derived(row.layer);
   const group = $derived(layer.kind === 'group');
   const set = (path: string, value: unknown) => setLayer(layer.id, path, value);
+  let keeping = $state('');
+  let left = $state.raw<string[]>([]);
+  /** Keeps the layer with all that is in it as a material of the stock. */
+  async function keep() {
+    keeping = 'Keeping …';
+    left = [];
+    try {
+      left = (await api.keepMaterial(layer.name, session.id, layer.id)).left ?? [];
+      keeping = 'Kept';
+      window.setTimeout(() => (keeping = ''), 2500);
+    } catch (e) {
+      session.message = (e as Error).message;
+      keeping = '';
+    }
+  }
   const solo = () => (ui.solo = ui.solo === layer.id ? '' : layer.id);
   const move = (d: number) =>
     session.op({ kind: 'layer.move', target: layer.id, parent: row.parent, index: row.index + d });
@@ -99,8 +115,21 @@
     title={group ? 'Bake the group to one picture layer' : 'Bake it and the layer below to one picture layer'}
     onclick={() => session.change({ t: 'merge', layer: layer.id })}>{group ? 'Merge' : 'Merge down'}</button
   >
+  {#if layer.kind === 'group' || layer.kind === 'fill'}
+    <button class="chip" disabled={!!keeping} title="Keep it in the stock as a material" onclick={keep}
+      >{keeping || 'Keep'}</button
+    >
+  {/if}
   <button class="chip" title="Delete what is selected (Del)" onclick={() => removeLayers(session, ui)}>Delete</button>
 </div>
+{#if left.length}
+  <div class="quiet text-sm" role="status">
+    Kept, but for what belongs to this model:
+    <ul class="list-disc pl-4">
+      {#each left as l (l)}<li>{l}</li>{/each}
+    </ul>
+  </div>
+{/if}
 
 <style>
   summary {

@@ -12,11 +12,24 @@
   let find = $state('');
   let kind = $state('');
   let error = $state('');
-  onMount(() => {
+  const load = () =>
     api.materials().then(
       (list) => (all = list),
       (e) => (error = e.message),
     );
+  let dropped = $state.raw<MaterialInfo | null>(null);
+  async function drop(m: MaterialInfo) {
+    await api.dropStock(m.id).catch((e) => (error = e.message));
+    dropped = m;
+    void load();
+  }
+  async function restore(m: MaterialInfo) {
+    await api.restoreStock(m.id).catch((e) => (error = e.message));
+    dropped = null;
+    void load();
+  }
+  onMount(() => {
+    void load();
     return () => (ui.held = null);
   });
   const kinds = $derived([...new Set(all.map((m) => m.kind))]);
@@ -27,11 +40,13 @@
       return (!kind || m.kind === kind) && words.every((w) => text.includes(w));
     });
   });
-  const take = (name: string) => (ui.held = new Held(name, session, ui));
-  async function put(name: string) {
+  const take = (m: MaterialInfo) => (ui.held = new Held(m, session, ui));
+  const shot = (m: MaterialInfo) =>
+    m.id ? `/api/stock/${m.id}/picture` : `/api/materials/${encodeURIComponent(m.name)}/picture`;
+  async function put(m: MaterialInfo) {
     error = '';
     try {
-      await take(name).put({});
+      await take(m).put({});
     } catch (e) {
       error = (e as Error).message;
     }
@@ -53,33 +68,40 @@
   {/each}
 </div>
 {#if error}<p class="error" role="alert">{error}</p>{/if}
+{#if dropped}
+  {@const d = dropped}
+  <p class="quiet text-sm">{d.name} was deleted. <button class="chip" onclick={() => restore(d)}>Bring back</button></p>
+{/if}
 <p class="quiet text-sm">Drag one onto a part of the model, or click it to lay it over everything.</p>
 <div class="shelf">
-  {#each found as m (m.name)}
-    <button
-      class="card"
-      draggable="true"
-      title={`${m.name}: ${(m.tags ?? []).join(', ')}`}
-      ondragstart={(e) => {
-        e.dataTransfer?.setData('text/plain', m.name);
-        take(m.name);
-      }}
-      ondragend={() => {
-        void ui.held?.try('');
-        ui.held = null;
-      }}
-      onclick={() => put(m.name)}
-    >
-      <img
-        src={`/api/materials/${encodeURIComponent(m.name)}/picture`}
-        alt=""
-        width="132"
-        height="96"
-        loading="lazy"
-        draggable="false"
-      />
-      <span>{m.name}</span>
-    </button>
+  {#each found as m (m.id || m.name)}
+    <div class="item">
+      <button
+        class="card"
+        draggable="true"
+        title={`${m.name}: ${(m.tags ?? []).join(', ')}`}
+        ondragstart={(e) => {
+          e.dataTransfer?.setData('text/plain', m.name);
+          take(m);
+        }}
+        ondragend={() => {
+          void ui.held?.try('');
+          ui.held = null;
+        }}
+        onclick={() => put(m)}
+      >
+        <img src={shot(m)} alt="" width="132" height="96" loading="lazy" draggable="false" />
+        <span>{m.name}</span>
+      </button>
+      {#if m.id}
+        <button
+          class="plain quiet drop"
+          aria-label={`Delete ${m.name}`}
+          title="Delete it from the stock"
+          onclick={() => drop(m)}>✕</button
+        >
+      {/if}
+    </div>
   {/each}
 </div>
 {#if all.length && !found.length}<p class="quiet text-sm">Nothing is called so, or good for that.</p>{/if}
@@ -105,8 +127,19 @@
     grid-template-columns: 1fr 1fr;
     gap: 10px;
   }
+  .item {
+    position: relative;
+  }
+  .drop {
+    position: absolute;
+    right: 2px;
+    top: 2px;
+    background: rgb(40 40 40 / 0.7);
+    border-radius: 3px;
+  }
   .card {
     display: block;
+    width: 100%;
     text-align: left;
     font-size: 13px;
     border-radius: 3px;

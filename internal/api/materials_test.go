@@ -1,0 +1,73 @@
+package api_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+)
+
+// A layer is kept as a material with its dials' group, told what stays behind, listed first,
+// put down in another project under fresh ids, renamed, deleted and brought back.
+func TestALayerIsKeptAsAMaterial(t *testing.T) {
+	s := startService(t)
+	id, other := s.bollard(), s.bollard()
+	w := s.open(id, "ann")
+	w.until("the document", layers(1))
+	w.send(addCoat)
+	w.until("the new coat", layers(2))
+	w.send(`{"t":"stroke.begin","layer":"coat","step":"h","stroke":{"id":"st1","radius":0.05,"strength":1,"hardness":0.5,"values":{"mask":[0]}}}`)
+	w.send(`{"t":"stroke.add","points":[0,0.3,0.12,0,0,1,1, 0.02,0.3,0.12,0,0,1,1]}`)
+	w.send(`{"t":"stroke.end","id":3}`)
+	w.until("the stroke", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
+
+	type info struct {
+		ID, Name, Kind string
+		Left           []string
+		Tags           []string
+	}
+	code, b := s.request("POST", "/api/stock/materials", map[string]any{"name": "My tar", "project": id, "layer": "coat", "tags": []string{"hull"}})
+	var kept info
+	if code != 200 || json.Unmarshal(b, &kept) != nil || kept.ID == "" || len(kept.Left) != 1 || !strings.Contains(kept.Left[0], "1 strokes") {
+		t.Fatal(code, string(b))
+	}
+	first := func() (list []info) {
+		_, b := s.request("GET", "/api/materials", nil)
+		if err := json.Unmarshal(b, &list); err != nil {
+			t.Fatal(err)
+		}
+		return list
+	}
+	if l := first(); len(l) < 20 || l[0].Name != "My tar" || l[0].Kind != "kept" || l[0].Tags[0] != "hull" || l[1].ID != "" {
+		t.Fatalf("%+v", l[:2])
+	}
+	code, b = s.request("POST", "/api/stock/materials/"+kept.ID+"/group?seed=3", map[string]string{"project": other})
+	var g struct {
+		ID, Kind string
+		Layers   []struct{ ID, Name string }
+		Made     struct {
+			Name string
+			Seed int
+		}
+	}
+	if code != 200 || json.Unmarshal(b, &g) != nil || g.Kind != "group" || len(g.Layers) != 1 || g.Layers[0].ID == "coat" || g.Made.Name != "My tar" || g.Made.Seed != 3 {
+		t.Fatal(code, string(b))
+	}
+	// what came is put down as it is
+	v := s.open(other, "bob")
+	v.until("the document", layers(1))
+	v.send(`{"t":"op","id":1,"op":{"kind":"layer.add","index":-1,"layer":%s}}`, b)
+	v.until("the material", layers(2))
+
+	if code, b := s.request("POST", "/api/stock/materials", map[string]any{"name": "x", "project": id, "layer": "gone"}); code != 422 || !strings.Contains(string(b), "not there") {
+		t.Error(code, string(b))
+	}
+	if code, _ := s.request("PATCH", "/api/stock/"+kept.ID, map[string]string{"name": "Quay tar"}); code >= 300 || first()[0].Name != "Quay tar" {
+		t.Error("it is not renamed", code)
+	}
+	if code, _ := s.request("DELETE", "/api/stock/"+kept.ID, nil); code >= 300 || first()[0].ID != "" {
+		t.Error("it is not deleted", code)
+	}
+	if code, _ := s.request("POST", "/api/stock/"+kept.ID+"/restore", nil); code >= 300 || first()[0].ID != kept.ID {
+		t.Error("it does not come back", code)
+	}
+}
