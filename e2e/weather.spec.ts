@@ -106,6 +106,7 @@ test('rub: what is not baked is baked from the card; a hand goes over it while t
 
   await button(page, 'Stock').click();
   const stock = page.getByRole('region', { name: 'Stock' });
+  await stock.getByRole('button', { name: 'masks', exact: true }).click();
   await stock.getByRole('button', { name: /^Keep the mask of Coat/ }).click();
   const kept = stock.getByRole('article');
   await expect(kept).toHaveCount(1, { timeout: 300_000 });
