@@ -29,7 +29,7 @@ func begin(name, kind string, size float64, tags ...string) *maker {
 
 func (k *maker) end() { register(k.m) }
 
-// of makes a step; n, as long as a step has one, is its seed.
+// of makes a step that meets what came before it by a mode, so strongly.
 func (k *maker) of(kind string, mode blend.Mode, amount float32, p params) *stack.Step {
 	k.steps++
 	return &stack.Step{ID: fmt.Sprint("s", k.steps), Kind: kind, On: true, Blend: mode, Amount: amount, Params: p}
@@ -45,9 +45,9 @@ func (k *maker) noise(frequency, octaves, seed float64) *stack.Step {
 }
 
 // layer adds a fill layer over those that are there.
-func (k *maker) layer(name string, amount float32, c coats, mask ...*stack.Step) *stack.Layer {
+func (k *maker) layer(name string, amount float32, c coats, stream ...*stack.Step) *stack.Layer {
 	l := &stack.Layer{
-		ID: fmt.Sprint("l", len(k.group.Layers)+1), Name: name, Kind: stack.Fill, Visible: true, Amount: amount, Channels: c, Mask: mask,
+		ID: fmt.Sprint("l", len(k.group.Layers)+1), Name: name, Kind: stack.Fill, Visible: true, Amount: amount, Channels: c, Mask: stream,
 	}
 	k.group.Layers = append(k.group.Layers, l)
 	return l

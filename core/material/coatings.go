@@ -1,9 +1,6 @@
 package material
 
-import (
-	"velvetgrime/core/blend"
-	"velvetgrime/core/stack"
-)
+import "velvetgrime/core/stack"
 
 func init() {
 	coat{name: "Enamel, red", tags: []string{"paint", "glossy", "signal"}, dark: "#6f0f12", light: "#8f1a1a", rough: [2]float32{0.12, 0.26}, under: "#3f3b38", metal: 0.85, thick: 0.35}.make()
@@ -73,7 +70,7 @@ func darker(color string, f float32) string {
 
 func limewash() {
 	k := begin("Limewash", "coat", 2, "lime", "wall", "chalky", "boathouse")
-	base := k.layer("Plaster", 1, coats{
+	k.layer("Plaster", 1, coats{
 		stack.BaseColor: made(k.noise(6, 7, 1), k.ramp(0.2, "#8d8069", 0.8, "#a99b80")), stack.Roughness: num(0.95), stack.Metallic: num(0),
 		stack.Height: relief(-1, 1, k.noise(14, 6, 2)),
 	})
@@ -86,7 +83,6 @@ func limewash() {
 	}, ws, ls)
 	rs := k.src("run", params{"from": "rain", "count": 160.0, "width": 0.02, "length": 0.6, "streaks": 0.8, "much": 0.45, "breakup": 0.6, "contrast": 0.2, "seed": 9.0})
 	rl := k.layer("Rain streaks", 0.5, coats{stack.BaseColor: with(col("#6f6a58"), "multiply", 0.8)}, rs)
-	_ = base
 	k.dial("flaked", "how much has come off", 0.35, param(wl, ls, "low", 0, 0.6), param(wl, ls, "high", 0.06, 0.72))
 	k.dial("streaks", "left by rain", 0.45, param(rl, rs, "much", 0, 1))
 	k.dial("brush marks", "how deep", 0.5, stack.Move{Layer: wl.ID, Path: "channels.height.amount", From: []float64{0}, To: []float64{1}})
@@ -108,5 +104,4 @@ func gilding() {
 	k.dial("gloss", "from burnished to dull", 0.3, stack.Move{Layer: gl.ID, Path: "channels.roughness.amount", From: []float64{1}, To: []float64{0.4}})
 	k.dirty("#1d1108", "#8d8270", 0.45)
 	k.end()
-	_ = blend.Normal
 }

@@ -28,10 +28,8 @@ func granite() {
 	})
 	js := []*stack.Step{setts(), k.shape("invert", nil), k.shape("levels", params{"low": 0.7, "high": 0.88})}
 	jl := k.layer("Joints", 1, coats{stack.BaseColor: made(k.noise(90, 6, 7), k.ramp(0.1, "#231f18", 0.9, "#4a4234")), stack.Roughness: num(0.97)}, js...)
-	ms := k.src("noise", params{"frequency": 4.0, "octaves": 7.0, "amplitude": 2.0, "seed": 8.0})
 	ml := k.layer("Moss in the joints", 0.9, coats{stack.BaseColor: made(k.noise(140, 6, 9), k.ramp(0.1, "#1c2410", 0.6, "#38451c", 1, "#59652d")), stack.Roughness: num(1), stack.Height: relief(0, 3, k.src("tufts", params{"size": 0.012, "amount": 0.9, "seed": 4.0}))},
 		setts(), k.shape("invert", nil), k.shape("levels", params{"low": 0.62, "high": 0.85}), k.of("noise", "multiply", 1, params{"frequency": 4.0, "octaves": 7.0, "amplitude": 2.0, "seed": 8.0}))
-	_ = ms
 	k.dial("joints", "how much earth lies in them", 0.8, amount(jl, 0, 1))
 	k.dial("moss", "in the joints", 0.6, amount(ml, 0, 1))
 	k.dirty("#1d1b17", "#8b8577", 0.35)

@@ -20,10 +20,10 @@ func castIron() {
 			k.of("pits", "subtract", 0.6, params{"size": 0.006, "amount": 0.35, "seed": 9.0})),
 	})
 	ws := k.worn(0.4, 0.004, 0.01, 5)
-	k.layer("Bright edges", 1, coats{stack.BaseColor: col("#8d8984"), stack.Roughness: num(0.28), stack.Metallic: num(1)}, ws)
+	wl := k.layer("Bright edges", 1, coats{stack.BaseColor: col("#8d8984"), stack.Roughness: num(0.28), stack.Metallic: num(1)}, ws)
 	rl, rs := k.rust(0.45, nil, false)
 	k.dial("rust", "from black to eaten all over", 0.45, param(rl, rs, "much", 0, 1))
-	k.dial("how worn", "edges rubbed bright", 0.4, param(&stack.Layer{ID: "l2"}, ws, "much", 0, 1))
+	k.dial("how worn", "edges rubbed bright", 0.4, param(wl, ws, "much", 0, 1))
 	k.dial("roughness", "from ground to sand cast", 0.5, stack.Move{Layer: base.ID, Path: "channels.height.amount", From: []float64{0.2}, To: []float64{1}})
 	k.dirty("#14110e", "#7d7567", 0.4)
 	k.end()

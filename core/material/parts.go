@@ -51,7 +51,7 @@ func (k *maker) dust(color string, much float64) (*stack.Layer, *stack.Step) {
 	return l, s
 }
 
-// usual adds grime and dust and the dial for both.
+// dirty adds grime and dust and the dial for both.
 func (k *maker) dirty(grime, dust string, usual float64) {
 	g, gs := k.grime(grime, 0.5)
 	d, ds := k.dust(dust, 0.35)

@@ -7,6 +7,7 @@
   import type { UI } from '../lib/ui.svelte';
   import ChannelTable from './ChannelTable.svelte';
   import Dials from './Dials.svelte';
+  import LeftBehind from './LeftBehind.svelte';
   import NumberField from './NumberField.svelte';
   import ReachChips from './ReachChips.svelte';
 
@@ -122,14 +123,7 @@
   {/if}
   <button class="chip" title="Delete what is selected (Del)" onclick={() => removeLayers(session, ui)}>Delete</button>
 </div>
-{#if left.length}
-  <div class="quiet text-sm" role="status">
-    Kept, but for what belongs to this model:
-    <ul class="list-disc pl-4">
-      {#each left as l (l)}<li>{l}</li>{/each}
-    </ul>
-  </div>
-{/if}
+<LeftBehind {left} />
 
 <style>
   summary {

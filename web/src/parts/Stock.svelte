@@ -6,6 +6,7 @@
   import { newID, type Session } from '../lib/session.svelte';
   import { streamOf } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
+  import LeftBehind from './LeftBehind.svelte';
   import Materials from './Materials.svelte';
   import NameField from './NameField.svelte';
 
@@ -96,14 +97,7 @@
       >{keeping ? 'Taking its picture …' : layer ? `Keep the mask of ${layer.name}` : 'No layer is open'}</button
     >
     {#if error}<p class="error" role="alert">{error}</p>{/if}
-    {#if left.length}
-      <div class="quiet text-sm" role="status">
-        Kept, but for what belongs to this model:
-        <ul class="list-disc pl-4">
-          {#each left as l (l)}<li>{l}</li>{/each}
-        </ul>
-      </div>
-    {/if}
+    <LeftBehind {left} />
     {#if dropped}
       {@const d = dropped}
       <p class="quiet text-sm">
