@@ -325,7 +325,7 @@ func TestACutLineKeepsTheStrokeDrawnSoFar(t *testing.T) {
 	w.until("the coat", layers(2))
 	w.send(`{"t":"stroke.begin","id":7,"layer":"coat","step":"h","stroke":{"id":"cut","radius":0.05,"strength":1,"hardness":0.5,"values":{"mask":[0]}}}`)
 	w.send(`{"t":"stroke.add","id":8,"points":[0,0.3,0.12,0,0,1,1]}`)
-	w.until("the samples", func(s state) bool { return s.T == "ack" })
+	w.untilRaw("the samples", func(s state, raw []byte) bool { return s.T == "ack" && strings.Contains(string(raw), `"id":8`) })
 	_ = w.conn.CloseNow()
 	v := s.open(id, "ann")
 	v.until("the stroke after the cut", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
