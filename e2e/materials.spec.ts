@@ -20,7 +20,7 @@ async function hold(page: Page, name: string, where: [number, number]) {
   await page.mouse.move(box.x + box.width * where[0] + 2, box.y + box.height * where[1]);
 }
 
-test('a material shows on the part under the pointer, leaves no trace, is dropped, turned, set by hand and taken back', async ({ page }) => {
+test('a material shows on the part under the pointer, leaves no trace, is dropped, turned and taken back', async ({ page }) => {
   await openProject(page, 'Mooring bollard');
   await stock(page);
   await page.getByLabel('Find a material').fill('gold clean');
@@ -44,7 +44,7 @@ test('a material shows on the part under the pointer, leaves no trace, is droppe
   const gold = await pixel(page, ...top);
   expect(apart(before, gold)).toBeGreaterThan(40);
 
-  // a dial is one entry, and tells what was set by hand
+  // a dial is one entry
   const gloss = page.getByRole('slider', { name: 'gloss' });
   await gloss.fill('0');
   await expect(page.getByRole('button', { name: 'Undo', exact: true })).toHaveAttribute('title', /gloss/);
