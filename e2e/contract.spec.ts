@@ -88,6 +88,40 @@ test('a sheet that is taken down and back up is drawn, not black', async ({ page
   expect(Math.max(...(await pixel(page, 0.5, 0.5)).map((v, i) => Math.abs(v - was[i])))).toBeLessThan(24);
 });
 
+test('a sheet that is made smaller while what is seen of it is found is drawn', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await lookFrom(page, 0.4, 0.2, 1, 0.3);
+  await page.evaluate(() => {
+    // what the card answers comes late
+    const r = (window as any).stage.renderer;
+    const real = r.readRenderTargetPixelsAsync;
+    (window as any).late = new Promise((go) => ((window as any).go = go));
+    r.readRenderTargetPixelsAsync = async function (...a: unknown[]) {
+      const got = await real.apply(this, a);
+      (window as any).looking = true;
+      await (window as any).late;
+      return got;
+    };
+    const s = (window as any).stage;
+    s.camera.position.x *= 1.01;
+    s.controls.update();
+  });
+  await page.waitForFunction(() => (window as any).looking);
+  const sheet = () => page.evaluate(() => (window as any).stage.worn.list[0].size as number);
+  const was = await sheet();
+  await page.getByRole('button', { name: 'Prepare' }).click();
+  await page.getByRole('button', { name: /Parts/ }).click();
+  await page.getByRole('combobox', { name: /^Size of / }).first().selectOption('128');
+  await expect.poll(sheet).toBe(128);
+  expect(was).toBeGreaterThan(128);
+  await page.evaluate(() => (window as any).go());
+  await page.getByRole('button', { name: 'Layer', exact: true }).click();
+  await settled(page);
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await expect.poll(sheet).toBe(was);
+  await settled(page);
+});
+
 test('what is done while the line is cut is kept when it is back', async ({ page }) => {
   await openProject(page, 'Mooring bollard');
   const count = await layers(page).count();

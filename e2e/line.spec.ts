@@ -134,7 +134,7 @@ test('a stroke is whole, wherever the line is cut in it', async () => {
     const stroke = line.begin({ t: 'stroke.begin', stroke: { id: 's' } }, 's');
     for (let i = 0; i < 4; i++) {
       if (i === cutAt) server.cut();
-      line.grow(stroke, { t: 'stroke.add', points: [i, i, i], tilt: [i] });
+      line.grow(stroke, () => ({ t: 'stroke.add', points: [i, i, i], tilt: [i] }));
     }
     if (cutAt === 4) server.cut();
     if (cutAt % 2) {
@@ -157,9 +157,11 @@ test('a stroke that is dropped is not kept, and one that is refused says so once
   const { server, line } = pair();
   server.open();
   const dropped = line.begin({ t: 'stroke.begin', stroke: {} }, 'dropped');
-  line.grow(dropped, { t: 'stroke.add', points: [1, 2, 3] });
+  line.grow(dropped, () => ({ t: 'stroke.add', points: [1, 2, 3] }));
   line.cancel(dropped);
-  line.grow(dropped, { t: 'stroke.add', points: [4] });
+  line.grow(dropped, () => {
+    throw new Error('what does not grow is not counted either');
+  });
   line.end(dropped);
   expect([server.kept.size, line.unkept]).toEqual([0, 0]);
   const said: string[] = [];

@@ -204,4 +204,8 @@ func TestSettledTellsUpToWhere(t *testing.T) {
 		}
 		return s.T == "settled" && s.N == 7
 	})
+	// a view with a tile that is none: the reason is told, and the page does not wait for ever
+	w.send(`{"t":"view","n":8,"pages":[0,128,1,0,0],"seen":1}`)
+	w.until("why", func(s state) bool { return s.T == "error" && strings.Contains(s.Message, "is none") })
+	w.until("that it was heard", func(s state) bool { return s.T == "settled" && s.N == 8 })
 }

@@ -126,17 +126,17 @@ func parse(b []byte) (request, error) {
 			err = c.check()
 		}
 		if err != nil {
-			return nil, &misread{h.ID, fmt.Errorf("the message %q is not readable: %w", h.T, err)}
+			return nil, &misread{h, fmt.Errorf("the message %q is not readable: %w", h.T, err)}
 		}
 		return r, nil
 	}
-	return nil, &misread{h.ID, fmt.Errorf("the message %q is unknown", h.T)}
+	return nil, &misread{h, fmt.Errorf("the message %q is unknown", h.T)}
 }
 
 // misread is the error of a message of which but the head was read.
 type misread struct {
-	id  int64
-	err error
+	head Head
+	err  error
 }
 
 // Error implements error.

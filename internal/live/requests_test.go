@@ -52,7 +52,7 @@ func TestMessagesThatAreNotReadable(t *testing.T) {
 		if err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v does not say %q", text, err, want)
 		}
-		if m := (*misread)(nil); len(text) > 1 && (!errors.As(err, &m) || m.id != 3) {
+		if m := (*misread)(nil); len(text) > 1 && (!errors.As(err, &m) || m.head.ID != 3) {
 			t.Errorf("%s: the refusal does not name the message: %v", text, err)
 		}
 	}

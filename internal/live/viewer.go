@@ -121,11 +121,9 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 		}
 		r, err := parse(data)
 		if err != nil {
-			no := Refused{T: "error", Message: err.Error()}
-			if m := (*misread)(nil); errors.As(err, &m) {
-				no.ID = m.id
+			if err := v.refuse(err); err != nil {
+				return err
 			}
-			v.post(no)
 			continue
 		}
 		if g, ok := r.(glance); ok {
@@ -175,6 +173,30 @@ func (v *viewer) write(ctx context.Context) error {
 	}
 }
 
+// refuse tells why a message was not read. It was heard nonetheless: what the page sees does
+// not wait for it.
+func (v *viewer) refuse(why error) error {
+	no := Refused{T: "error", Message: why.Error()}
+	m := (*misread)(nil)
+	if errors.As(why, &m) {
+		no.ID = m.head.ID
+	}
+	v.post(no)
+	if m == nil || m.head.N == 0 {
+		return nil
+	}
+	return v.s.do(func() { v.heardOf(m.head.N) })
+}
+
+// heardOf notes that a request was carried out or refused, in the session's goroutine.
+func (v *viewer) heardOf(n int64) {
+	v.doing = max(v.doing, n)
+	if v.done.Load() < v.doing { // nothing else came of it
+		v.done.Store(v.doing)
+		v.wake()
+	}
+}
+
 // carryOut does what a page asks for and answers; its error is that the session has ended.
 func (v *viewer) carryOut(ctx context.Context, r request) error {
 	h := r.head()
@@ -194,10 +216,7 @@ func (v *viewer) carryOut(ctx context.Context, r request) error {
 		v.doing = max(v.doing, h.N)
 		// "settled" may tell of what is drawn only after this answer, so it goes first
 		answer(guarded(h.T, func() error { return v.carry(r.(deed)) }))
-		if v.done.Load() < v.doing { // it was refused, and nothing else came of it
-			v.done.Store(v.doing)
-			v.wake()
-		}
+		v.heardOf(h.N)
 	})
 }
 

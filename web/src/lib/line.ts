@@ -131,10 +131,11 @@ export class Line {
     return this.keep({ said: [{ ...m, request: stroke }], change: true, grows: true, refused });
   }
 
-  /** Adds to a stroke that was begun. */
-  grow(id: number, m: Message) {
+  /** Adds to a stroke that was begun; a refused one does not grow. */
+  grow(id: number, message: () => Message) {
     const u = this.unanswered.get(id);
-    if (!u?.grows) return; // it was refused
+    if (!u?.grows) return;
+    const m = message();
     u.said.push(m);
     this.tell(m);
   }

@@ -226,7 +226,7 @@ export class Session {
   }
 
   growStroke(stroke: number, m: Said) {
-    this.line.grow(stroke, this.counted(m));
+    this.line.grow(stroke, () => this.counted(m));
   }
 
   endStroke(stroke: number) {

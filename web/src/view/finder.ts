@@ -52,9 +52,10 @@ export class Finder {
     // what lies behind what is transparent is seen, too
     for (const through of sheets.some((s) => s.transparent) ? [false, true] : [false]) {
       this.draw(scene, camera, meshes, sheets, bias, through);
+      const drawn = sheets.map((s) => s.size); // they may be others when the picture comes
       const pixels = new Uint8Array(4 * w * h);
       await this.renderer.readRenderTargetPixelsAsync(this.target, 0, 0, w, h, pixels);
-      count(pixels, sheets, counts);
+      count(pixels, drawn, counts);
     }
   }
 
@@ -101,7 +102,7 @@ export class Finder {
   }
 }
 
-function count(pixels: Uint8Array, sheets: Seen[], counts: Map<number, { tile: Tile; pixels: number }>) {
+function count(pixels: Uint8Array, sizes: number[], counts: Map<number, { tile: Tile; pixels: number }>) {
   const words = new Uint32Array(pixels.buffer);
   for (let i = 0; i < words.length; i++) {
     const known = words[i] && counts.get(words[i]);
@@ -109,8 +110,7 @@ function count(pixels: Uint8Array, sheets: Seen[], counts: Map<number, { tile: T
     else if (words[i]) {
       const [x, y, level, n] = pixels.subarray(4 * i, 4 * i + 4);
       const sheet = n - 1;
-      if (sheets[sheet]?.size)
-        counts.set(words[i], { tile: { sheet, size: sheets[sheet].size >> level, x, y }, pixels: 1 });
+      if (sizes[sheet]) counts.set(words[i], { tile: { sheet, size: sizes[sheet] >> level, x, y }, pixels: 1 });
     }
   }
 }
@@ -136,10 +136,13 @@ void main() {
 /**
  * The tiles to ask for, what is to come first first: for each sheet one that shows it whole,
  * then those of 256 texels a side, those of a quarter of the fineness that is seen, and what is
- * seen, most pixels first.
+ * seen, most pixels first. Tiles of a sheet that was larger when they were seen are left out.
  */
 export function toAskFor(counts: Iterable<{ tile: Tile; pixels: number }>, sheets: { size: number }[]): Tile[] {
-  const seen = [...counts].sort((a, b) => b.pixels - a.pixels).map((c) => c.tile);
+  const seen = [...counts]
+    .sort((a, b) => b.pixels - a.pixels)
+    .map((c) => c.tile)
+    .filter((t) => t.size <= sheets[t.sheet].size);
   const out = new Map<string, Tile>();
   const add = (t: Tile) => out.set(`${t.sheet} ${t.size} ${t.x} ${t.y}`, t);
   const above = (t: Tile, size: number) => (size < t.size && size >= TILE ? [over(t, t.size / size)] : []);
