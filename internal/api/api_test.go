@@ -192,6 +192,7 @@ func (w *window) whole(data []byte) []byte {
 type state struct {
 	T, Message, Undo, Redo string
 	Seq, N                 int64
+	Viewers                int
 	Strokes                counts
 	Doc                    struct {
 		Layers []struct {

@@ -162,7 +162,11 @@ func (s *Server) live(c *gin.Context) {
 	if actor == "" || len(actor) > 64 {
 		actor = "someone"
 	}
-	err = p.Serve(c.Request.Context(), conn, actor, c.Query("wait") != "")
+	err = p.Serve(c.Request.Context(), conn, live.Page{
+		Actor: actor,
+		Wait:  c.Query("wait") != "",
+		Aside: c.Query("aside") != "",
+	})
 	if errors.Is(err, live.ErrClosed) { // it ended just now: the page comes back
 		_ = conn.Close(websocket.StatusTryAgainLater, "the project was just closed")
 	}

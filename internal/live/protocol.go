@@ -100,6 +100,16 @@ func (l *LedgerLine) same(o *LedgerLine) bool {
 		(l.Out == nil) == (o.Out == nil)
 }
 
+// pages counts those that look at the project.
+func (s *Session) pages() (n int) {
+	for v := range s.viewers {
+		if !v.aside {
+			n++
+		}
+	}
+	return n
+}
+
 // tell tells the state to every viewer.
 func (s *Session) tell() {
 	if len(s.viewers) == 0 {
@@ -108,6 +118,9 @@ func (s *Session) tell() {
 	common := s.state()
 	lines := map[string][]LedgerLine{}
 	for v := range s.viewers {
+		if v.aside {
+			continue
+		}
 		own := *common
 		if lines[v.actor] == nil {
 			lines[v.actor] = s.lines(v.actor)
@@ -128,7 +141,7 @@ func (s *Session) tell() {
 func (s *Session) state() *state {
 	out := &state{
 		strokes: map[string]int{},
-		rest:    Doc{Model: modelKey(s.doc), Viewers: len(s.viewers), Notes: map[string]string{}},
+		rest:    Doc{Model: modelKey(s.doc), Viewers: s.pages(), Notes: map[string]string{}},
 	}
 	s.doc.Walk(func(l *stack.Layer, _ []*stack.Layer) {
 		if len(l.Strokes) > 0 {

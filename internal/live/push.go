@@ -199,6 +199,9 @@ func (u *pusher) key(p *eval.Program, t *surface.Surface, kind int) eval.Key {
 // program returns what this page shows: the session's program, or with one layer
 // alone that layer and what holds it, at full amount.
 func (u *pusher) program() *eval.Program {
+	if own := u.v.own.Load(); own != nil {
+		return own
+	}
 	p := u.v.s.shown()
 	if u.wish.alone != "layer" || p.Doc.Layer(u.wish.layer) == nil {
 		return p
@@ -457,7 +460,7 @@ func (u *pusher) frame(
 		return nil, err
 	}
 	b := encodeTile(t.Frame(), s, planes)
-	if u.failures.note(s, passed.List()); s.kind < mapAlone && u.wish.alone != "layer" && len(passed.List()) == 0 {
+	if u.failures.note(s, passed.List()); s.kind < mapAlone && u.wish.alone != "layer" && !u.v.aside && len(passed.List()) == 0 {
 		u.kept.add(s, key, b)
 	}
 	return b, nil

@@ -105,6 +105,7 @@ var requests = []RequestKind{
 	said[SidesRequest]("sides", "tell how far two faces correspond, or bring strokes over"),
 	said[ViewRequest]("view", "where the cards' camera is, and what the page holds and can show of each sheet"),
 	said[AloneRequest]("alone", "show one thing alone"),
+	said[AlternativeRequest]("alternative", "show this line alone another state, without keeping it"),
 	said[FocusRequest]("focus", "say which layer is open: its steps get cards"),
 	said[DrillRequest]("drill", "ask for a core sample"),
 	said[PickRequest]("pick", "ask what lies at a place"),

@@ -249,6 +249,11 @@ func (s *Session) refresh() {
 	s.current, s.kept = p, s.doc
 	s.mu.Unlock()
 	for v := range s.viewers {
+		if v.instead != nil {
+			if own, err := v.instead.compile(s, d); err == nil { // else what it changed is gone
+				v.own.Store(own)
+			}
+		}
 		v.done.Store(v.doing) // after the program, before the word that there is one
 		v.wake()
 	}

@@ -9,6 +9,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"velvetgrime/core/eval"
 	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
 
@@ -28,13 +29,16 @@ type viewer struct {
 	doing    int64            // the number of the request under way
 	strokeID string           // under which the page knows that stroke
 	had      int              // of its points, how many are kept already
+	instead  *alternative     // what this line shows in place of the document; nil: that
 	ways     string           // what a stroke that takes from the other side leaves there: as it is, flip or exchange
 
 	want  chan wish // newest wins
 	posts chan any  // small messages, in their order
 	docs  docs
 	push  *pusher
-	end   context.CancelFunc // cuts the line
+	end   context.CancelFunc           // cuts the line
+	aside bool                         // a line of a line-up: it is told of tiles alone
+	own   atomic.Pointer[eval.Program] // of what it shows in place of the document
 
 	hovers chan struct{} // the pen is over another place
 	done   atomic.Int64  // the number of the last request that the shown program holds
@@ -69,16 +73,24 @@ func (v *viewer) wake() {
 // is let go, and comes back.
 const mostPosts = 1024
 
-// Serve speaks with one page until the connection ends. With wait no tile is sent
-// before the page has told how many texels it can show: it would have to drop them.
-// ErrClosed: the session has ended.
-func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string, wait bool) error {
+// Page says who looks, and how.
+type Page struct {
+	Actor string
+	// Wait: no tile is sent before the page has told what it sees: it would have to drop them
+	Wait bool
+	// Aside: one more line of a page that is there, for an alternative of a line-up
+	Aside bool
+}
+
+// Serve speaks with one page until the connection ends. ErrClosed: the session has ended.
+func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, page Page) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	conn.SetReadLimit(8 << 20)
 	v := &viewer{
 		s:      s,
-		actor:  actor,
+		actor:  page.Actor,
+		aside:  page.Aside,
 		conn:   conn,
 		woken:  make(chan struct{}, 1),
 		hovers: make(chan struct{}, 1),
@@ -88,7 +100,7 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 	}
 	v.docs.woken = make(chan struct{}, 1)
 	v.push = newPusher(v)
-	v.push.wait = wait
+	v.push.wait = page.Wait
 	s.seen.Add(1)
 	defer s.seen.Add(-1)
 	if err := s.do(func() { s.greet(v) }); err != nil {
@@ -140,6 +152,10 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, actor string,
 // greet takes a page in.
 func (s *Session) greet(v *viewer) {
 	s.viewers[v] = true
+	if v.aside {
+		v.wake()
+		return
+	}
 	s.tell()
 	s.tellWork()
 	if d, err := s.clip(v.actor); err == nil && d != nil {

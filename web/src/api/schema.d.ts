@@ -698,6 +698,30 @@ export interface components {
       /** @enum {string} */
       t: 'alone';
     };
+    /** @description show this line alone another state, without keeping it */
+    AlternativeRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      /** @description a change that is made to what everybody sees; none: as it is */
+      op?: components['schemas']['Op'];
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /**
+       * Format: int64
+       * @description as it was after that entry, 0: at the beginning; in place of a change
+       */
+      seq?: number;
+      /** @enum {string} */
+      t: 'alternative';
+    };
     Area: {
       /** @description around them */
       box: components['schemas']['Box'];
@@ -2332,6 +2356,7 @@ export interface components {
       | components['schemas']['SidesRequest']
       | components['schemas']['ViewRequest']
       | components['schemas']['AloneRequest']
+      | components['schemas']['AlternativeRequest']
       | components['schemas']['FocusRequest']
       | components['schemas']['DrillRequest']
       | components['schemas']['PickRequest']

@@ -122,13 +122,17 @@ export class Session {
   private readonly line: Line;
   private lines = new Map<number, LedgerLine>();
 
-  /** @param wire makes a line to the server; without it one over a socket */
+  /** @param wire makes a line to the server; without it one over a socket. aside: one more line
+   * of a page that is there, for an alternative of a line-up */
   constructor(
     readonly id: string,
     readonly about: About,
-    wire?: (ends: { opened(): void; closed(): void; heard(data: string | ArrayBuffer): void }) => Wire,
+    private readonly how: {
+      wire?: (ends: { opened(): void; closed(): void; heard(data: string | ArrayBuffer): void }) => Wire;
+      aside?: boolean;
+    } = {},
   ) {
-    const make = wire ?? ((ends) => this.socket(ends));
+    const make = how.wire ?? ((ends) => this.socket(ends));
     const heard = (data: string | ArrayBuffer) =>
       typeof data === 'string' ? this.line.hear(JSON.parse(data)) : this.binary(data);
     this.line = new Line((ends) => make({ ...ends, heard }), newID);
@@ -143,14 +147,17 @@ export class Session {
     this.line.greeting = () => {
       this.asked = 0; // the server counts anew
       this.onLine();
-      const looks = [this.lastAlone, this.lastFocus].filter(Boolean).map((m) => JSON.parse(m) as Message);
-      return this.seen ? [{ ...this.seen, heard: 0 }, ...looks] : looks;
+      const looks = [this.instead, this.lastAlone, this.lastFocus].filter(Boolean).map((m) => JSON.parse(m) as Message);
+      return this.seen ? [...looks, { ...this.seen, heard: 0 }] : looks;
     };
     this.line.again = () => this.there();
   }
 
   private socket(ends: { opened(): void; closed(): void; heard(data: string | ArrayBuffer): void }): Wire {
-    const url = new URL(`/api/projects/${this.id}/live?wait=1&actor=${actor()}`, location.href);
+    const url = new URL(
+      `/api/projects/${this.id}/live?wait=1&actor=${actor()}${this.how.aside ? '&aside=1' : ''}`,
+      location.href,
+    );
     url.protocol = url.protocol.replace('http', 'ws');
     const s = new WebSocket(url);
     s.binaryType = 'arraybuffer';
@@ -204,11 +211,13 @@ export class Session {
 
   /** Makes a change; the server answers with what became of the document. */
   op(op: Op) {
+    if (this.trial) return void this.trial.push(op);
     this.change({ t: 'op', op });
   }
 
   /** Shows a change while a control is dragged, without keeping it. */
   preview(op: Op | null) {
+    if (this.trial) return;
     this.tell({ t: 'preview', op: op ?? undefined });
   }
 
@@ -257,6 +266,27 @@ export class Session {
     if (m === this.lastAlone) return;
     this.lastAlone = m;
     this.tell(JSON.parse(m));
+  }
+
+  private instead = '';
+
+  /** Has this line show another state than the document's. */
+  alternative({ op, seq }: { op?: Op; seq?: number }) {
+    const m: Said = { t: 'alternative', op, seq };
+    this.instead = JSON.stringify(m);
+    this.tell(m);
+  }
+
+  /** what was to be changed while it is but asked what would be */
+  private trial: Op[] | null = null;
+
+  /** What a deed would change, without doing it; null when that is not one change. */
+  wouldBe(deed: () => void): Op | null {
+    this.trial = [];
+    deed();
+    const ops = this.trial;
+    this.trial = null;
+    return ops.length === 1 ? ops[0] : null;
   }
 
   /** Says which layer is open: its steps get pictures. */

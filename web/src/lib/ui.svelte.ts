@@ -1,5 +1,6 @@
 // What this page looks at and paints with; nothing here is kept by the server.
 import type { Held } from './materials';
+import type { LineUp } from './lineup.svelte';
 import type { Setting } from '../view/twins';
 import { SvelteSet } from 'svelte/reactivity';
 import type { MadeBrush, StepKind } from '../api/client';
@@ -42,6 +43,8 @@ export class UI {
   shelf = $state<'materials' | 'masks'>('materials');
   /** a material in the hand, over the model or on its way there */
   held = $state.raw<Held | null>(null);
+  /** alternatives that the view shows beside one another, of which one is taken */
+  lineup = $state.raw<LineUp | null>(null);
   suggest: (kind: StepKind) => Record<string, unknown> = () => ({});
   /** words that layers are found by */
   find = $state('');

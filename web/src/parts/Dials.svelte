@@ -4,7 +4,26 @@
   import type { Op, Session } from '../lib/session.svelte';
   import { byHand } from '../lib/dials';
 
-  let { session, layer }: { session: Session; layer: Layer } = $props();
+  import { LineUp, spread } from '../lib/lineup.svelte';
+  import { reseeded } from '../lib/materials';
+  import type { UI } from '../lib/ui.svelte';
+
+  let { session, ui, layer }: { session: Session; ui: UI; layer: Layer } = $props();
+  function lineUpDial(d: Dial) {
+    const list = spread(d.value, 0, 1, { n: 5 }).map((v) => ({
+      label: `${d.name} ${Math.round(v * 100)}`,
+      op: turn(d.name, v),
+    }));
+    ui.lineup = new LineUp(`${d.name} of ${layer.name}`, list);
+  }
+  const seed = () => 1 + Math.floor(Math.random() * 9999);
+  function lineUpSeeds() {
+    const others = Array.from({ length: 5 }, (_, i) => ({
+      label: `Seed ${i + 2}`,
+      op: reseeded(session, layer, seed()),
+    }));
+    ui.lineup = new LineUp(`Seeds of ${layer.name}`, [{ label: 'As it is' }, ...others]);
+  }
   const dials = $derived((layer.dials ?? []) as Dial[]);
   let turning = $state<{ name: string; value: number } | null>(null);
   const turn = (dial: string, value: number): Op => ({ kind: 'dial.turn', target: layer.id, dial, value });
@@ -38,10 +57,28 @@
           >set by hand</button
         >
       {:else}
-        <span class="quiet number">{Math.round(at * 100)}</span>
+        <button
+          class="plain quiet number"
+          title="Line up values of this dial"
+          aria-label={`Line up ${d.name}`}
+          onclick={() => lineUpDial(d)}>{Math.round(at * 100)}</button
+        >
       {/if}
     </label>
   {/each}
+  <p class="below">
+    <button
+      class="chip"
+      title="The same material with other noises"
+      onclick={() => session.op(reseeded(session, layer, seed()))}>Another seed</button
+    >
+    <button class="chip" title="Compare six seeds" onclick={lineUpSeeds}>Line up seeds</button>
+    <button
+      class="chip"
+      title="Compare it with other materials of the stock"
+      onclick={() => ((ui.shelf = 'materials'), (ui.stock = true))}>Others …</button
+    >
+  </p>
 </div>
 
 <style>
@@ -56,6 +93,11 @@
     align-items: center;
     gap: 8px;
     min-height: 28px;
+  }
+  .below {
+    display: flex;
+    gap: 5px;
+    padding-top: 2px;
   }
   .number {
     text-align: right;

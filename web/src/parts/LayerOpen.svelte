@@ -35,7 +35,7 @@
     session.op({ kind: 'layer.move', target: layer.id, parent: row.parent, index: row.index + d });
 </script>
 
-{#if layer.dials?.length}<Dials {session} {layer} />{/if}
+{#if layer.dials?.length}<Dials {session} {ui} {layer} />{/if}
 <ReachChips {session} {ui} {layer} parts={ui.parts} />
 {#if layer.dials?.length}
   <details>

@@ -2,7 +2,16 @@
   // The history of everything done: named marks, jumps to any point, and what was
   // jumped over, which is kept as a branch.
   import type { LedgerLine, Session } from '../lib/session.svelte';
-  let { session, close }: { session: Session; close: () => void } = $props();
+  import { LineUp, MOST } from '../lib/lineup.svelte';
+  import type { UI } from '../lib/ui.svelte';
+  let { session, ui, close }: { session: Session; ui: UI; close: () => void } = $props();
+  const named = $derived(session.ledger.filter((l) => l.mark));
+  /** Compares the marked states, newest first, with the present one. */
+  function lineUp() {
+    const list = named.slice(0, MOST - 1).map((l) => ({ label: l.mark!, seq: l.seq }));
+    ui.lineup = new LineUp('Marked states', [{ label: 'As it is' }, ...list]);
+    close();
+  }
   let naming = $state<number | null>(null);
   let marked = $state(false);
   const head = $derived(session.ledger.find((l) => l.on)?.seq ?? 0);
@@ -22,6 +31,9 @@
     <h2 class="grow font-semibold">Ledger</h2>
     <button class="chip" disabled={!session.undoLabel} onclick={() => session.undo()}>Undo</button>
     <button class="chip" disabled={!session.redoLabel} onclick={() => session.redo()}>Redo</button>
+    <button class="chip" disabled={!named.length} title="Compare the marked states with this one" onclick={lineUp}
+      >Line up</button
+    >
     <button class="chip" aria-pressed={marked} onclick={() => (marked = !marked)}>Marks</button>
     <button class="chip" onclick={close}>Close</button>
   </header>

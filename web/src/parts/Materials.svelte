@@ -3,7 +3,8 @@
   // the open layer.
   import { onMount } from 'svelte';
   import { api, type MaterialInfo } from '../api/client';
-  import { Held } from '../lib/materials';
+  import { LineUp, MOST } from '../lib/lineup.svelte';
+  import { groupOf, Held, inPlaceOf, overOpen } from '../lib/materials';
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
 
@@ -40,6 +41,39 @@
       return (!kind || m.kind === kind) && words.every((w) => text.includes(w));
     });
   });
+  const key = (m: MaterialInfo) => m.id || m.name;
+  /** those that are to be compared */
+  let marked = $state.raw<MaterialInfo[]>([]);
+  const mark = (m: MaterialInfo) =>
+    (marked = marked.some((o) => key(o) === key(m)) ? marked.filter((o) => key(o) !== key(m)) : [...marked, m]);
+  /** the open material, in whose place others can be compared */
+  const open = $derived.by(() => {
+    const l = session.layer(ui.selected);
+    return l?.made ? l : undefined;
+  });
+  /** where what is compared lies: 'open', a part as 'part:name', or everywhere */
+  let where = $state('');
+  const place = $derived(where || (open ? 'open' : 'all'));
+  let making = $state(false);
+  async function lineUp() {
+    error = '';
+    making = true;
+    try {
+      const groups = await Promise.all(marked.map((m) => groupOf(m, session.id)));
+      const reach = place.startsWith('part:') ? { parts: [place.slice(5)] } : {};
+      const list = groups.map((g) => ({
+        label: g.name,
+        op: place === 'open' && open ? inPlaceOf(session, open, g) : overOpen(session, ui, g, reach),
+        taken: () => ui.choose(g.id, true),
+      }));
+      const on = place === 'open' ? ` in place of ${open?.name}` : place === 'all' ? '' : ` on ${place.slice(5)}`;
+      ui.lineup = new LineUp(`Materials${on}`, [...(list.length < MOST ? [{ label: 'As it is' }] : []), ...list]);
+      ui.stock = false;
+    } catch (e) {
+      error = (e as Error).message;
+    }
+    making = false;
+  }
   const take = (m: MaterialInfo) => (ui.held = new Held(m, session, ui));
   const shot = (m: MaterialInfo) =>
     m.id ? `/api/stock/${m.id}/picture` : `/api/materials/${encodeURIComponent(m.name)}/picture`;
@@ -72,7 +106,26 @@
   {@const d = dropped}
   <p class="quiet text-sm">{d.name} was deleted. <button class="chip" onclick={() => restore(d)}>Bring back</button></p>
 {/if}
-<p class="quiet text-sm">Drag one onto a part of the model, or click it to lay it over everything.</p>
+{#if marked.length}
+  <div class="compare">
+    <select
+      class="pick grow"
+      aria-label="Where they are compared"
+      value={place}
+      onchange={(e) => (where = e.currentTarget.value)}
+    >
+      {#if open}<option value="open">in place of {open.name}</option>{/if}
+      <option value="all">over everything</option>
+      {#each ui.parts as p (p)}<option value={`part:${p}`}>on {p}</option>{/each}
+    </select>
+    <button class="chip" disabled={making} onclick={lineUp}>Line up {marked.length}</button>
+    <button class="plain quiet" aria-label="Unmark all" title="Unmark all" onclick={() => (marked = [])}>✕</button>
+  </div>
+{:else}
+  <p class="quiet text-sm">
+    Drag one onto a part of the model, or click it to lay it over everything. Mark some to compare them.
+  </p>
+{/if}
 <div class="shelf">
   {#each found as m (m.id || m.name)}
     <div class="item">
@@ -93,6 +146,14 @@
         <img src={shot(m)} alt="" width="132" height="96" loading="lazy" draggable="false" />
         <span>{m.name}</span>
       </button>
+      <button
+        class="plain mark"
+        aria-label={`Mark ${m.name} for a line-up`}
+        title="Mark it for a line-up"
+        aria-pressed={marked.some((o) => key(o) === key(m))}
+        disabled={marked.length >= MOST && !marked.some((o) => key(o) === key(m))}
+        onclick={() => mark(m)}>{1 + marked.findIndex((o) => key(o) === key(m)) || '+'}</button
+      >
       {#if m.id}
         <button
           class="plain quiet drop"
@@ -129,6 +190,32 @@
   }
   .item {
     position: relative;
+  }
+  .compare {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+  }
+  .mark {
+    position: absolute;
+    left: 4px;
+    top: 4px;
+    width: 22px;
+    height: 22px;
+    font-size: 13px;
+    border-radius: 50%;
+    background: rgb(40 40 40 / 0.7);
+    color: #ddd;
+    opacity: 0;
+  }
+  .item:hover .mark,
+  .mark:focus-visible,
+  .mark[aria-pressed='true'] {
+    opacity: 1;
+  }
+  .mark[aria-pressed='true'] {
+    background: var(--plum);
+    color: white;
   }
   .drop {
     position: absolute;

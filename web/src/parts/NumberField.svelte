@@ -1,6 +1,9 @@
 <script lang="ts">
   // A number that can be typed, dragged sideways, stepped with the arrow keys, and
   // brought back to its default by a double click.
+  import { getContext } from 'svelte';
+  import { spread, type Compare, type LineUp } from '../lib/lineup.svelte';
+
   interface Props {
     value: number;
     min: number;
@@ -30,6 +33,16 @@
     preview,
     commit,
   }: Props = $props();
+  const compare = getContext<Compare | undefined>('compare');
+  const lineUp = getContext<((l: LineUp) => void) | undefined>('lineup');
+  /** what a line-up of its values would show, while its menu is open */
+  let menu = $state.raw<LineUp | null>(null);
+  function open(e: MouseEvent) {
+    if (!compare) return;
+    e.preventDefault();
+    const values = spread(value, min, max, { whole, log });
+    menu = compare(label, values, commit, (v) => `${label} ${says(v)} ${unit}`.trim());
+  }
   let dragged = $state<number | null>(null);
   let typing = $state<string | null>(null);
   /** what was set by keys and has not come back yet: the next key goes on from there */
@@ -45,7 +58,8 @@
   let moved = false;
 
   const shown = $derived(dragged ?? pending ?? value);
-  const digits = $derived(whole ? 0 : Math.abs(shown * scale) >= 100 ? 0 : Math.abs(shown * scale) >= 10 ? 1 : 2);
+  const digits = (v: number) => (whole ? 0 : Math.abs(v * scale) >= 100 ? 0 : Math.abs(v * scale) >= 10 ? 1 : 2);
+  const says = (v: number) => (v * scale).toFixed(digits(v));
   const share = $derived(
     log && min > 0 ? Math.log(Math.max(shown, min) / min) / Math.log(max / min) : (shown - min) / (max - min),
   );
@@ -95,6 +109,8 @@
   };
 </script>
 
+<svelte:window onpointerdown={(e) => menu && ((e.target as Element).closest('.menu') || (menu = null))} />
+
 {#if typing !== null}
   <input
     class="field typing"
@@ -113,8 +129,8 @@
     aria-valuemin={min}
     aria-valuemax={max}
     aria-valuenow={shown}
-    aria-valuetext={`${(shown * scale).toFixed(digits)} ${unit}`}
-    title={`${label}: drag, type, or arrow keys; double click for the default`}
+    aria-valuetext={`${says(shown)} ${unit}`}
+    title={`${label}: drag, type, or arrow keys; double click for the default${compare ? '; right click to line up values' : ''}`}
     style:--share={`${share * 100}%`}
     onpointerdown={down}
     onpointermove={move}
@@ -122,11 +138,25 @@
     ondblclick={() => (fallback === undefined ? (typing = String(+(value * scale).toPrecision(5))) : commit(fallback))}
     onkeydown={key}
     onblur={forget}
+    oncontextmenu={open}
   >
-    {#if nought && shown === 0}<span class="unit">{nought}</span>{:else}{(shown * scale).toFixed(digits)}<span
-        class="unit">{unit}</span
+    {#if nought && shown === 0}<span class="unit">{nought}</span>{:else}{says(shown)}<span class="unit">{unit}</span
       >{/if}
   </div>
+  {#if menu}
+    <div class="menu" role="menu" aria-label={label}>
+      <button
+        role="menuitem"
+        onclick={() => {
+          lineUp?.(menu!);
+          menu = null;
+        }}>Line up values</button
+      >
+      {#if fallback !== undefined}
+        <button role="menuitem" onclick={() => ((menu = null), commit(fallback))}>Default</button>
+      {/if}
+    </div>
+  {/if}
 {/if}
 
 <style>
@@ -143,6 +173,23 @@
     touch-action: none;
     white-space: nowrap;
     width: 100%;
+  }
+  .menu {
+    position: absolute;
+    z-index: 30;
+    margin-top: 2px;
+    background: var(--panel);
+    border: 1px solid var(--line);
+    border-radius: 3px;
+    display: grid;
+  }
+  .menu button {
+    min-height: 28px;
+    padding: 0 12px;
+    text-align: left;
+  }
+  .menu button:hover {
+    background: var(--raised);
   }
   .typing {
     cursor: text;

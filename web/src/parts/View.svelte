@@ -7,6 +7,7 @@
   import { target, type Target } from '../lib/target';
   import type { UI } from '../lib/ui.svelte';
   import type { Prep } from '../lib/prep.svelte';
+  import type { Cell, Rect } from '../view/cells';
   import { Detail } from '../view/detail.svelte';
   import { suggested } from '../view/grips';
   import { Overlay } from '../view/overlay';
@@ -23,6 +24,7 @@
   import Bars from './view/Bars.svelte';
   import BrushCursor from './view/BrushCursor.svelte';
   import Hints from './view/Hints.svelte';
+  import LineUpOver from './view/LineUp.svelte';
   import LassoLine from './view/LassoLine.svelte';
 
   let { session, ui, id, prep = null }: { session: Session; ui: UI; id: string; prep?: Prep | null } = $props();
@@ -121,6 +123,50 @@
     void detail.begin(facts).finally(() => stage.wake());
   }
 
+  /** the pictures of the line-up, and where they are */
+  let cells = $state.raw<Cell[]>([]);
+  let places = $state.raw<Rect[]>([]);
+  $effect(() => {
+    const { lineup } = ui;
+    if (!ready || !lineup) return;
+    const { stage, detail } = ready;
+    const own = lineup.list.map((a) => stage.cell(a, session, lineup.list.length));
+    untrack(() => show(own));
+    function show(list: Cell[]) {
+      cells = detail.cells = list;
+      stage.lineUp(list);
+      places = stage.places();
+      void detail.see();
+    }
+    return () => {
+      show([]);
+      own.forEach((c) => c.dispose());
+    };
+  });
+  $effect(() => {
+    void [wide, tall];
+    if (ready && cells.length) places = ready.stage.places();
+  });
+  function takeOne(i: number) {
+    const { lineup } = ui;
+    ui.lineup = null;
+    lineup?.take(lineup.list[i], session);
+  }
+  /** where the pointer went down on a line-up; it takes one when it comes up there */
+  let pressed = { x: 0, y: 0 };
+  function down(e: PointerEvent) {
+    if (cells.length) pressed = { x: e.clientX, y: e.clientY };
+    else if (held !== 'l') ready?.hand.down(e);
+  }
+  function up(e: PointerEvent) {
+    if (!cells.length) return ready?.hand.up(e);
+    if (e.button || Math.hypot(e.clientX - pressed.x, e.clientY - pressed.y) > 4) return;
+    const box = canvas.getBoundingClientRect();
+    const [x, y] = [e.clientX - box.left, box.bottom - e.clientY];
+    const i = places.findIndex((p) => x >= p.x && x < p.x + p.w && y >= p.y && y < p.y + p.h);
+    if (i >= 0) takeOne(i);
+  }
+
   /** The part under the pointer that carries a material. */
   function under(e: DragEvent): string {
     const box = canvas.getBoundingClientRect();
@@ -164,7 +210,7 @@
   });
   $effect(() => {
     if (!ready) return;
-    ready.stage.mode = ui.station === 'Judge' ? 'model' : ui.mode;
+    ready.stage.mode = ui.station === 'Judge' || ui.lineup ? 'model' : ui.mode;
     ready.stage.invalidate();
     void ready.detail.see();
   });
@@ -184,7 +230,7 @@
     }),
   );
   $effect(() => {
-    if (ready) ready.stage.controls.enabled = !ui.painting && ui.mode !== 'flat' && !held;
+    if (ready) ready.stage.controls.enabled = !!ui.lineup || (!ui.painting && ui.mode !== 'flat' && !held);
   });
   $effect(() => {
     if (!ui.painting) ready?.strokes.leave();
@@ -229,7 +275,7 @@
 
   function move(e: PointerEvent) {
     if (held === 'l') ui.look.light = (ui.look.light + e.movementX * 0.6 + 360) % 360;
-    if (!ready || held === 'l') return;
+    if (!ready || held === 'l' || cells.length) return;
     if (held === 's' && ui.painting) ready.strokes.resize(e);
     ready.hand.move(e);
   }
@@ -272,9 +318,9 @@
     class:picking
     aria-label="The model"
     data-settled={session.settled}
-    onpointerdowncapture={(e) => held !== 'l' && ready?.hand.down(e)}
+    onpointerdowncapture={down}
     onpointermove={move}
-    onpointerup={(e) => ready?.hand.up(e)}
+    onpointerup={up}
     onpointercancel={(e) => ready?.hand.lost(e)}
     onpointerleave={() => ready?.hand.leave()}
     onwheelcapture={wheel}
@@ -283,6 +329,9 @@
     ondrop={drop}
     oncontextmenu={(e) => e.preventDefault()}
   ></canvas>
+  {#if ui.lineup && cells.length}
+    <LineUpOver lineup={ui.lineup} {cells} {places} {tall} take={takeOne} leave={() => (ui.lineup = null)} />
+  {/if}
   <Bars {ui} frame={() => ready?.stage.frame()} />
   {#if ready}<LassoLine {ui} lasso={ready.lasso} />{/if}
   {#if near}<div class="says" style:left={`${near.x + 14}px`} style:top={`${near.y - 30}px`}>{near.label}</div>{/if}

@@ -1,7 +1,8 @@
 <script lang="ts">
-  import { onDestroy, untrack } from 'svelte';
+  import { onDestroy, setContext, untrack } from 'svelte';
   import { api, type About, type Job } from '../api/client';
   import { Session } from '../lib/session.svelte';
+  import { comparer, type LineUp } from '../lib/lineup.svelte';
   import { UI, type Station } from '../lib/ui.svelte';
   import Conditions from '../parts/Conditions.svelte';
   import Keys from '../parts/Keys.svelte';
@@ -25,6 +26,9 @@
     ui.palette = session.doc?.palette ?? [];
   });
   ui.setPalette = (list, label) => session.op({ kind: 'palette.set', label, value: list });
+  // values of any number can be compared
+  setContext('compare', comparer(session));
+  setContext('lineup', (l: LineUp) => (ui.lineup = l));
   session.connect();
   let prep = $state.raw<Prep | null>(null);
   $effect(() => {
@@ -190,7 +194,7 @@
     {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}
   </footer>
   {#if ui.press && ui.station === 'Layer' && session.doc}<StampPress {session} {ui} />{/if}
-  {#if ledger}<Ledger {session} close={() => (ledger = false)} />{/if}
+  {#if ledger}<Ledger {session} {ui} close={() => (ledger = false)} />{/if}
   {#if session.message}
     <div class="notice" role="alert">
       <span>{session.message}</span>

@@ -1,5 +1,6 @@
 // What is seen of the sheets and how finely, and what the server is told of it.
 import type { Session } from '../lib/session.svelte';
+import type { Cell } from './cells';
 import type { Stage } from './stage';
 
 /** width of a card over its height */
@@ -11,6 +12,8 @@ export class Detail {
   /** tiles of what is seen that are still to come, and of how many */
   left = $state(0);
   of = $state(0);
+  /** the pictures of a line-up: what is seen is theirs */
+  cells: readonly Cell[] = [];
   private looking = 0; // which of the looks, 0: none
   private looks = 0;
   private again = false;
@@ -59,8 +62,10 @@ export class Detail {
     const { stage, session } = this;
     if (!session.doc || !this.densities.length) return;
     let tiles = await stage.seen(0);
+    const room = Math.min(...(this.cells.length ? this.cells : [stage]).map((c) => c.worn.pages.room));
     // more than there is room for is shown less finely
-    for (let bias = 1; bias < 6 && tiles.length >= stage.worn.pages.room; bias++) tiles = await stage.seen(bias);
+    for (let bias = 1; bias < 6 && tiles.length >= room; bias++) tiles = await stage.seen(bias);
+    if (this.cells.length) return this.cells.forEach((c) => c.see(tiles));
     stage.worn.see(tiles);
     session.view(stage.cardsCamera(CARD), stage.worn.pages.told(tiles), stage.worn.pages.heard);
     this.count();

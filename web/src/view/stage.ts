@@ -29,6 +29,9 @@ import { Sheets } from './sheets';
 import { onProcessor } from './atlas';
 import { Finder, toAskFor } from './finder';
 import type { Tile } from './pages';
+import { Cell, grid, TITLE, type Rect } from './cells';
+import { clears, type Alternative } from '../lib/lineup.svelte';
+import type { Session } from '../lib/session.svelte';
 
 Mesh.prototype.raycast = acceleratedRaycast;
 BufferGeometry.prototype.computeBoundsTree = computeBoundsTree;
@@ -162,8 +165,20 @@ export class Stage {
     return Math.floor((this.renderer.capabilities.maxTextureSize ** 2 * 16) / 2 ** 20);
   }
 
+  /** Makes the pictures of a line-up, which share what the maps of all sheets may take. */
+  cell(alternative: Alternative, of: Session, among: number): Cell {
+    const bytes = (this.room(this.megabytes) / among) | 0;
+    const { list } = this.worn;
+    return new Cell(alternative, of, this.renderer, list, clears(alternative.op), bytes, (now) =>
+      now ? this.invalidate() : this.finer(),
+    );
+  }
+
+  private megabytes = 0;
+
   /** Gives the maps of all sheets so many MB on the card. */
   setMaps(megabytes: number) {
+    this.megabytes = megabytes;
     if (this.worn.allow(this.room(megabytes))) this.onRestored();
   }
 
@@ -174,7 +189,7 @@ export class Stage {
     this.camera.near = r / 50;
     this.camera.far = r * 40;
     const { model } = this.rects();
-    const narrow = model?.h ? Math.min(1, (model.w / model.h) * 0.95) : 1;
+    const narrow = this.cells.length ? this.narrow(this.whole()) : this.narrow(model);
     const d = ((r / Math.sin((this.camera.fov * Math.PI) / 360)) * 0.92) / narrow;
     this.camera.position.set(c.x + d * 0.42, c.y + d * 0.24, c.z + d * 0.87);
     this.controls.target.copy(c);
@@ -301,10 +316,38 @@ export class Stage {
   /** what a frame of new tiles took, ms */
   private cost = 0;
 
+  /** the pictures of a line-up; empty: the view is one picture */
+  private cells: readonly Cell[] = [];
+
+  /** Divides the view into the pictures of a line-up. */
+  lineUp(cells: readonly Cell[]) {
+    this.cells = cells;
+    this.camera.zoom = 1;
+    if (cells.length) this.camera.zoom = this.narrow(this.rects().model) / this.narrow(this.whole());
+    this.tellView();
+    this.invalidate();
+  }
+
+  /** Where the pictures of a line-up are on the canvas. */
+  places(): Rect[] {
+    const { w, h } = this.whole();
+    return grid(this.cells.length, w, h - TITLE);
+  }
+
+  private whole() {
+    return { w: this.canvas.clientWidth, h: this.canvas.clientHeight };
+  }
+
+  /** By how much less than its height a picture shows of what lies beside one another. */
+  private narrow(r: { w: number; h: number } | null) {
+    return r?.h ? Math.min(1, (r.w / r.h) * 0.95) : 1;
+  }
+
   /** The rectangles of the model and the flat sheets on the canvas, in pixels. */
   private rects() {
     const { clientWidth: w, clientHeight: h } = this.canvas;
     const half = Math.floor(w / 2);
+    if (this.cells.length) return { model: this.places()[0], flat: null };
     if (this.mode === 'both') return { model: { x: 0, w: half, h }, flat: { x: half, w: w - half, h } };
     return { model: this.mode === 'model' ? { x: 0, w, h } : null, flat: this.mode === 'flat' ? { x: 0, w, h } : null };
   }
@@ -331,6 +374,10 @@ export class Stage {
     const r = this.renderer;
     const { model, flat } = this.rects();
     r.setScissorTest(true);
+    if (this.cells.length) {
+      this.drawCells();
+      return this.onFrame();
+    }
     if (model?.h) {
       this.camera.aspect = model.w / model.h;
       this.camera.updateProjectionMatrix();
@@ -345,6 +392,26 @@ export class Stage {
       r.render(this.flat.scene, this.flat.camera);
     }
     this.onFrame();
+  }
+
+  /** Draws the model once for every picture of a line-up, in what that wears. */
+  private drawCells() {
+    const r = this.renderer;
+    const worn = this.meshes.map((m) => m.material);
+    const places = this.places();
+    this.camera.aspect = places[0].w / places[0].h;
+    this.camera.updateProjectionMatrix();
+    let more = false;
+    this.cells.forEach((cell, i) => {
+      more = cell.worn.update() || more;
+      for (const m of this.meshes) m.material = cell.worn.list[m.userData.sheet as number].material;
+      const { x, y, w, h } = places[i];
+      r.setViewport(x, y, w, h);
+      r.setScissor(x, y, w, h);
+      r.render(this.scene, this.camera);
+    });
+    this.meshes.forEach((m, i) => (m.material = worn[i]));
+    if (more) this.invalidate();
   }
 
   zoomFlat(factor: number) {

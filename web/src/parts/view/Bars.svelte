@@ -21,7 +21,7 @@
   ];
 </script>
 
-{#if ui.station === 'Layer'}
+{#if ui.station === 'Layer' && !ui.lineup}
   <div class="bar left-3" role="toolbar" aria-label="Tools">
     {#each tools as [tool, key] (tool)}
       <button class="tool" aria-pressed={ui.tool === tool} title={`${tool} (${key})`} onclick={() => (ui.tool = tool)}
@@ -36,7 +36,7 @@
     >
   </div>
 {/if}
-{#if ui.station !== 'Judge'}
+{#if ui.station !== 'Judge' && !ui.lineup}
   <div class="bar right-3" role="toolbar" aria-label="What is shown">
     <button class="tool" title="Fit the model in the view (F)" onclick={frame}>Frame</button>
     {#each modes as [mode, label] (mode)}

@@ -1,0 +1,70 @@
+// A line-up: alternatives of the object beside each other, of which one is taken.
+import type { Layer } from '../api/client';
+import type { Op, Session } from './session.svelte';
+
+/** What one picture of a line-up shows: the document with a change, as it was after an entry
+ * of the ledger, or (neither) as it is. */
+export interface Alternative {
+  label: string;
+  op?: Op;
+  seq?: number;
+  /** called when it was taken */
+  taken?: () => void;
+}
+
+export const MOST = 6;
+
+export class LineUp {
+  readonly list: Alternative[];
+
+  constructor(
+    /** what is compared */
+    readonly title: string,
+    list: Alternative[],
+  ) {
+    this.list = list.slice(0, MOST);
+  }
+
+  /** Makes an alternative the document's state. */
+  take(a: Alternative, session: Session) {
+    if (a.op) session.op(a.op);
+    else if (a.seq !== undefined) session.change({ t: 'jump', seq: a.seq });
+    a.taken?.();
+  }
+}
+
+/** Whether a change brings a layer that some of what lies below is seen through. */
+export function clears(op: Op | undefined): boolean {
+  const clear = (l: Layer): boolean => !!l.channels?.opacity?.on || ((l.layers ?? []) as Layer[]).some(clear);
+  if (!op) return false;
+  if (op.kind === 'batch') return ((op.ops ?? []) as Op[]).some(clears);
+  return op.kind === 'layer.add' && clear(op.layer as unknown as Layer);
+}
+
+/** Makes a line-up of the values of a number: what is compared, the values, what sets one, and
+ * how it is written. Null: a value is no part of the object. */
+export type Compare = (
+  title: string,
+  values: number[],
+  commit: (v: number) => void,
+  says: (v: number) => string,
+) => LineUp | null;
+
+export const comparer =
+  (session: Session): Compare =>
+  (title, values, commit, says) => {
+    const list = values.map((v) => ({ label: says(v), op: session.wouldBe(() => commit(v)) ?? undefined }));
+    return list.every((a) => a.op) ? new LineUp(title, list) : null;
+  };
+
+/** Values of a number to compare: as many as a line-up has places, over its range, the present
+ * one among them. */
+export function spread(now: number, min: number, max: number, { whole = false, log = false, n = MOST } = {}): number[] {
+  const geometric = log && min > 0;
+  const at = (t: number) => (geometric ? min * (max / min) ** t : min + (max - min) * t);
+  const all = Array.from({ length: n }, (_, i) => at(i / (n - 1))).map((v) => (whole ? Math.round(v) : v));
+  const far = (v: number) => Math.abs(geometric ? Math.log(v / now) : v - now);
+  const nearest = all.reduce((best, v, i) => (far(v) < far(all[best]) ? i : best), 0);
+  all[nearest] = now;
+  return [...new Set(all)];
+}

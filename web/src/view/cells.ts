@@ -1,0 +1,78 @@
+// The pictures of a line-up: each has a line of its own to the server and wears sheets of its
+// own; the model, the camera and the light are everybody's.
+import type { WebGLRenderer } from 'three';
+import type { Alternative } from '../lib/lineup.svelte';
+import { Session } from '../lib/session.svelte';
+import type { Sheet } from './sheets';
+import { Sheets } from './sheets';
+import type { Tile } from './pages';
+
+export interface Rect {
+  x: number;
+  /** from the canvas's lower edge, as the card counts */
+  y: number;
+  w: number;
+  h: number;
+}
+
+/** pixels over the pictures of a line-up for its title */
+export const TITLE = 37;
+
+/** So many pictures of one size on a canvas, in rows from the upper left, each as large as can be. */
+export function grid(n: number, width: number, height: number): Rect[] {
+  let best = 1;
+  const least = (columns: number) => Math.min(width / columns, height / Math.ceil(n / columns));
+  for (let columns = 2; columns <= n; columns++) if (least(columns) > least(best)) best = columns;
+  const rows = Math.ceil(n / best);
+  const [w, h] = [Math.floor(width / best), Math.floor(height / rows)];
+  return Array.from({ length: n }, (_, i) => ({
+    x: (i % best) * w,
+    y: height - (Math.floor(i / best) + 1) * h,
+    w,
+    h,
+  }));
+}
+
+export class Cell {
+  readonly session: Session;
+  readonly worn: Sheets;
+
+  constructor(
+    readonly alternative: Alternative,
+    of: Session,
+    renderer: WebGLRenderer,
+    sheets: Sheet[],
+    clear: boolean,
+    bytes: number,
+    changed: (atOnce: boolean) => void,
+  ) {
+    const names = sheets.map((s) => s.name);
+    this.worn = new Sheets(renderer, names, [], bytes, () => changed(false));
+    sheets.forEach((s, i) => {
+      if (s.size) this.worn.setSize(i, s.size);
+      this.worn.setTransparent(i, s.transparent || clear);
+    });
+    this.session = new Session(of.id, of.about, { aside: true });
+    this.session.onTile = (t) => this.worn.write(t);
+    this.session.onComing = (c) => this.worn.coming(c);
+    this.session.onLine = () => this.worn.reconnected();
+    this.session.onDrafted = () => changed(true);
+    this.session.onSettled = () => {
+      this.worn.settle();
+      changed(true);
+    };
+    this.session.alternative(alternative);
+    this.session.connect();
+  }
+
+  /** Tells the server what is seen. */
+  see(tiles: Tile[]) {
+    this.worn.see(tiles);
+    this.session.view([], this.worn.pages.told(tiles), this.worn.pages.heard);
+  }
+
+  dispose() {
+    this.session.close();
+    this.worn.dispose();
+  }
+}
