@@ -43,6 +43,7 @@ formats: build
 	@bin/velvetgrime schema --steps > docs/formats/steps.md
 	@bin/velvetgrime schema --operations > docs/formats/operations.md
 	@bin/velvetgrime schema --messages > docs/formats/messages.md
+	@bin/velvetgrime schema --grime > docs/formats/grime.schema.json
 
 gate: build web/node_modules/.stamp
 	@echo "gate: formatting, vet, types, drift"

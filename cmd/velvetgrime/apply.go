@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"io"
@@ -13,12 +14,15 @@ import (
 	"velvetgrime/core/cache"
 	"velvetgrime/core/deliver"
 	"velvetgrime/core/eval"
+	"velvetgrime/core/grime"
 	"velvetgrime/core/material"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/render"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 	"velvetgrime/core/unwrap"
+	"velvetgrime/internal/exchange"
 
 	"github.com/spf13/cobra"
 )
@@ -29,17 +33,19 @@ type applying struct {
 	seed, size          int
 	unwrap, glb         bool
 	bake, out, maps     string
+	item                string
+	file                *grime.Archive // that the material comes from; nil: it ships
 }
 
 // applyCommand puts a material on models and delivers them, as the page does.
 func applyCommand() *cobra.Command {
 	var o applying
 	c := &cobra.Command{
-		Use: "apply MATERIAL", Short: "Put a material on models and deliver them", Args: cobra.ExactArgs(1),
+		Use: "apply MATERIAL|FILE.grime", Short: "Put a material on models and deliver them", Args: cobra.ExactArgs(1),
 		Long: "Put a material on any number of models and deliver each: its maps and, with --glb, the model.\n" +
 			"'velvetgrime materials' lists the materials and their dials.",
 		RunE: func(c *cobra.Command, args []string) error {
-			m, err := material.Find(args[0])
+			m, err := o.find(args[0])
 			if err != nil {
 				return err
 			}
@@ -65,10 +71,46 @@ func applyCommand() *cobra.Command {
 	f.IntVar(&o.size, "size", 1024, "texels a side of every sheet")
 	f.BoolVar(&o.unwrap, "unwrap", false, "unwrap the model first, where it has no UVs")
 	f.BoolVar(&o.glb, "glb", true, "also write the GLB")
+	f.StringVar(&o.item, "item", "", "name of the material in the file; none: its first")
 	f.StringVar(&o.bake, "bake", "auto", "auto: what the material reads is baked; none: it does with less")
 	f.StringVar(&o.maps, "maps", "base color,occlusion roughness metallic,normal", "maps by name, with commas")
 	f.StringVarP(&o.out, "out", "o", ".", "folder to write to")
 	return c
+}
+
+// find returns a material that ships, or one of a .grime file.
+func (o *applying) find(name string) (*material.Material, error) {
+	if !strings.HasSuffix(strings.ToLower(name), ".grime") {
+		return material.Find(name)
+	}
+	a, _, err := openGrime(name) // it is read until the program ends
+	if err != nil {
+		return nil, err
+	}
+	for _, it := range a.Items {
+		if it.Kind == "material" && (o.item == "" || strings.EqualFold(it.Name, o.item)) {
+			o.file = a
+			return exchange.Material(it)
+		}
+	}
+	return nil, fmt.Errorf("%s: it holds no material %q; 'velvetgrime grime look' lists what it holds", name, o.item)
+}
+
+// picture gives a scene the pictures of the file, beside its own.
+func (o *applying) picture(own func(string) (*pix.Picture, error)) func(string) (*pix.Picture, error) {
+	return func(name string) (*pix.Picture, error) {
+		if o.file != nil && o.file.Has(name) {
+			b, err := o.file.Blob(name)
+			if err != nil {
+				return nil, err
+			}
+			return pix.DecodePicture(bytes.NewReader(b))
+		}
+		if own == nil {
+			return nil, fmt.Errorf("there is no picture %s", name)
+		}
+		return own(name)
+	}
 }
 
 // document is the material with its dials as asked for, on a model.
@@ -135,6 +177,7 @@ func (o *applying) on(ctx context.Context, mat *material.Material, file string, 
 		}
 		scene, d.Prepared = b.Scene, b.Prepared
 	}
+	scene.Picture = o.picture(scene.Picture)
 	order := deliver.Order{Size: o.size, GLB: o.glb}
 	if o.maps != "" {
 		order.Maps = strings.Split(o.maps, ",")

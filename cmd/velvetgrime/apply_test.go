@@ -65,3 +65,47 @@ func TestMaterialsAreListed(t *testing.T) {
 		t.Fatal(err, out)
 	}
 }
+
+// A material of a .grime file is put on as the one that it was written from; 'look' lists what a
+// file holds and refuses one that was changed.
+func TestApplyFromAFile(t *testing.T) {
+	dir, model, _ := files(t)
+	file := filepath.Join(dir, "metals.grime")
+	if out, err := run(t, grimeCommand(), "out", "--material", "brass, salt-bitten", "--material", "cast iron", "-o", file); err != nil {
+		t.Fatal(err, out)
+	}
+	picture := func(name string, args ...string) []byte {
+		t.Helper()
+		out := filepath.Join(dir, name)
+		all := append(args, "--model", model, "--size", "128", "--bake", "none", "--glb=false", "--maps", "base color", "--seed", "5", "-o", out)
+		if text, err := run(t, applyCommand(), all...); err != nil {
+			t.Fatal(err, text)
+		}
+		b, err := os.ReadFile(filepath.Join(out, "bollard_Cast_iron_basecolor.png"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return b
+	}
+	if !bytes.Equal(picture("shipped", "cast iron"), picture("filed", file, "--item", "Cast iron")) {
+		t.Error("the material of the file gives other bytes than the one that ships")
+	}
+	out, err := run(t, grimeCommand(), "look", file)
+	if err != nil || !strings.Contains(out, "Brass, salt-bitten") || !strings.Contains(out, "material") {
+		t.Error(out, err)
+	}
+	b, err := os.ReadFile(file)
+	if err != nil || os.WriteFile(file, b[:len(b)/2], 0o600) != nil {
+		t.Fatal(err)
+	}
+	for want, args := range map[string][]string{
+		"no .grime file":         {"look", file},
+		"either a --project":     {"out", "-o", file},
+		"no file is named":       {"out", "--material", "cast iron"},
+		"no material \"tinsel\"": {"out", "--material", "tinsel", "-o", file},
+	} {
+		if _, err := run(t, grimeCommand(), args...); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("error %v does not say %q", err, want)
+		}
+	}
+}

@@ -1,13 +1,18 @@
 package main
 
 import (
+	"context"
 	"encoding/json"
 	"fmt"
+	"os"
 	"strings"
 	"text/tabwriter"
 
+	"velvetgrime/core/grime"
 	"velvetgrime/core/material"
 	"velvetgrime/core/stack"
+	"velvetgrime/internal/exchange"
+	"velvetgrime/internal/store"
 
 	"github.com/spf13/cobra"
 )
@@ -15,8 +20,9 @@ import (
 // materialsCommand lists what ships, for people and for programs.
 func materialsCommand() *cobra.Command {
 	var asJSON bool
+	var dsn string
 	c := &cobra.Command{
-		Use: "materials", Short: "List the materials that ship, with their dials and needs", Args: cobra.NoArgs,
+		Use: "materials", Short: "List the materials that ship, and those of a stock, with their dials and needs", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			type entry struct {
 				*material.Material
@@ -24,8 +30,23 @@ func materialsCommand() *cobra.Command {
 				Needs []string     `json:"needs"`
 			}
 			var list []entry
+			add := func(m *material.Material) { list = append(list, entry{m, m.Dials(), m.Needs()}) }
+			if dsn != "" {
+				err := withStore(c.Context(), dsn, func(ctx context.Context, s *store.Store) error {
+					kept, err := s.Stock(ctx, "material")
+					for _, i := range kept {
+						if m, e := exchange.Material(grime.Item{Name: i.Name, Data: i.Data}); e == nil {
+							add(m)
+						}
+					}
+					return err
+				})
+				if err != nil {
+					return err
+				}
+			}
 			for _, m := range material.All() {
-				list = append(list, entry{m, m.Dials(), m.Needs()})
+				add(m)
 			}
 			if asJSON {
 				e := json.NewEncoder(c.OutOrStdout())
@@ -45,5 +66,6 @@ func materialsCommand() *cobra.Command {
 		},
 	}
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	c.Flags().StringVar(&dsn, "database", os.Getenv("VELVETGRIME_DATABASE"), "also list what this database's stock holds (or VELVETGRIME_DATABASE)")
 	return c
 }

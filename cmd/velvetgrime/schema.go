@@ -6,6 +6,7 @@ import (
 	"reflect"
 	"strings"
 
+	"velvetgrime/core/grime"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 
@@ -21,6 +22,7 @@ func schemaCommand() *cobra.Command {
 	}{
 		{"steps", "print the list of steps as text instead", stepsText, false},
 		{"operations", "print the list of operations as text instead", operationsText, false},
+		{"grime", "print the JSON Schema of what lies in a .grime file instead", grimeText, false},
 		{"messages", "print what a page sends as text instead", requestsText, false},
 	}
 	c := &cobra.Command{Use: "schema", Short: "Print the JSON Schema of documents, with an example of each step", Args: cobra.NoArgs,
@@ -68,6 +70,21 @@ func documentSchema() ([]byte, error) {
 	return json.MarshalIndent(map[string]any{
 		"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Velvet Grime document", "$ref": root.Ref, "$defs": defs,
 	}, "", " ")
+}
+
+// grimeText is the schema of the JSON files of a .grime file, made from the Go types.
+func grimeText() string {
+	r := huma.NewMapRegistry("#/$defs/", huma.DefaultSchemaNamer)
+	manifest, project := r.Schema(reflect.TypeFor[grime.Manifest](), true, ""), r.Schema(reflect.TypeFor[grime.Project](), true, "")
+	b, err := json.MarshalIndent(map[string]any{
+		"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Velvet Grime file",
+		"description": "manifest.json is a Manifest, project.json a Project",
+		"oneOf":       []any{map[string]any{"$ref": manifest.Ref}, map[string]any{"$ref": project.Ref}}, "$defs": r.Map(),
+	}, "", " ")
+	if err != nil {
+		panic(err) // of our own types
+	}
+	return string(b) + "\n"
 }
 
 // loosen lets a reader leave out what Go writes only to be complete, and lets null

@@ -124,6 +124,16 @@ func Preview(s Stroke, w, h int) *image.RGBA {
 	return img
 }
 
+// Check returns why no stroke can be made with the brush.
+func (m Made) Check() error {
+	st := m.Stroke()
+	st.ID, st.Points = "try", Points{{}}
+	if st.Radius == 0 {
+		st.Radius = 0.01
+	}
+	return st.Check()
+}
+
 // Stroke returns a stroke of the brush, without points.
 func (m Made) Stroke() Stroke {
 	return Stroke{

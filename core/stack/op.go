@@ -118,11 +118,8 @@ func (a *Any) UnmarshalJSON(b []byte) error {
 		a.Op = nil
 		return nil
 	}
-	if nesting(b) > mostNested {
-		return fmt.Errorf(
-			"the operation is not readable: more than %d lists and objects lie inside one another",
-			mostNested,
-		)
+	if err := CheckNesting(b); err != nil {
+		return fmt.Errorf("the operation is not readable: %w", err)
 	}
 	var head struct {
 		Kind string `json:"kind"`
@@ -147,6 +144,14 @@ func (a *Any) UnmarshalJSON(b []byte) error {
 // mostNested is how many lists and objects of an operation may lie inside one another:
 // groups in groups and steps in steps are far from it.
 const mostNested = 200
+
+// CheckNesting refuses a JSON text in which lists and objects lie too deep inside one another.
+func CheckNesting(b []byte) error {
+	if nesting(b) > mostNested {
+		return fmt.Errorf("more than %d lists and objects lie inside one another", mostNested)
+	}
+	return nil
+}
 
 // nesting counts how many lists and objects of a JSON text lie inside one another.
 func nesting(b []byte) (most int) {

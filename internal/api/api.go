@@ -131,6 +131,7 @@ func (s *Server) engine() *gin.Engine {
 	s.files(g)
 	s.stockFiles(g)
 	s.materialFiles(g)
+	s.grimeFiles(g)
 	s.brushFiles(g)
 	s.pressFiles(g)
 	s.paletteFiles(g)

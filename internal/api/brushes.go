@@ -8,11 +8,11 @@ import (
 	"image/png"
 	"io"
 	"net/http"
-	"regexp"
 	"time"
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/pix"
+	"velvetgrime/internal/exchange"
 	"velvetgrime/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -68,7 +68,7 @@ func (s *Server) brushRoutes(api huma.API) {
 			if m.Name == "" || len(m.Name) > 80 {
 				return nil, fail(fmt.Errorf("a brush needs a name of at most 80 letters"))
 			}
-			if err := usable(m); err != nil {
+			if err := m.Check(); err != nil {
 				return nil, fail(fmt.Errorf("brush %q: %w", m.Name, err))
 			}
 			m.ID, m.Group = uuid.NewString(), keptGroup
@@ -113,7 +113,7 @@ func (s *Server) paletteRoutes(api huma.API) {
 		func(ctx context.Context, in *struct{ Body SavedPalette }) (*body[SavedPalette], error) {
 			p := in.Body
 			for i, c := range p.Colors {
-				if !hexColor.MatchString(c) {
+				if !exchange.HexColor.MatchString(c) {
 					return nil, fail(
 						fmt.Errorf(
 							"colour %d of the palette %q is %q; one is written as # and six digits",
@@ -141,22 +141,10 @@ func (s *Server) paletteRoutes(api huma.API) {
 	)
 }
 
-var hexColor = regexp.MustCompile(`^#[0-9a-f]{6}$`)
-
-// usable returns why no stroke can be made with a brush.
-func usable(m brush.Made) error {
-	st := m.Stroke()
-	st.ID, st.Points = "try", brush.Points{{}}
-	if st.Radius == 0 {
-		st.Radius = 0.01
-	}
-	return st.Check()
-}
-
 // brushFiles serves pictures of strokes as they will be.
 func (s *Server) brushFiles(g *gin.Engine) {
 	show := func(c *gin.Context, m brush.Made, w, h int) {
-		if err := usable(m); err != nil {
+		if err := m.Check(); err != nil {
 			refuse(c, 422, err)
 			return
 		}

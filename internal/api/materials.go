@@ -12,6 +12,7 @@ import (
 	"velvetgrime/core/material"
 	"velvetgrime/core/render"
 	"velvetgrime/core/stack"
+	"velvetgrime/internal/exchange"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
 
@@ -37,23 +38,12 @@ func infoOf(m *material.Material, id string) MaterialInfo {
 	return out
 }
 
-// keptMaterial is what is stored of a material in the stock.
-type keptMaterial struct {
-	Made     float64         `json:"made"`
-	Tags     []string        `json:"tags"`
-	Group    *stack.Layer    `json:"group"`
-	Pictures []store.Picture `json:"pictures"`
-}
-
-// ownKind is the kind of what artists keep.
-const ownKind = "kept"
-
-func readMaterial(i *store.StockItem) (*material.Material, keptMaterial, error) {
-	var v keptMaterial
+func readMaterial(i *store.StockItem) (*material.Material, exchange.KeptMaterial, error) {
+	var v exchange.KeptMaterial
 	if err := json.Unmarshal(i.Data, &v); err != nil {
 		return nil, v, fmt.Errorf("the material %q is not readable: %w", i.Name, err)
 	}
-	m, err := material.New(i.Name, ownKind, v.Made, v.Tags, v.Group)
+	m, err := material.New(i.Name, exchange.OwnKind, v.Made, v.Tags, v.Group)
 	return m, v, err
 }
 
@@ -133,8 +123,8 @@ func (s *Server) keepMaterial(ctx context.Context, p *live.Session, name string,
 		return out, fmt.Errorf("%q holds what was laid on this model alone; keep a fill layer or a group", l.Name)
 	}
 	o := newLooser(d)
-	v := keptMaterial{Made: float64(p.Model().Bounds.Size().Length()), Tags: tags, Group: o.group(l)}
-	m, err := material.New(name, ownKind, v.Made, tags, v.Group)
+	v := exchange.KeptMaterial{Made: float64(p.Model().Bounds.Size().Length()), Tags: tags, Group: o.group(l)}
+	m, err := material.New(name, exchange.OwnKind, v.Made, tags, v.Group)
 	if err != nil {
 		return out, err
 	}

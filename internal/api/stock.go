@@ -16,6 +16,7 @@ import (
 	"velvetgrime/core/render"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/internal/exchange"
 	"velvetgrime/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -33,14 +34,9 @@ type SavedMask struct {
 	At       time.Time       `json:"at"`
 }
 
-// savedMask is what of it is stored. The first ones were stored as their steps alone.
-type savedMask struct {
-	Steps    []*stack.Step   `json:"steps"`
-	Pictures []store.Picture `json:"pictures"`
-}
-
+// readMask reads what is stored of a mask. The first ones were stored as their steps alone.
 func readMask(i *store.StockItem) (SavedMask, error) {
-	var v savedMask
+	var v exchange.KeptMask
 	err := json.Unmarshal(i.Data, &v.Steps)
 	if err != nil {
 		err = json.Unmarshal(i.Data, &v)
@@ -185,7 +181,7 @@ func (s *Server) stockRoutes(api huma.API) {
 		if err != nil {
 			return nil, fail(err)
 		}
-		data, _ := json.Marshal(savedMask{steps, known})
+		data, _ := json.Marshal(exchange.KeptMask{Steps: steps, Pictures: known})
 		i := &store.StockItem{
 			ID:      uuid.NewString(),
 			Kind:    "mask",

@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, type About } from './api/client';
+  import GrimeFile from './parts/GrimeFile.svelte';
   import Bin from './stations/Bin.svelte';
   import ProjectPage from './stations/ProjectPage.svelte';
   import Projects from './stations/Projects.svelte';
@@ -22,6 +23,7 @@
 
 <svelte:window onhashchange={() => (hash = location.hash)} />
 
+<GrimeFile />
 {#if failed}
   <main class="grid h-full place-content-center gap-3 text-center" role="alert">
     <p style:color="var(--brick)">The server does not answer: {failed}</p>

@@ -3,6 +3,7 @@
   // the open layer.
   import { onMount } from 'svelte';
   import { api, type MaterialInfo } from '../api/client';
+  import { incoming, writeFrom } from '../lib/grime.svelte';
   import { LineUp, MOST } from '../lib/lineup.svelte';
   import { groupOf, Held, inPlaceOf, overOpen } from '../lib/materials';
   import type { Session } from '../lib/session.svelte';
@@ -54,6 +55,16 @@
   /** where what is compared lies: 'open', a part as 'part:name', or everywhere */
   let where = $state('');
   const place = $derived(where || (open ? 'open' : 'all'));
+  const write = $derived(
+    writeFrom(
+      marked.length === 1 ? marked[0].name : 'materials',
+      marked.flatMap((m) => m.id || []),
+      marked.flatMap((m) => (m.id ? [] : m.name)),
+    ),
+  );
+  $effect(() => {
+    if (incoming.taken) void load();
+  });
   let making = $state(false);
   async function lineUp() {
     error = '';
@@ -119,6 +130,7 @@
       {#each ui.parts as p (p)}<option value={`part:${p}`}>on {p}</option>{/each}
     </select>
     <button class="chip" disabled={making} onclick={lineUp}>Line up {marked.length}</button>
+    <a class="chip" href={write} download title="Write what is marked as a .grime file">Write</a>
     <button class="plain quiet" aria-label="Unmark all" title="Unmark all" onclick={() => (marked = [])}>✕</button>
   </div>
 {:else}

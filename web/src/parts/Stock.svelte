@@ -3,6 +3,7 @@
   // goes away after use.
   import { onMount } from 'svelte';
   import { api, type SavedMask, type Step } from '../api/client';
+  import { incoming, writeFrom } from '../lib/grime.svelte';
   import { newID, type Session } from '../lib/session.svelte';
   import { streamOf } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
@@ -27,6 +28,9 @@
       (e) => (error = e.message),
     );
   onMount(load);
+  $effect(() => {
+    if (incoming.taken) void load();
+  });
 
   async function act(what: () => Promise<unknown>) {
     error = '';
@@ -140,6 +144,9 @@
               onclick={() => act(() => api.dropStock(m.id)).then(() => (dropped = m))}>✕</button
             >
           </div>
+          <a class="quiet text-xs" href={writeFrom(m.name, [m.id])} download title="Write it as a .grime file"
+            >write ·</a
+          >
           <span class="quiet text-xs">{m.steps?.length} step{m.steps?.length === 1 ? '' : 's'}</span>
         </article>
       {/each}

@@ -2,6 +2,7 @@
   import { Button, Input, Modal, Spinner } from 'flowbite-svelte';
   import { api, type About, type Job, type Project } from '../api/client';
   import { accepts } from '../lib/forms';
+  import { incoming, isGrime } from '../lib/grime.svelte';
   import { scenesOf } from '../lib/scenes';
   import JobLine from './prepare/JobLine.svelte';
 
@@ -38,6 +39,11 @@
     const files = [...(list ?? [])];
     if (!files.length) return;
     error = '';
+    if (isGrime(files[0])) {
+      incoming.file = files[0];
+      chooser.value = '';
+      return;
+    }
     for (const f of files) {
       const scenes = await scenesOf(f);
       if (scenes.length > 1) {
@@ -118,7 +124,7 @@
       type="file"
       multiple
       hidden
-      accept={accepts(about.forms)}
+      accept={`${accepts(about.forms)},.grime`}
       data-testid="chooser"
       onchange={() => chosen(chooser.files)}
     />
@@ -193,8 +199,8 @@
               <span class="unseen quiet">not opened yet</span>
             {/if}
           </a>
-          <div class="flex items-center gap-1 px-3 py-2">
-            <a class="grow truncate" href={`#/project/${p.id}`}>
+          <div class="flex flex-wrap items-center gap-1 px-3 py-2">
+            <a class="w-full truncate pb-1" href={`#/project/${p.id}`}>
               <span class="block font-semibold">{p.name}</span>
               <span class="quiet text-xs"
                 >changed {new Date(p.updatedAt).toLocaleString([], {
@@ -205,6 +211,13 @@
                 })}</span
               >
             </a>
+            <a
+              class="chip"
+              href={`/api/projects/${p.id}/grime`}
+              download
+              aria-label={`Write ${p.name} as a file`}
+              title="Write it as a .grime file: its model, layers, strokes, bakes and ledger">Write</a
+            >
             <button class="chip" onclick={() => ((renaming = p), (name = p.name))} aria-label={`Rename ${p.name}`}
               >Rename</button
             >
@@ -213,7 +226,9 @@
         </li>
       {/each}
     </ul>
-    <p class="quiet mt-6 text-sm">Drop a GLB, a glTF with its files, or an OBJ here to begin another.</p>
+    <p class="quiet mt-6 text-sm">
+      Drop a GLB, a glTF with its files, or an OBJ here to begin another, or a .grime file to take what is in it.
+    </p>
   {/if}
   <p class="mt-6"><a class="chip" href="#/bin">Bin</a></p>
 </main>

@@ -1,0 +1,188 @@
+package api_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"mime/multipart"
+	"net/http"
+	"strings"
+	"testing"
+
+	"velvetgrime/core/grime"
+)
+
+// fetch returns what a path gives.
+func (s *service) fetch(path string) []byte {
+	s.Helper()
+	r, err := http.Get(s.url + path)
+	if err != nil {
+		s.Fatal(err)
+	}
+	defer r.Body.Close()
+	b, err := io.ReadAll(r.Body)
+	if err != nil || r.StatusCode != 200 {
+		s.Fatal(r.Status, string(b), err)
+	}
+	return b
+}
+
+// post sends a .grime file.
+func (s *service) post(path string, file []byte, out any) (int, string) {
+	s.Helper()
+	var b bytes.Buffer
+	form := multipart.NewWriter(&b)
+	w, err := form.CreateFormFile("file", "landing.grime")
+	if err == nil {
+		_, err = w.Write(file)
+	}
+	if err != nil || form.Close() != nil {
+		s.Fatal(err)
+	}
+	r, err := http.Post(s.url+path, form.FormDataContentType(), &b)
+	if err != nil {
+		s.Fatal(err)
+	}
+	defer r.Body.Close()
+	text, _ := io.ReadAll(r.Body)
+	if r.StatusCode == 200 && json.Unmarshal(text, out) != nil {
+		s.Fatal(string(text))
+	}
+	return r.StatusCode, string(text)
+}
+
+type look struct {
+	Name    string
+	Items   []struct{ Kind, Name, Picture string }
+	Project bool
+}
+
+// A whole project goes out and in: its layers, strokes, ledger with what was undone, marks and
+// pictures are there, it can be undone further, and going out again it is the same file.
+func TestAProjectGoesOutAndIn(t *testing.T) {
+	s := startService(t)
+	id := s.bollard()
+	w := s.open(id, "ann")
+	w.until("the document", layers(1))
+	w.send(addCoat)
+	w.until("the new coat", layers(2))
+	w.send(`{"t":"stroke.begin","layer":"coat","step":"h","stroke":{"id":"out1","radius":0.05,"strength":1,"hardness":0.5,"values":{"mask":[0]}}}`)
+	w.send(`{"t":"stroke.add","points":[0,0.3,0.12,0,0,1,1, 0.02,0.3,0.12,0,0,1,1]}`)
+	w.send(`{"t":"stroke.end","id":3}`)
+	w.until("the stroke", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
+	w.send(`{"t":"undo","id":4}`)
+	w.until("the undo", func(s state) bool { return s.T == "doc" && s.Redo != "" })
+	w.send(`{"t":"redo","id":5}`)
+	w.until("the redo", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
+	w.send(`{"t":"mark","id":6,"seq":1,"name":"tarred"}`)
+	w.until("the mark", func(s state) bool { return s.T == "ack" || s.T == "doc" })
+
+	first := s.fetch("/api/projects/" + id + "/grime")
+	var in look
+	if code, text := s.post("/api/grime/look", first, &in); code != 200 || !in.Project {
+		t.Fatal(code, text)
+	}
+	var taken struct{ Project string }
+	if code, text := s.post("/api/grime/take?project=1", first, &taken); code != 200 || taken.Project == "" || taken.Project == id {
+		t.Fatal(code, text)
+	}
+	if again := s.fetch("/api/projects/" + taken.Project + "/grime"); !bytes.Equal(first, again) {
+		t.Errorf("out again it has %d bytes and differs; it had %d", len(again), len(first))
+	}
+	v := s.open(taken.Project, "ann")
+	v.until("the layers", func(s state) bool { return s.T == "doc" && len(s.Doc.Layers) == 2 && s.Strokes["coat/h"] == 1 })
+	v.send(`{"t":"undo","id":1}`)
+	v.until("the undo", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 0 })
+
+	// what is wrong in it is refused with the place, and nothing is kept
+	a, err := grime.Open(bytes.NewReader(first), int64(len(first)), grime.Usual)
+	if err != nil {
+		t.Fatal(err)
+	}
+	p, strokes, err := a.Whole()
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, before := s.request("GET", "/api/projects", nil)
+	for want, spoil := range map[string]func(p *grime.Project){
+		"entry 1 of the ledger": func(p *grime.Project) { p.Entries[0].Op = json.RawMessage(`{"kind":"layer.remove","target":"gone"}`) },
+		"entry 2 of the ledger,": func(p *grime.Project) {
+			p.Entries[1].Op = json.RawMessage(`{"kind":"stroke.add","layer":"coat","stroke":"none"}`)
+		},
+		"the document after": func(p *grime.Project) {
+			p.Snapshots[0].Document = json.RawMessage(`{"format":"velvetgrime.document","version":7}`)
+		},
+		"inside one another": func(p *grime.Project) {
+			p.Snapshots[0].Document = json.RawMessage(strings.Repeat("[", 300) + strings.Repeat("]", 300))
+		},
+		"the model:": func(p *grime.Project) { p.ModelName = "other.glb" },
+	} {
+		bad := *p
+		bad.Entries, bad.Snapshots = append([]grime.Entry(nil), p.Entries...), append([]grime.Snapshot(nil), p.Snapshots...)
+		spoil(&bad)
+		var b bytes.Buffer
+		if err := grime.Write(&b, grime.Out{Project: &bad, Strokes: strokes, Blob: a.Blob, Missing: func(error) bool { return true }}); err != nil {
+			t.Fatal(err)
+		}
+		if code, text := s.post("/api/grime/take?project=1", b.Bytes(), &taken); code != 422 || !strings.Contains(text, want) {
+			t.Errorf("%d %s does not say %q", code, text, want)
+		}
+	}
+	if _, after := s.request("GET", "/api/projects", nil); !bytes.Equal(before, after) {
+		t.Error("something of a refused file was kept")
+	}
+}
+
+// Things of the stock, those that ship among them, go out and in; what is there already is not
+// there twice, and what cannot be used is refused by its name.
+func TestTheStockGoesOutAndIn(t *testing.T) {
+	s := startService(t)
+	code, b := s.request("POST", "/api/stock/palettes", map[string]any{"id": "", "name": "Quay colours", "colors": []string{"#102030", "#aabbcc"}})
+	var kept struct{ ID string }
+	if code != 200 || json.Unmarshal(b, &kept) != nil {
+		t.Fatal(code, string(b))
+	}
+	file := s.fetch("/api/grime?name=Quay&item=" + kept.ID + "&material=Cast+iron")
+	var in look
+	if code, text := s.post("/api/grime/look", file, &in); code != 200 || len(in.Items) != 2 || in.Items[1].Name != "Cast iron" || in.Project || !strings.HasPrefix(in.Items[1].Picture, "data:image/png") {
+		t.Fatal(code, text)
+	}
+	var got struct{ Items []struct{ Kind, Name string } }
+	if code, text := s.post("/api/grime/take?items=0", file, &got); code != 200 || len(got.Items) != 1 {
+		t.Fatal(code, text)
+	}
+	count := func() (n int) {
+		_, b := s.request("GET", "/api/stock/palettes", nil)
+		return strings.Count(string(b), "Quay colours")
+	}
+	was := count()
+	s.request("DELETE", "/api/stock/"+kept.ID, nil)
+	if count() != was-1 {
+		t.Fatal("it is not deleted")
+	}
+	if code, text := s.post("/api/grime/take?items=0,1", file, &got); code != 200 || len(got.Items) != 2 {
+		t.Fatal(code, text)
+	}
+	if n := count(); n != max(was-1, 1) {
+		t.Errorf("the palette is there %d times; it was %d times, and one was deleted", n, was)
+	}
+	if code, text := s.post("/api/grime/take?items=7", file, &got); code != 422 || !strings.Contains(text, "no item 8") {
+		t.Error(code, text)
+	}
+	for want, it := range map[string]grime.Item{
+		`the palette "x": its colour 2`: {Kind: "palette", Name: "x", Data: json.RawMessage(`["#102030","red"]`)},
+		`the material "x": it has no`:   {Kind: "material", Name: "x", Data: json.RawMessage(`{"made":1}`)},
+		`the mask "x"`:                  {Kind: "mask", Name: "x", Data: json.RawMessage(`{"steps":[{"id":"a","kind":"shine","on":true,"amount":1}]}`)},
+		`the brush "x"`:                 {Kind: "brush", Name: "x", Data: json.RawMessage(`{"radius":-1,"strength":99}`)},
+		`the stamp "x"`:                 {Kind: "stamp", Name: "x", Data: json.RawMessage(`[]`)},
+		"there is no such kind":         {Kind: "hat", Name: "x", Data: json.RawMessage(`{}`)},
+	} {
+		var b bytes.Buffer
+		if err := grime.Write(&b, grime.Out{Items: []grime.Item{it}}); err != nil {
+			t.Fatal(err)
+		}
+		if code, text := s.post("/api/grime/look", b.Bytes(), &in); code != 422 || !strings.Contains(strings.ReplaceAll(text, `\"`, `"`), want) {
+			t.Errorf("%d %s does not say %q", code, text, want)
+		}
+	}
+}
