@@ -242,6 +242,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	s.preparation(api)
 	s.stockRoutes(api)
 	s.materialRoutes(api)
+	s.setRoutes(api)
 	s.brushRoutes(api)
 	s.pressRoutes(api)
 	s.paletteRoutes(api)

@@ -10,7 +10,6 @@ import (
 	"io"
 	"net/http"
 	"path"
-	"time"
 
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/pix"
@@ -71,6 +70,7 @@ func (s *Server) files(g *gin.Engine) {
 		c.Data(200, "model/gltf-binary", b)
 	})
 	g.POST("/api/projects/:id/pictures", s.addPicture)
+	g.POST("/api/projects/:id/pictures/zip", s.addPictures)
 	g.GET("/api/projects/:id/pictures/:blob", s.showPicture)
 	for _, f := range meshio.Forms() {
 		if f.Writes {
@@ -94,17 +94,9 @@ const maxPictureBytes = 256 << 20
 func (s *Server) addPicture(c *gin.Context) {
 	name := path.Base(c.Query("name"))
 	b, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, maxPictureBytes))
-	var pic *pix.Picture
-	if err == nil {
-		pic, err = pix.DecodePicture(bytes.NewReader(b))
-	}
 	var row *store.Picture
 	if err == nil {
-		w, h := pic.Size()
-		row = &store.Picture{ProjectID: c.Param("id"), Name: name, Width: w, Height: h, At: time.Now()}
-		if row.Blob, err = s.Store.PutBlob(c, b); err == nil {
-			err = s.Store.PutPicture(c, row)
-		}
+		row, err = s.keepPicture(c, c.Param("id"), name, b)
 	}
 	if err != nil {
 		refuse(c, 422, fmt.Errorf("picture %q: %w", name, err))

@@ -41,6 +41,8 @@ export type PressRepeat = components['schemas']['Repeat'];
 export type PressKind = components['schemas']['Described'];
 export type PressSetting = components['schemas']['Setting'];
 export type SavedPalette = components['schemas']['SavedPalette'];
+export type SetRow = components['schemas']['SetRow'];
+export type SetOrder = components['schemas']['SetOrder'];
 export type StoredPicture = components['schemas']['Picture'];
 /** The messages of the live session, by name. */
 export type Live = components['schemas'];
@@ -97,6 +99,11 @@ export const api = {
   pictures: (id: string) => call<StoredPicture[]>('GET', at(id, '/pictures')),
   addPicture: (id: string, f: File) =>
     call<StoredPicture>('POST', at(id, `/pictures?name=${encodeURIComponent(f.name)}`), f),
+  /** The pictures of a zip become pictures of a project. */
+  addPictureZip: (id: string, f: File) =>
+    call<StoredPicture[]>('POST', at(id, `/pictures/zip?name=${encodeURIComponent(f.name)}`), f),
+  lookAtSet: (id: string, pictures: string[]) => call<SetRow[]>('POST', at(id, '/sets/look'), { pictures }),
+  makeSet: (id: string, o: SetOrder) => call<Layer>('POST', at(id, '/sets'), o),
   plan: (id: string, order: Order) => call<PlannedFile[]>('POST', at(id, '/plan'), order),
   deliver: (id: string, order: Order) => call<Job>('POST', at(id, '/deliveries'), order),
   jobs: (id: string) => call<Job[]>('GET', at(id, '/jobs')),

@@ -415,6 +415,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/projects/{id}/sets': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API projects by ID sets */
+    post: operations['post-api-projects-by-id-sets'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/projects/{id}/sets/look': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API projects by ID sets look */
+    post: operations['post-api-projects-by-id-sets-look'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/projects/{id}/unwraps': {
     parameters: {
       query?: never;
@@ -2129,6 +2163,10 @@ export interface components {
       /** Format: int64 */
       width: number;
     };
+    'Post-api-projects-by-id-sets-lookRequest': {
+      /** @description blobs of the project's pictures */
+      pictures: string[] | null;
+    };
     'Post-api-stock-by-id-useRequest': {
       project: string;
     };
@@ -2404,6 +2442,30 @@ export interface components {
       /** @enum {string} */
       value: '' | 'encoded' | 'linear';
     };
+    SetOrder: {
+      /**
+       * @description how the pictures lie on the model
+       * @enum {string}
+       */
+      laid: 'from three sides' | 'by UVs' | 'as a box';
+      name: string;
+      rows: components['schemas']['SetRow'][] | null;
+      /**
+       * Format: double
+       * @description width of one repeat, metres
+       */
+      size: number;
+      /**
+       * @description how they repeat
+       * @enum {string}
+       */
+      tiles: 'again' | 'mirrored' | 'at random';
+      /**
+       * Format: double
+       * @description degrees
+       */
+      turn: number;
+    };
     /** @description set the project's colours */
     SetPalette: {
       /** @enum {string} */
@@ -2420,6 +2482,29 @@ export interface components {
       /** @description for the ledger */
       label?: string;
       value: components['schemas']['Preparation'];
+    };
+    SetRow: {
+      /** @description empty: it is left out */
+      channel: string;
+      /**
+       * Format: int64
+       * @description which of red, green, blue and alpha, from 0; -1: all
+       */
+      component: number;
+      /** @description of a normal map: its green goes down, not up */
+      greenDown: boolean;
+      /** @description white becomes black, such as gloss, which becomes roughness */
+      invert: boolean;
+      name: string;
+      /** @description what was guessed, in words */
+      note?: string;
+      /** @description blob */
+      picture: string;
+      /**
+       * Format: double
+       * @description of a normal map: by how much one way is likelier
+       */
+      sure: number;
     };
     /** @description set one of a step's settings, or all its parameters */
     SetStep: {
@@ -3835,6 +3920,76 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-projects-by-id-sets': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SetOrder'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Layer'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-projects-by-id-sets-look': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Post-api-projects-by-id-sets-lookRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SetRow'][] | null;
+        };
       };
       /** @description Error */
       default: {

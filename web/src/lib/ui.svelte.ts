@@ -43,6 +43,10 @@ export class UI {
   shelf = $state<'materials' | 'masks'>('materials');
   /** a material in the hand, over the model or on its way there */
   held = $state.raw<Held | null>(null);
+  /** pictures that are to become a material: files, and blobs of the project */
+  pictures = $state.raw<{ files: File[]; known: string[] } | null>(null);
+  /** the longest way through the model's box, metres; wired where the model is shown */
+  extent = $state(1);
   /** alternatives that the view shows beside one another, of which one is taken */
   lineup = $state.raw<LineUp | null>(null);
   suggest: (kind: StepKind) => Record<string, unknown> = () => ({});

@@ -30,8 +30,14 @@
     dropped = null;
     void load();
   }
+  /** blobs of the pictures that came with the model, or were brought in */
+  let brought = $state.raw<string[]>([]);
   onMount(() => {
     void load();
+    api.pictures(session.id).then(
+      (all) => (brought = all.slice(0, 40).map((p) => p.picture)),
+      () => {},
+    );
     return () => (ui.held = null);
   });
   const kinds = $derived([...new Set(all.map((m) => m.kind))]);
@@ -138,6 +144,29 @@
     Drag one onto a part of the model, or click it to lay it over everything. Mark some to compare them.
   </p>
 {/if}
+<div class="from">
+  <label class="chip"
+    >Of pictures …<input
+      type="file"
+      multiple
+      hidden
+      accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.zip"
+      aria-label="Pictures of a material"
+      onchange={(e) => {
+        const files = [...(e.currentTarget.files ?? [])];
+        if (files.length) ui.pictures = { files, known: [] };
+        e.currentTarget.value = '';
+      }}
+    /></label
+  >
+  {#if brought.length}
+    <button
+      class="chip"
+      title="Make a material of the pictures that this project has, such as the model's own"
+      onclick={() => (ui.pictures = { files: [], known: brought })}>Of the project's own</button
+    >
+  {/if}
+</div>
 <div class="shelf">
   {#each found as m (m.id || m.name)}
     <div class="item">
@@ -202,6 +231,10 @@
   }
   .item {
     position: relative;
+  }
+  .from {
+    display: flex;
+    gap: 5px;
   }
   .compare {
     display: flex;

@@ -7,6 +7,8 @@
   import Conditions from '../parts/Conditions.svelte';
   import Keys from '../parts/Keys.svelte';
   import Ledger from '../parts/Ledger.svelte';
+  import PictureSet from '../parts/PictureSet.svelte';
+  import { pictures } from '../lib/dropped';
   import Section from '../parts/Section.svelte';
   import StampPress from '../parts/StampPress.svelte';
   import Stock from '../parts/Stock.svelte';
@@ -103,10 +105,25 @@
       undeleting = (e as Error).message;
     }
   }
+  /** Pictures that are dropped become a material. */
+  async function dropped(e: DragEvent) {
+    if (ui.station !== 'Layer' || !e.dataTransfer?.types.includes('Files')) return;
+    e.preventDefault();
+    const files = await pictures(e.dataTransfer);
+    if (files.length) ui.pictures = { files, known: [] };
+    else
+      session.message =
+        'Nothing of what was dropped is a picture; drop PNG, JPEG, TIFF or WebP, a folder or a zip of them.';
+  }
   const stations: Station[] = ['Prepare', 'Layer', 'Judge', 'Deliver'];
 </script>
 
-<svelte:window onbeforeunload={leaving} />
+<svelte:window
+  onbeforeunload={leaving}
+  ondragover={(e) => e.dataTransfer?.types.includes('Files') && ui.station === 'Layer' && e.preventDefault()}
+  ondrop={dropped}
+/>
+<PictureSet {session} {ui} />
 <Keys {session} {ui} />
 <div class="frame" class:plain-view={ui.station === 'Judge'}>
   <header>
