@@ -6,7 +6,7 @@ const top: [number, number] = [0.5, 0.35];
 
 async function stock(page: Page) {
   await page.getByRole('button', { name: 'Stock', exact: true }).click();
-  await expect(page.getByRole('button', { name: 'Cast iron' })).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Cast iron', exact: true })).toBeVisible();
 }
 
 /** Takes a material over the model; where is a share of the canvas. */
@@ -60,7 +60,7 @@ test('a material shows on the part under the pointer, leaves no trace, is droppe
 test('a group is kept as a material of one’s own, found first, used in another project, deleted and brought back', async ({ page }) => {
   await openProject(page, 'Decoy gull');
   await stock(page);
-  await page.getByRole('button', { name: 'Clean gold' }).click();
+  await page.getByRole('button', { name: 'Clean gold', exact: true }).click();
   await expect(page.getByRole('group', { name: 'Dials of Clean gold' })).toBeVisible();
   await settled(page);
   await page.getByRole('button', { name: 'Close', exact: true }).click();
@@ -87,4 +87,82 @@ test('a group is kept as a material of one’s own, found first, used in another
   await expect(own).toContainText('Gull gold');
   await page.getByRole('button', { name: 'Delete Gull gold' }).click();
   await expect(page.getByText('Gull gold was deleted.')).toBeVisible();
+});
+
+test('favourites, what was used last and collections; a newer version is offered beside the one that was taken', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await stock(page);
+  const shelves = page.getByRole('group', { name: 'Shelves' });
+  const items = page.locator('.shelf .item');
+  const find = page.getByLabel('Find a material');
+  await find.fill('slate');
+  await items.first().hover();
+  await page.getByRole('button', { name: 'Slate is a favourite' }).click();
+  await expect(page.getByRole('button', { name: 'Slate is a favourite' })).toHaveAttribute('aria-pressed', 'true');
+  await find.fill('');
+  await shelves.getByRole('button', { name: /Favourites 1/ }).click();
+  await expect(items).toHaveCount(1);
+  await page.getByRole('button', { name: 'Slate', exact: true }).click();
+  await expect(page.getByRole('group', { name: 'Dials of Slate' })).toBeVisible();
+  await shelves.getByRole('button', { name: 'used last' }).click();
+  await expect(items.first()).toContainText('Slate');
+
+  // a collection of what is marked
+  await items.first().hover();
+  await page.getByRole('button', { name: 'Mark Slate for a line-up' }).click();
+  await page.getByLabel('Put what is marked into a collection').selectOption('new');
+  await page.getByLabel('Name of the collection').fill('Roofs');
+  await page.getByLabel('Name of the collection').press('Enter');
+  await shelves.getByRole('button', { name: /Roofs 1/ }).click();
+  await expect(items).toHaveCount(1);
+
+  // they are there after a reload, too
+  await page.reload();
+  await stock(page);
+  await shelves.getByRole('button', { name: /Roofs 1/ }).click();
+  await expect(items).toHaveCount(1);
+  await page.getByRole('button', { name: 'delete the collection' }).click();
+  await expect(shelves.getByRole('button', { name: /Roofs/ })).toHaveCount(0);
+  await shelves.getByRole('button', { name: /Favourites 1/ }).click();
+  await items.first().hover();
+  await page.getByRole('button', { name: 'Slate is a favourite' }).click();
+  await expect(items).toHaveCount(0);
+  await shelves.getByRole('button', { name: 'everything' }).click();
+
+  // kept, put down, kept again: the one that was put down is told of the newer version
+  const rename = async (name: string) => {
+    await page.locator('.row.open .names').dblclick();
+    await page.getByLabel('Layer name').fill(name);
+    await page.getByLabel('Layer name').press('Enter');
+  };
+  const keep = async () => {
+    await page.getByRole('button', { name: 'Keep', exact: true }).click();
+    await expect(page.getByRole('button', { name: 'Kept', exact: true })).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByRole('button', { name: 'Keep', exact: true })).toBeVisible();
+  };
+  await rename('Quay roof');
+  await keep();
+  await page.getByRole('button', { name: 'Close', exact: true }).click();
+  await stock(page);
+  await page.getByRole('button', { name: 'Quay roof', exact: true }).click();
+  await page.getByRole('button', { name: 'Close', exact: true }).click();
+  const newer = page.getByText('Version 2 of it is in the stock');
+  await expect(newer).toHaveCount(0);
+  await page.getByRole('slider', { name: 'lichen' }).fill('1');
+  await keep();
+  await page.reload();
+  await page.getByRole('button', { name: /^Hide Quay roof/ }).first().waitFor();
+  await page.locator('.row .names', { hasText: 'Quay roof' }).first().click();
+  await expect(newer).toBeVisible();
+  await page.getByRole('button', { name: 'Compare' }).click();
+  await expect(page.locator('.lineup .cell')).toHaveCount(2);
+  await page.getByRole('button', { name: /2 Version 2/ }).click();
+  await expect(newer).toHaveCount(0);
+  for (let i = 0; i < 2; i++) {
+    await stock(page);
+    await find.fill('quay roof');
+    await page.getByRole('button', { name: 'Delete Quay roof' }).click();
+    await expect(page.getByText('Quay roof was deleted.')).toBeVisible();
+    await page.getByRole('button', { name: 'Close', exact: true }).click();
+  }
 });

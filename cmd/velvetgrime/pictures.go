@@ -9,6 +9,7 @@ import (
 	"image/png"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"velvetgrime/core/brush"
@@ -245,7 +246,11 @@ func materialSheets(ctx context.Context, t *render.Baked, dir string) error {
 	whole := render.TrialCamera(t.Model.Bounds)
 	near := whole
 	near.Eye, near.At = near.At.Add(near.Eye.Sub(near.At).Mul(0.36)), near.At.Add(geom.V3(0, -t.Model.Bounds.Size().Y*0.12, 0))
+	only := os.Getenv("VELVETGRIME_BENCH_KINDS") // some of them, with commas
 	for kind, list := range kinds {
+		if only != "" && !slices.Contains(strings.Split(only, ","), kind) {
+			continue
+		}
 		c := newContact(4*len(list), 4, 300, 250)
 		for _, m := range list {
 			for _, shot := range []struct {

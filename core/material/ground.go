@@ -18,11 +18,11 @@ func init() {
 func granite() {
 	k := begin("Granite setts", "stone", 2, "stone", "quay", "paved")
 	speck := func() []*stack.Step {
-		return []*stack.Step{k.src("terrazzo", params{"size": 0.0035, "joint": 0.02, "seed": 1.0}), k.of("speckle", "overlay", 0.4, params{"size": 0.002, "amount": 0.6, "seed": 2.0}), k.of("noise", "overlay", 0.4, params{"frequency": 5.0, "octaves": 5.0, "seed": 3.0})}
+		return []*stack.Step{k.src("crystals", params{"size": 0.0028, "vary": 1.0, "slope": 0.15, "seed": 1.0}), k.of("crystals", "overlay", 0.6, params{"size": 0.0014, "vary": 1.0, "slope": 0.1, "seed": 11.0}), k.of("speckle", "multiply", 0.7, params{"size": 0.0022, "amount": 0.35, "ragged": 0.9, "seed": 2.0}), k.of("noise", "overlay", 0.4, params{"frequency": 5.0, "octaves": 5.0, "seed": 3.0})}
 	}
 	setts := func() *stack.Step { return k.src("cobbles", params{"size": 0.14, "seed": 5.0}) }
 	k.layer("Granite", 1, coats{
-		stack.BaseColor: made(append(speck(), k.ramp(0, "#44423f", 0.4, "#63605c", 0.7, "#7a766f", 1, "#948d84"))...),
+		stack.BaseColor: made(append(speck(), k.ramp(0, "#2a2927", 0.2, "#5a5753", 0.6, "#7d7872", 0.85, "#968f86", 1, "#b3a89c"))...),
 		stack.Roughness: varied(0.6, 0.85, k.noise(80, 5, 4)), stack.Metallic: num(0),
 		stack.Height: relief(-9, 3, setts(), k.of("noise", "overlay", 0.35, params{"frequency": 60.0, "octaves": 5.0, "seed": 6.0})),
 	})
@@ -132,13 +132,12 @@ func (c clean) make() {
 	} else {
 		stream = append(stream, k.of("noise", "overlay", 0.25, params{"frequency": 3.0, "octaves": 2.0, "seed": 2.0}))
 	}
+	if c.chips {
+		stream = append(stream, k.of("crystals", "overlay", 0.5, params{"size": 0.09, "vary": 0.8, "slope": 0.4, "seed": 4.0}))
+	}
 	base := k.layer("Body", 1, coats{stack.BaseColor: made(append(stream, k.ramp(0, c.dark, 1, c.light))...), stack.Roughness: num(c.rough), stack.Metallic: num(c.metal)})
 	ns := k.src("nook", params{"much": 0.6, "grain": 0.03, "width": 0.02, "contrast": 0.5, "film": 0.0, "breakup": 0.1, "fine": 0.0, "seed": 3.0})
 	nl := k.layer("Shade in the hollows", 0.6, coats{stack.BaseColor: with(col(c.dark), "multiply", 0.8)}, ns)
-	if c.chips {
-		cs := k.src("cells", params{"frequency": 9.0, "seed": 4.0})
-		k.layer("Facets", 0.5, coats{stack.BaseColor: with(col(c.light), "screen", 0.3), stack.Height: mm(-1)}, cs, k.shape("threshold", params{"cut": 0.5, "soft": 0.02}))
-	}
 	es := k.src("rub", params{"much": 0.45, "width": 0.01, "grain": 0.03, "breakup": 0.15, "contrast": 0.95, "strays": 0.0, "variation": 0.2, "touched": 0.0, "fine": 0.0, "seed": 5.0})
 	el := k.layer("Light at the edges", 0.9, coats{stack.BaseColor: col(c.edge), stack.Roughness: num(c.rough * 0.8)}, es)
 	k.dial("edge light", "how broad the light edges are", 0.45, param(el, es, "much", 0, 1))

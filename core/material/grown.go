@@ -27,20 +27,20 @@ func (w wood) make() {
 	k := begin(w.name, "wood", 1, w.tags...)
 	grain := func(seed float64) []*stack.Step {
 		return []*stack.Step{
-			k.src("woodgrain", params{"size": 0.0042, "seed": seed}),
-			k.of("fibres", "overlay", 0.35, params{"size": 0.05, "width": 0.0004, "amount": 1.0, "spread": 0.05, "seed": seed + 1}),
+			k.src("woodgrain", params{"size": 0.0038, "late": 0.35, "fibres": 0.55, "wander": 1.2, "seed": seed}),
+			k.of("fibres", "overlay", 0.35, params{"size": 0.05, "width": 0.0004, "amount": 1.0, "towards": []any{0.0, 1.0, 0.0}, "spread": 0.05, "seed": seed + 1}),
 			k.of("noise", "overlay", 0.3, params{"frequency": 7.0, "octaves": 5.0, "seed": seed + 2}),
 		}
 	}
 	base := k.layer("Wood", 1, coats{
 		stack.BaseColor: made(append(grain(3), k.ramp(0.05, w.dark, 0.5, w.mid, 0.95, w.light))...),
 		stack.Roughness: varied(max(w.gloss-0.12, 0.08), min(w.gloss+0.15, 1), k.noise(60, 5, 6)), stack.Metallic: num(0),
-		stack.Height: relief(-0.25, 0.1, grain(3)...),
+		stack.Height: relief(-0.16, 0.05, grain(3)...),
 	})
-	gs := k.src("bleach", params{"much": 0.6, "grain": 0.02, "seed": 8.0})
-	gl := k.layer("Grey skin", 0.9, coats{
+	gs := k.src("bleach", params{"much": 0.6, "grain": 0.02, "chalk": 0.6, "seed": 8.0})
+	gl := k.layer("Grey skin", 0.95, coats{
 		stack.BaseColor: made(append(grain(3), k.ramp(0.05, "#56514a", 0.5, "#87827a", 0.95, "#aeaaa0"))...), stack.Roughness: num(0.92),
-		stack.Height: relief(-0.3, 0, k.src("fibres", params{"size": 0.06, "width": 0.0006, "amount": 1.0, "spread": 0.03, "seed": 9.0})),
+		stack.Height: relief(-0.3, 0, k.src("fibres", params{"size": 0.06, "width": 0.0006, "amount": 1.0, "towards": []any{0.0, 1.0, 0.0}, "spread": 0.03, "seed": 9.0})),
 	}, gs)
 	if w.planks > 0 {
 		ps := k.src("planks", params{"size": w.planks, "seed": 5.0})
@@ -52,7 +52,7 @@ func (w wood) make() {
 	}
 	cs := k.src("cracks", params{"size": 0.12, "seed": 12.0})
 	cl := k.layer("Checks", 0.6, coats{stack.BaseColor: col("#17110b"), stack.Height: mm(-0.8), stack.Roughness: num(0.95)}, cs, k.times("noise", params{"frequency": 9.0, "octaves": 4.0, "amplitude": 2.2, "seed": 13.0}), k.shape("levels", params{"low": 0.35, "high": 0.7}))
-	k.dial("grey", "by sun and rain", w.grey, amount(gl, 0, 1), param(gl, gs, "much", 0.2, 1))
+	k.dial("grey", "by sun and rain", w.grey, param(gl, gs, "much", 0, 1))
 	k.dial("cracked", "along the grain", 0.35, amount(cl, 0, 1))
 	k.dial("grain", "how deep it stands", 0.5, stack.Move{Layer: base.ID, Path: "channels.height.amount", From: []float64{0}, To: []float64{1}})
 	k.dirty("#1a140d", "#8c8371", 0.35)
@@ -61,9 +61,11 @@ func (w wood) make() {
 
 func sail() {
 	k := begin("Sail canvas", "cloth", 1, "cloth", "canvas", "tan")
-	weave := func() *stack.Step { return k.src("weave", params{"size": 0.0022, "seed": 1.0}) }
+	weave := func() *stack.Step {
+		return k.src("weave", params{"size": 0.0011, "gap": 0.06, "vary": 0.5, "wobble": 0.25, "seed": 1.0})
+	}
 	k.layer("Canvas", 1, coats{
-		stack.BaseColor: made(weave(), k.of("noise", "overlay", 0.5, params{"frequency": 6.0, "octaves": 7.0, "seed": 2.0}), k.ramp(0, "#5f2f1d", 0.5, "#8a4a2e", 1, "#a96644")),
+		stack.BaseColor: made(weave(), k.of("noise", "overlay", 0.5, params{"frequency": 6.0, "octaves": 7.0, "seed": 2.0}), k.of("smears", "overlay", 0.35, params{"size": 0.3, "wide": 0.25, "seed": 9.0}), k.ramp(0, "#4a2416", 0.5, "#743b24", 1, "#94573a")),
 		stack.Roughness: num(0.93), stack.Metallic: num(0), stack.Height: relief(-0.2, 0.2, weave()),
 	})
 	bs := k.src("bleach", params{"much": 0.5, "grain": 0.05, "seed": 4.0})
@@ -78,12 +80,17 @@ func sail() {
 
 func felt() {
 	k := begin("Felt, grey", "cloth", 0.3, "cloth", "soft", "wool")
-	hair := func(seed float64) *stack.Step {
-		return k.src("fibres", params{"size": 0.012, "width": 0.00012, "amount": 1.0, "spread": 1.0, "seed": seed})
+	// matted wool: lumps of fibres at every scale, with single hairs over them
+	mat := func() []*stack.Step {
+		return []*stack.Step{
+			k.src("noise-warped", params{"frequency": 130.0, "octaves": 6.0, "persistence": 0.72, "warp": 1.6, "amplitude": 1.9, "seed": 1.0}),
+			k.of("tufts", "overlay", 0.55, params{"size": 0.005, "amount": 1.0, "fuzz": 1.0, "seed": 2.0}),
+			k.of("fibres", "screen", 0.3, params{"size": 0.014, "width": 0.0003, "count": 8.0, "amount": 1.0, "spread": 1.0, "bow": 1.6, "seed": 3.0}),
+		}
 	}
 	base := k.layer("Felt", 1, coats{
-		stack.BaseColor: made(hair(1), k.of("noise", "overlay", 0.4, params{"frequency": 40.0, "octaves": 5.0, "seed": 2.0}), k.ramp(0, "#3f4146", 0.6, "#5d6066", 1, "#83868c")),
-		stack.Roughness: num(1), stack.Metallic: num(0), stack.Height: relief(-0.15, 0.25, hair(1), k.of("noise", "overlay", 0.4, params{"frequency": 120.0, "octaves": 4.0, "seed": 3.0})),
+		stack.BaseColor: made(append(mat(), k.ramp(0, "#2c2e32", 0.45, "#52555b", 0.75, "#6c6f75", 1, "#94979c"))...),
+		stack.Roughness: num(1), stack.Metallic: num(0), stack.Height: relief(-0.7, 0.5, mat()...),
 	})
 	ws := k.worn(0.35, 0.008, 0.01, 5)
 	wl := k.layer("Thin", 0.7, coats{stack.BaseColor: with(col("#8f8d86"), "normal", 0.5), stack.Height: mm(-0.2)}, ws)
@@ -96,17 +103,22 @@ func felt() {
 func rope() {
 	k := begin("Hemp rope", "cloth", 0.1, "rope", "fibre")
 	yarn := func() []*stack.Step {
-		return []*stack.Step{k.src("fibres", params{"size": 0.03, "width": 0.0003, "amount": 1.0, "spread": 0.12, "seed": 1.0}), k.of("noise", "overlay", 0.4, params{"frequency": 60.0, "octaves": 5.0, "seed": 2.0})}
+		return []*stack.Step{
+			k.src("stripes", params{"size": 0.011, "share": 0.5, "blur": 1.0, "turn": 38.0, "wobble": 0.12, "vary": 0.25, "seed": 10.0}),
+			k.of("stripes", "overlay", 0.7, params{"size": 0.0026, "share": 0.5, "blur": 0.9, "turn": -30.0, "wobble": 0.3, "vary": 0.5, "seed": 11.0}),
+			k.of("fibres", "overlay", 0.5, params{"size": 0.03, "width": 0.0004, "amount": 1.0, "towards": []any{0.6, 0.75, 0.3}, "spread": 0.12, "seed": 1.0}),
+			k.of("noise", "overlay", 0.4, params{"frequency": 60.0, "octaves": 5.0, "seed": 2.0}),
+		}
 	}
 	k.layer("Hemp", 1, coats{
-		stack.BaseColor: made(append(yarn(), k.ramp(0, "#5c482c", 0.5, "#8d7449", 1, "#b59b69"))...),
-		stack.Roughness: num(0.95), stack.Metallic: num(0), stack.Height: relief(-0.4, 0.4, yarn()...),
+		stack.BaseColor: made(append(yarn(), k.ramp(0, "#2f2413", 0.3, "#6a5331", 0.65, "#96794b", 1, "#bda06a"))...),
+		stack.Roughness: num(0.95), stack.Metallic: num(0), stack.Height: relief(-2.2, 0.8, yarn()...),
 	})
 	ts := k.src("nook", params{"much": 0.45, "grain": 0.01, "width": 0.004, "contrast": 0.3, "film": 0.2, "seed": 7.0})
 	tl := k.layer("Tarred", 0.6, coats{stack.BaseColor: with(col("#1a120b"), "multiply", 0.85), stack.Roughness: num(0.55)}, ts)
-	fs := k.worn(0.4, 0.004, 0.006, 5)
-	fl := k.layer("Chafed", 0.8, coats{stack.BaseColor: col("#c4ad7e"), stack.Height: relief(0, 0.5, k.src("fibres", params{"size": 0.02, "width": 0.0002, "amount": 1.0, "spread": 1.0, "seed": 6.0}))}, fs)
-	k.dial("chafed", "pale and hairy where it ran over something", 0.4, param(fl, fs, "much", 0, 1))
+	fs := k.worn(0.3, 0.004, 0.006, 5)
+	fl := k.layer("Chafed", 0.6, coats{stack.BaseColor: with(col("#c4ad7e"), "normal", 0.6), stack.Height: relief(0, 0.5, k.src("fibres", params{"size": 0.02, "width": 0.0002, "amount": 1.0, "spread": 1.0, "seed": 6.0}))}, fs)
+	k.dial("chafed", "pale and hairy where it ran over something", 0.3, param(fl, fs, "much", 0, 1))
 	k.dial("tarred", "from dry to black", 0.45, amount(tl, 0.1, 1), param(tl, ts, "much", 0, 1))
 	k.dirty("#1c150d", "#a0957d", 0.3)
 	k.end()

@@ -86,8 +86,15 @@ func (m *Material) Needs() []string {
 
 // Group returns the group to put down: a copy under an id of its own, whose noises are those
 // of a seed. Seed 0 is the material as it was made.
-func (m *Material) Group(id string, seed int) *stack.Layer {
+func (m *Material) Group(id string, seed int) *stack.Layer { return m.Placed(id, seed, 0) }
+
+// Placed is Group for an object of a size in metres, the longest way through its box: the
+// lengths that go with the object are set for it. Size 0 is that which it was made for.
+func (m *Material) Placed(id string, seed int, size float64) *stack.Layer {
 	g := m.group.Fresh(id)
+	if size > 0 {
+		Fit(g, size/m.Made)
+	}
 	g.Made = &stack.Origin{Name: m.Name, Seed: seed}
 	if seed != 0 {
 		each(g, func(s *stack.Step) { reseed(s, seed) })

@@ -12,12 +12,12 @@ import (
 	"velvetgrime/core/surface"
 )
 
-// tile evaluates the base colour, roughness and height of a tile of the trial object.
+// tile evaluates the base colour, roughness, opacity and height of a tile of the trial object.
 func tile(t *testing.T, sc *eval.Scene, d *stack.Document) []float32 {
 	t.Helper()
 	p := eval.Compile(sc, d, "", "")
 	var out []float32
-	for _, c := range []stack.Channel{stack.BaseColor, stack.Roughness, stack.Height} {
+	for _, c := range []stack.Channel{stack.BaseColor, stack.Roughness, stack.Opacity, stack.Height} {
 		v, err := p.Channel(t.Context(), sc.OnTile(surface.Tile{Size: 128}), c)
 		if err != nil {
 			t.Fatal(err)
@@ -57,7 +57,7 @@ func TestEveryMaterial(t *testing.T) {
 		d.Layers, d.Prepared, d.Conditions = []*stack.Layer{g}, trial.Prepared, render.TrialConditions()
 		return d
 	}
-	if len(All()) < 25 {
+	if len(All()) < 60 {
 		t.Errorf("only %d materials ship", len(All()))
 	}
 	for _, mat := range All() {

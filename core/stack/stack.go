@@ -68,6 +68,9 @@ type Layer struct {
 type Origin struct {
 	Name string `json:"name" doc:"of the material"`
 	Seed int    `json:"seed" doc:"by which its noises were seeded"`
+	// of one's own materials
+	Item    string `json:"item,omitempty" doc:"its item in the stock; empty: it ships"`
+	Version int    `json:"version,omitempty" doc:"which version of it was taken"`
 }
 
 // Reach limits a layer to what any of its lists names; with all lists empty it

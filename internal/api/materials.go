@@ -28,6 +28,16 @@ type MaterialInfo struct {
 	Dials []stack.Dial `json:"dials"`
 	Needs []string     `json:"needs" doc:"baked maps that it reads; it does without, with less"`
 	Left  []string     `json:"left,omitempty" doc:"what belongs to its project and was not kept, in words"`
+	// of one's own materials
+	Version int               `json:"version,omitempty" doc:"which version this is, from 1"`
+	Older   []MaterialVersion `json:"older,omitempty" doc:"versions of it before this one, the latest first"`
+}
+
+// MaterialVersion is a version of a material that a newer one follows.
+type MaterialVersion struct {
+	ID      string    `json:"id"`
+	Version int       `json:"version"`
+	At      time.Time `json:"at"`
 }
 
 func infoOf(m *material.Material, id string) MaterialInfo {
@@ -50,26 +60,23 @@ func readMaterial(i *store.StockItem) (*material.Material, exchange.KeptMaterial
 func (s *Server) materialRoutes(api huma.API) {
 	huma.Get(api, "/api/materials", func(ctx context.Context, _ *struct{}) (*body[[]MaterialInfo], error) {
 		out := &body[[]MaterialInfo]{Body: []MaterialInfo{}}
-		kept, err := s.Store.Stock(ctx, "material")
-		for _, i := range kept { // one's own first
-			if m, _, err := readMaterial(&i); err == nil {
-				out.Body = append(out.Body, infoOf(m, i.ID))
-			}
-		}
+		own, err := s.ownMaterials(ctx) // one's own first
+		out.Body = append(out.Body, own...)
 		for _, m := range material.All() {
 			out.Body = append(out.Body, infoOf(m, ""))
 		}
 		return out, fail(err)
 	})
 	huma.Get(api, "/api/materials/{name}/group", func(_ context.Context, in *struct {
-		Name string `path:"name"`
-		Seed int    `query:"seed" minimum:"0" maximum:"999999" doc:"of its noises; 0: as it was made"`
+		Name string  `path:"name"`
+		Seed int     `query:"seed" minimum:"0" maximum:"999999" doc:"of its noises; 0: as it was made"`
+		Size float64 `query:"size" minimum:"0" maximum:"100000" doc:"of the object, metres; 0: that which it was made for"`
 	}) (*body[*stack.Layer], error) {
 		m, err := material.Find(in.Name)
 		if err != nil {
 			return nil, huma.Error404NotFound(err.Error())
 		}
-		return &body[*stack.Layer]{m.Group(uuid.NewString(), in.Seed)}, nil
+		return &body[*stack.Layer]{m.Placed(uuid.NewString(), in.Seed, in.Size)}, nil
 	})
 	huma.Post(api, "/api/stock/materials", func(ctx context.Context, in *struct {
 		Body struct {
@@ -88,8 +95,9 @@ func (s *Server) materialRoutes(api huma.API) {
 	})
 	// what it shows becomes the project's own before its group goes in
 	huma.Post(api, "/api/stock/materials/{id}/group", func(ctx context.Context, in *struct {
-		ID   string `path:"id"`
-		Seed int    `query:"seed" minimum:"0" maximum:"999999"`
+		ID   string  `path:"id"`
+		Seed int     `query:"seed" minimum:"0" maximum:"999999"`
+		Size float64 `query:"size" minimum:"0" maximum:"100000" doc:"of the object, metres; 0: that which it was made for"`
 		Body struct {
 			Project string `json:"project"`
 		}
@@ -108,8 +116,39 @@ func (s *Server) materialRoutes(api huma.API) {
 				return nil, fail(err)
 			}
 		}
-		return &body[*stack.Layer]{m.Group(uuid.NewString(), in.Seed)}, nil
+		g := m.Placed(uuid.NewString(), in.Seed, in.Size)
+		g.Made.Item, g.Made.Version = i.ID, max(v.Version, 1)
+		return &body[*stack.Layer]{g}, nil
 	})
+	s.collectionRoutes(api)
+}
+
+// ownMaterials lists the materials that were kept: of each name the newest version.
+func (s *Server) ownMaterials(ctx context.Context) (out []MaterialInfo, err error) {
+	kept, err := s.Store.Stock(ctx, "material")
+	at := map[string]int{}
+	versions, when := map[string]int{}, map[string]time.Time{}
+	for _, i := range kept { // by name, the first first
+		m, v, err := readMaterial(&i)
+		if err != nil {
+			continue
+		}
+		info := infoOf(m, i.ID)
+		// what comes from elsewhere may claim a version that is there already
+		info.Version = max(v.Version, versions[i.Name]+1)
+		versions[i.Name] = info.Version
+		n, known := at[i.Name]
+		if !known {
+			when[i.Name] = i.At
+			at[i.Name] = len(out)
+			out = append(out, info)
+			continue
+		}
+		older := out[n]
+		info.Older = append([]MaterialVersion{{older.ID, older.Version, when[i.Name]}}, older.Older...)
+		out[n], when[i.Name] = info, i.At
+	}
+	return out, err
 }
 
 // keepMaterial keeps a layer of a project, with all that is in it, as a material.
@@ -128,6 +167,16 @@ func (s *Server) keepMaterial(ctx context.Context, p *live.Session, name string,
 	if err != nil {
 		return out, err
 	}
+	own, err := s.ownMaterials(ctx)
+	if err != nil {
+		return out, err
+	}
+	v.Version = 1
+	for _, o := range own {
+		if o.Name == name {
+			v.Version = o.Version + 1
+		}
+	}
 	known, err := s.Store.Pictures(ctx, p.ID)
 	if err != nil {
 		return out, err
@@ -143,6 +192,7 @@ func (s *Server) keepMaterial(ctx context.Context, p *live.Session, name string,
 	}
 	i := &store.StockItem{ID: uuid.NewString(), Kind: "material", Name: name, Data: data, Picture: shot, At: time.Now()}
 	out = infoOf(m, i.ID)
+	out.Version = v.Version
 	out.Left = o.left
 	return out, s.Store.PutStock(ctx, i)
 }

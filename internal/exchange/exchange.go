@@ -36,6 +36,7 @@ type KeptMaterial struct {
 	Tags     []string        `json:"tags"`
 	Group    *stack.Layer    `json:"group"`
 	Pictures []store.Picture `json:"pictures"`
+	Version  int             `json:"version,omitempty" doc:"kept again under the same name it is one higher; 0: 1"`
 }
 
 // OwnKind is the kind of the materials that artists keep.
@@ -111,7 +112,7 @@ func Kinds() []string { return slices.Sorted(maps.Keys(kinds)) }
 
 // Shipped is a material that ships as an item to be written.
 func Shipped(m *material.Material) (grime.Item, error) {
-	data, err := json.Marshal(KeptMaterial{m.Made, m.Tags, m.Group("material", 0), nil})
+	data, err := json.Marshal(KeptMaterial{Made: m.Made, Tags: m.Tags, Group: m.Group("material", 0)})
 	return grime.Item{Kind: "material", Name: m.Name, Tags: m.Tags, Data: data}, err
 }
 

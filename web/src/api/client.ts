@@ -41,6 +41,7 @@ export type PressRepeat = components['schemas']['Repeat'];
 export type PressKind = components['schemas']['Described'];
 export type PressSetting = components['schemas']['Setting'];
 export type SavedPalette = components['schemas']['SavedPalette'];
+export type Collection = components['schemas']['Collection'];
 export type SetRow = components['schemas']['SetRow'];
 export type SetOrder = components['schemas']['SetOrder'];
 export type StoredPicture = components['schemas']['Picture'];
@@ -118,12 +119,15 @@ export const api = {
   ids: (id: string, s: { layer: string; channel: string; sheet: string; size: number }) =>
     call<void>('POST', at(id, '/ids') + as(), s),
   materials: () => call<MaterialInfo[]>('GET', '/api/materials'),
-  materialGroup: (name: string, seed: number) =>
-    call<Layer>('GET', `/api/materials/${encodeURIComponent(name)}/group?seed=${seed}`),
+  materialGroup: (name: string, seed: number, size: number) =>
+    call<Layer>('GET', `/api/materials/${encodeURIComponent(name)}/group?seed=${seed}&size=${size}`),
+  collections: () => call<Collection[]>('GET', '/api/stock/collections'),
+  putCollection: (c: Collection) =>
+    call<Collection>('PUT', `/api/stock/collections/${c.id}`, { name: c.name, items: c.items ?? [] }),
   keepMaterial: (name: string, project: string, layer: string, tags: string[] = []) =>
     call<MaterialInfo>('POST', '/api/stock/materials', { name, project, layer, tags }),
-  keptGroup: (id: string, project: string, seed: number) =>
-    call<Layer>('POST', `/api/stock/materials/${id}/group?seed=${seed}`, { project }),
+  keptGroup: (id: string, project: string, seed: number, size: number) =>
+    call<Layer>('POST', `/api/stock/materials/${id}/group?seed=${seed}&size=${size}`, { project }),
   masks: () => call<SavedMask[]>('GET', '/api/stock/masks'),
   useMask: (id: string, project: string) => call<SavedMask>('POST', `/api/stock/${id}/use`, { project }),
   keepMask: (name: string, project: string, layer: string) =>

@@ -483,6 +483,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/stock/collections': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** List API stock collections */
+    get: operations['list-api-stock-collections'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/stock/collections/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Put API stock collections by ID */
+    put: operations['put-api-stock-collections-by-id'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/stock/masks': {
     parameters: {
       query?: never;
@@ -963,6 +997,12 @@ export interface components {
       /** @description the source when not empty; the value otherwise */
       stream?: components['schemas']['Step'][] | null;
       value?: number[] | null;
+    };
+    Collection: {
+      id: string;
+      /** @description ids of items, and names of what ships */
+      items: string[] | null;
+      name: string;
     };
     Conditions: {
       /**
@@ -1852,8 +1892,22 @@ export interface components {
       name: string;
       /** @description baked maps that it reads; it does without, with less */
       needs: string[] | null;
+      /** @description versions of it before this one, the latest first */
+      older?: components['schemas']['MaterialVersion'][] | null;
       /** @description what it is good for and made of */
       tags: string[] | null;
+      /**
+       * Format: int64
+       * @description which version this is, from 1
+       */
+      version?: number;
+    };
+    MaterialVersion: {
+      /** Format: date-time */
+      at: string;
+      id: string;
+      /** Format: int64 */
+      version: number;
     };
     /** @description bake a layer and the one below it, or a group, to a picture layer */
     MergeRequest: {
@@ -2029,6 +2083,8 @@ export interface components {
       size?: number;
     };
     Origin: {
+      /** @description its item in the stock; empty: it ships */
+      item?: string;
       /** @description of the material */
       name: string;
       /**
@@ -2036,6 +2092,11 @@ export interface components {
        * @description by which its noises were seeded
        */
       seed: number;
+      /**
+       * Format: int64
+       * @description which version of it was taken
+       */
+      version?: number;
     };
     Param: {
       choices?: string[] | null;
@@ -2254,6 +2315,10 @@ export interface components {
       pictured: boolean;
       /** Format: date-time */
       updatedAt: string;
+    };
+    'Put-api-stock-collections-by-idRequest': {
+      items: string[] | null;
+      name: string;
     };
     Reach: {
       /** @description runs of triangles: first, count, first, count … */
@@ -3356,6 +3421,8 @@ export interface operations {
       query?: {
         /** @description of its noises; 0: as it was made */
         seed?: number;
+        /** @description of the object, metres; 0: that which it was made for */
+        size?: number;
       };
       header?: never;
       path: {
@@ -4072,6 +4139,70 @@ export interface operations {
       };
     };
   };
+  'list-api-stock-collections': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Collection'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'put-api-stock-collections-by-id': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Put-api-stock-collections-by-idRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Collection'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'list-api-stock-masks': {
     parameters: {
       query?: never;
@@ -4171,6 +4302,8 @@ export interface operations {
     parameters: {
       query?: {
         seed?: number;
+        /** @description of the object, metres; 0: that which it was made for */
+        size?: number;
       };
       header?: never;
       path: {

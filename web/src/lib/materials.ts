@@ -6,33 +6,55 @@ import type { UI } from './ui.svelte';
 
 /** The group of a material, as the server makes it for a project; two parts with one material
  * never show the same pattern at the same place. */
-export function groupOf({ id, name }: Pick<MaterialInfo, 'id' | 'name'>, project: string): Promise<Layer> {
-  const seed = 1 + Math.floor(Math.random() * 99999);
-  return id ? api.keptGroup(id, project, seed) : api.materialGroup(name, seed);
+export function groupOf(
+  { id, name }: Pick<MaterialInfo, 'id' | 'name'>,
+  project: string,
+  size: number,
+  seed = 1 + Math.floor(Math.random() * 99999),
+): Promise<Layer> {
+  return id ? api.keptGroup(id, project, seed, size) : api.materialGroup(name, seed, size);
+}
+
+/** Makes what the surface is made of larger or smaller; how it weathers stays. */
+export function enlarged(session: Session, layer: Layer, times: number): Op {
+  const kinds = new Map((session.about.steps ?? []).map((k) => [k.kind, k]));
+  const ops: Op[] = [];
+  eachStep(layer, (l, s) => {
+    const kind = kinds.get(s.kind);
+    for (const p of kind?.role === 'agent' ? [] : (kind?.params ?? [])) {
+      const length = p.unit === 'mm' && p.scale === 1000 && p.kind === 'number' && !p.name.startsWith('shift');
+      if (!length && p.name !== 'frequency') continue;
+      const was = Number(s.params?.[p.name] ?? p.default);
+      const value = Math.min(Math.max(length ? was * times : was / times, p.min), p.max);
+      if (value !== was) ops.push({ kind: 'step.set', target: l.id, step: s.id, path: `params.${p.name}`, value });
+    }
+  });
+  return { kind: 'batch', label: `“${layer.name}” ${times > 1 ? 'larger' : 'smaller'}`, ops };
+}
+
+/** Calls f with every step of a layer and of what is in it, and the layer that holds it. */
+function eachStep(layer: Layer, f: (l: Layer, s: Step) => void) {
+  const into = (list: Step[] | null | undefined) => {
+    for (const s of list ?? []) {
+      f(layer, s);
+      into(s.steps as Step[]);
+    }
+  };
+  into(layer.mask as Step[]);
+  for (const c of Object.values(layer.channels ?? {})) into(c.stream as Step[]);
+  for (const k of (layer.layers ?? []) as Layer[]) eachStep(k, f);
 }
 
 /** Gives every noise of a layer, and of what is in it, another seed. */
 export function reseeded(session: Session, layer: Layer, seed: number): Op {
   const seeds = new Map((session.about.steps ?? []).map((k) => [k.kind, k.params?.find((p) => p.name === 'seed')]));
   const ops: Op[] = [];
-  const streams = (l: Layer) =>
-    [l.mask, ...Object.values(l.channels ?? {}).map((c) => c.stream)] as (Step[] | undefined)[];
-  const into = (l: Layer, list: Step[] | null | undefined) => {
-    for (const s of list ?? []) {
-      const p = seeds.get(s.kind);
-      const was = Number(s.params?.seed ?? p?.default ?? 0);
-      if (p) {
-        const value = (was + 131 * seed) % (p.max + 1);
-        ops.push({ kind: 'step.set', target: l.id, step: s.id, path: 'params.seed', value });
-      }
-      into(l, s.steps as Step[]);
-    }
-  };
-  const walk = (l: Layer) => {
-    for (const list of streams(l)) into(l, list);
-    for (const k of (l.layers ?? []) as Layer[]) walk(k);
-  };
-  walk(layer);
+  eachStep(layer, (l, s) => {
+    const p = seeds.get(s.kind);
+    if (!p) return;
+    const value = (Number(s.params?.seed ?? p.default ?? 0) + 131 * seed) % (p.max + 1);
+    ops.push({ kind: 'step.set', target: l.id, step: s.id, path: 'params.seed', value });
+  });
   return { kind: 'batch', label: `Another seed for “${layer.name}”`, ops };
 }
 
@@ -69,7 +91,7 @@ export class Held {
     private readonly session: Session,
     private readonly ui: UI,
   ) {
-    this.coming = groupOf(material, session.id).then((g) => void (this.group = g));
+    this.coming = groupOf(material, session.id, ui.extent).then((g) => void (this.group = g));
   }
 
   /** Shows it on a part, without keeping it; '' takes it off again. */

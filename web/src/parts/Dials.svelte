@@ -1,11 +1,12 @@
 <script lang="ts">
   // The dials of a group: named controls that move settings inside it.
-  import type { Dial, Layer } from '../api/client';
+  import type { Dial, Layer, MaterialInfo } from '../api/client';
   import type { Op, Session } from '../lib/session.svelte';
   import { byHand } from '../lib/dials';
 
   import { LineUp, spread } from '../lib/lineup.svelte';
-  import { reseeded } from '../lib/materials';
+  import { enlarged, groupOf, inPlaceOf, reseeded } from '../lib/materials';
+  import { stock } from '../lib/stock.svelte';
   import type { UI } from '../lib/ui.svelte';
 
   let { session, ui, layer }: { session: Session; ui: UI; layer: Layer } = $props();
@@ -15,6 +16,30 @@
       op: turn(d.name, v),
     }));
     ui.lineup = new LineUp(`${d.name} of ${layer.name}`, list);
+  }
+  /** the version in the stock that follows the one that was taken */
+  const newer = $derived(
+    layer.made?.item
+      ? stock.materials.find((m) => m.name === layer.made!.name && (m.version ?? 0) > (layer.made!.version || 1))
+      : undefined,
+  );
+  $effect(() => {
+    if (layer.made?.item) void stock.need();
+  });
+  let busy = $state(false);
+  /** Shows both versions; the newer one is taken by a click. */
+  async function compareNewer(m: MaterialInfo) {
+    busy = true;
+    try {
+      const g = await groupOf(m, session.id, ui.extent, layer.made?.seed || undefined);
+      ui.lineup = new LineUp(`Versions of ${layer.made!.name}`, [
+        { label: `Version ${layer.made!.version || 1}, as it is` },
+        { label: `Version ${m.version}`, op: inPlaceOf(session, layer, g), taken: () => ui.choose(g.id, true) },
+      ]);
+    } catch (e) {
+      session.message = (e as Error).message;
+    }
+    busy = false;
   }
   const seed = () => 1 + Math.floor(Math.random() * 9999);
   function lineUpSeeds() {
@@ -66,6 +91,13 @@
       {/if}
     </label>
   {/each}
+  {#if newer}
+    {@const n = newer}
+    <p class="newer">
+      Version {n.version} of it is in the stock; this is version {layer.made?.version || 1}.
+      <button class="chip" disabled={busy} onclick={() => compareNewer(n)}>Compare</button>
+    </p>
+  {/if}
   <p class="below">
     <button
       class="chip"
@@ -73,6 +105,16 @@
       onclick={() => session.op(reseeded(session, layer, seed()))}>Another seed</button
     >
     <button class="chip" title="Compare six seeds" onclick={lineUpSeeds}>Line up seeds</button>
+    <button
+      class="chip"
+      title="What it is made of half as large again"
+      onclick={() => session.op(enlarged(session, layer, 1.5))}>Larger</button
+    >
+    <button
+      class="chip"
+      title="What it is made of a third smaller"
+      onclick={() => session.op(enlarged(session, layer, 1 / 1.5))}>Smaller</button
+    >
     <button
       class="chip"
       title="Compare it with other materials of the stock"
@@ -94,8 +136,14 @@
     gap: 8px;
     min-height: 28px;
   }
+  .newer {
+    border-left: 3px solid var(--ochre);
+    padding: 2px 8px;
+    font-size: 13px;
+  }
   .below {
     display: flex;
+    flex-wrap: wrap;
     gap: 5px;
     padding-top: 2px;
   }

@@ -6,19 +6,17 @@
   import { incoming, writeFrom } from '../lib/grime.svelte';
   import { LineUp, MOST } from '../lib/lineup.svelte';
   import { groupOf, Held, inPlaceOf, overOpen } from '../lib/materials';
+  import { keyOf, stock } from '../lib/stock.svelte';
+  import NameField from './NameField.svelte';
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
-  let all = $state.raw<MaterialInfo[]>([]);
+  const all = $derived(stock.materials);
   let find = $state('');
   let kind = $state('');
   let error = $state('');
-  const load = () =>
-    api.materials().then(
-      (list) => (all = list),
-      (e) => (error = e.message),
-    );
+  const load = () => stock.load().catch((e) => (error = e.message));
   let dropped = $state.raw<MaterialInfo | null>(null);
   async function drop(m: MaterialInfo) {
     await api.dropStock(m.id).catch((e) => (error = e.message));
@@ -40,15 +38,26 @@
     );
     return () => (ui.held = null);
   });
+  /** which of them are listed: all, those used last, or a collection by its id */
+  let shelf = $state('');
+  const collection = $derived(stock.collections.find((c) => c.id === shelf));
+  let naming = $state(false);
+  async function gather(name: string) {
+    naming = false;
+    if (!name.trim()) return;
+    await stock.toggle(name.trim(), marked.map(keyOf)).catch((e) => (error = e.message));
+  }
   const kinds = $derived([...new Set(all.map((m) => m.kind))]);
   const found = $derived.by(() => {
     const words = find.toLowerCase().split(/\s+/).filter(Boolean);
-    return all.filter((m) => {
+    const chosen = shelf === 'last' ? stock.last : stock.collections.find((c) => c.id === shelf)?.items;
+    const some = chosen ? chosen.flatMap((k) => all.find((m) => keyOf(m) === k) ?? []) : all;
+    return some.filter((m) => {
       const text = [m.name, m.kind, ...(m.tags ?? [])].join(' ').toLowerCase();
       return (!kind || m.kind === kind) && words.every((w) => text.includes(w));
     });
   });
-  const key = (m: MaterialInfo) => m.id || m.name;
+  const key = keyOf;
   /** those that are to be compared */
   let marked = $state.raw<MaterialInfo[]>([]);
   const mark = (m: MaterialInfo) =>
@@ -76,12 +85,15 @@
     error = '';
     making = true;
     try {
-      const groups = await Promise.all(marked.map((m) => groupOf(m, session.id)));
+      const groups = await Promise.all(marked.map((m) => groupOf(m, session.id, ui.extent)));
       const reach = place.startsWith('part:') ? { parts: [place.slice(5)] } : {};
-      const list = groups.map((g) => ({
+      const list = groups.map((g, i) => ({
         label: g.name,
         op: place === 'open' && open ? inPlaceOf(session, open, g) : overOpen(session, ui, g, reach),
-        taken: () => ui.choose(g.id, true),
+        taken: () => {
+          ui.choose(g.id, true);
+          stock.used(marked[i]);
+        },
       }));
       const on = place === 'open' ? ` in place of ${open?.name}` : place === 'all' ? '' : ` on ${place.slice(5)}`;
       ui.lineup = new LineUp(`Materials${on}`, [...(list.length < MOST ? [{ label: 'As it is' }] : []), ...list]);
@@ -98,6 +110,7 @@
     error = '';
     try {
       await take(m).put({});
+      stock.used(m);
     } catch (e) {
       error = (e as Error).message;
     }
@@ -112,6 +125,26 @@
   aria-label="Find a material"
   onkeydown={(e) => (e.stopPropagation(), e.key === 'Escape' && (ui.stock = false))}
 />
+<div class="kinds" role="group" aria-label="Shelves">
+  <button class="chip" aria-pressed={shelf === ''} onclick={() => (shelf = '')}>everything</button>
+  <button class="chip" aria-pressed={shelf === 'last'} onclick={() => (shelf = 'last')}>used last</button>
+  {#each stock.collections as c (c.id)}
+    <button class="chip" aria-pressed={shelf === c.id} onclick={() => (shelf = c.id)}
+      >{c.name} <span class="quiet">{c.items?.length ?? 0}</span></button
+    >
+  {/each}
+  {#if collection}
+    {@const c = collection}
+    <button
+      class="plain quiet"
+      title="Delete the collection; what lies in it stays"
+      onclick={() => {
+        stock.drop(c).catch((e) => (error = e.message));
+        shelf = '';
+      }}>delete the collection</button
+    >
+  {/if}
+</div>
 <div class="kinds" role="group" aria-label="Kinds">
   <button class="chip" aria-pressed={kind === ''} onclick={() => (kind = '')}>all</button>
   {#each kinds as k (k)}
@@ -136,6 +169,25 @@
       {#each ui.parts as p (p)}<option value={`part:${p}`}>on {p}</option>{/each}
     </select>
     <button class="chip" disabled={making} onclick={lineUp}>Line up {marked.length}</button>
+    {#if naming}
+      <NameField value="" label="Name of the collection" done={(v) => gather(v ?? '')} />
+    {:else}
+      <select
+        class="pick"
+        aria-label="Put what is marked into a collection"
+        value=""
+        onchange={(e) => {
+          const v = e.currentTarget.value;
+          e.currentTarget.value = '';
+          if (v === 'new') naming = true;
+          else void gather(v.slice(2));
+        }}
+      >
+        <option value="">into …</option>
+        {#each stock.collections as c (c.id)}<option value={`c:${c.name}`}>{c.name}</option>{/each}
+        <option value="new">a new collection</option>
+      </select>
+    {/if}
     <a class="chip" href={write} download title="Write what is marked as a .grime file">Write</a>
     <button class="plain quiet" aria-label="Unmark all" title="Unmark all" onclick={() => (marked = [])}>✕</button>
   </div>
@@ -185,7 +237,9 @@
         onclick={() => put(m)}
       >
         <img src={shot(m)} alt="" width="132" height="96" loading="lazy" draggable="false" />
-        <span>{m.name}</span>
+        <span
+          >{m.name}{#if (m.version ?? 0) > 1}<span class="quiet"> · version {m.version}</span>{/if}</span
+        >
       </button>
       <button
         class="plain mark"
@@ -194,6 +248,14 @@
         aria-pressed={marked.some((o) => key(o) === key(m))}
         disabled={marked.length >= MOST && !marked.some((o) => key(o) === key(m))}
         onclick={() => mark(m)}>{1 + marked.findIndex((o) => key(o) === key(m)) || '+'}</button
+      >
+      <button
+        class="plain like"
+        aria-label={`${m.name} is a favourite`}
+        title="A favourite"
+        aria-pressed={!!stock.liked?.items?.includes(key(m))}
+        onclick={() => stock.like(m).catch((e) => (error = e.message))}
+        >{stock.liked?.items?.includes(key(m)) ? '★' : '☆'}</button
       >
       {#if m.id}
         <button
@@ -238,8 +300,27 @@
   }
   .compare {
     display: flex;
+    flex-wrap: wrap;
     gap: 6px;
     align-items: center;
+  }
+  .like {
+    position: absolute;
+    left: 30px;
+    top: 4px;
+    width: 22px;
+    height: 22px;
+    line-height: 20px;
+    font-size: 14px;
+    border-radius: 50%;
+    background: rgb(40 40 40 / 0.7);
+    color: var(--ochre);
+    opacity: 0;
+  }
+  .item:hover .like,
+  .like:focus-visible,
+  .like[aria-pressed='true'] {
+    opacity: 1;
   }
   .mark {
     position: absolute;

@@ -8,6 +8,7 @@
   import type { UI } from '../lib/ui.svelte';
   import type { Prep } from '../lib/prep.svelte';
   import type { Cell, Rect } from '../view/cells';
+  import { stock } from '../lib/stock.svelte';
   import { Detail } from '../view/detail.svelte';
   import { suggested } from '../view/grips';
   import { Overlay } from '../view/overlay';
@@ -184,6 +185,7 @@
     e.preventDefault();
     const held = ui.held;
     ui.held = null; // so that the drag's end takes nothing off
+    stock.used(held.material);
     held.put({ parts: [part] }).catch((err) => (session.message = err.message));
   }
 
