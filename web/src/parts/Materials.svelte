@@ -118,13 +118,19 @@
   }
 </script>
 
-<input
-  type="search"
-  bind:value={find}
-  placeholder="find by name or what it is good for"
-  aria-label="Find a material"
-  onkeydown={(e) => (e.stopPropagation(), e.key === 'Escape' && (ui.stock = false))}
-/>
+<div class="find">
+  <input
+    type="search"
+    bind:value={find}
+    placeholder="find by name or what it is good for"
+    aria-label="Find a material"
+    onkeydown={(e) => (e.stopPropagation(), e.key === 'Escape' && (ui.stock = false))}
+  />
+  <select class="pick" aria-label="Kind" bind:value={kind}>
+    <option value="">every kind</option>
+    {#each kinds as k (k)}<option>{k}</option>{/each}
+  </select>
+</div>
 <div class="kinds" role="group" aria-label="Shelves">
   <button class="chip" aria-pressed={shelf === ''} onclick={() => (shelf = '')}>everything</button>
   <button class="chip" aria-pressed={shelf === 'last'} onclick={() => (shelf = 'last')}>used last</button>
@@ -144,12 +150,28 @@
       }}>delete the collection</button
     >
   {/if}
-</div>
-<div class="kinds" role="group" aria-label="Kinds">
-  <button class="chip" aria-pressed={kind === ''} onclick={() => (kind = '')}>all</button>
-  {#each kinds as k (k)}
-    <button class="chip" aria-pressed={kind === k} onclick={() => (kind = k)}>{k}</button>
-  {/each}
+
+  <label class="chip"
+    >Of pictures …<input
+      type="file"
+      multiple
+      hidden
+      accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.zip"
+      aria-label="Pictures of a material"
+      onchange={(e) => {
+        const files = [...(e.currentTarget.files ?? [])];
+        if (files.length) ui.pictures = { files, known: [] };
+        e.currentTarget.value = '';
+      }}
+    /></label
+  >
+  {#if brought.length}
+    <button
+      class="chip"
+      title="Make a material of the pictures that this project has, such as the model's own"
+      onclick={() => (ui.pictures = { files: [], known: brought })}>Of the project's own</button
+    >
+  {/if}
 </div>
 {#if error}<p class="error" role="alert">{error}</p>{/if}
 {#if dropped}
@@ -192,33 +214,8 @@
     <button class="plain quiet" aria-label="Unmark all" title="Unmark all" onclick={() => (marked = [])}>✕</button>
   </div>
 {:else}
-  <p class="quiet text-sm">
-    Drag one onto a part of the model, or click it to lay it over everything. Mark some to compare them.
-  </p>
+  <p class="quiet text-sm">Drag one onto a part, or click it to lay it over everything; mark some to compare them.</p>
 {/if}
-<div class="from">
-  <label class="chip"
-    >Of pictures …<input
-      type="file"
-      multiple
-      hidden
-      accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.zip"
-      aria-label="Pictures of a material"
-      onchange={(e) => {
-        const files = [...(e.currentTarget.files ?? [])];
-        if (files.length) ui.pictures = { files, known: [] };
-        e.currentTarget.value = '';
-      }}
-    /></label
-  >
-  {#if brought.length}
-    <button
-      class="chip"
-      title="Make a material of the pictures that this project has, such as the model's own"
-      onclick={() => (ui.pictures = { files: [], known: brought })}>Of the project's own</button
-    >
-  {/if}
-</div>
 <div class="shelf">
   {#each found as m (m.id || m.name)}
     <div class="item">
@@ -294,9 +291,10 @@
   .item {
     position: relative;
   }
-  .from {
-    display: flex;
-    gap: 5px;
+  .find {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    gap: 6px;
   }
   .compare {
     display: flex;
