@@ -1,6 +1,6 @@
 // Materials: dropped on a part, tried without a trace, turned by their dials.
 import { expect, test, type Page } from './setup';
-import { apart, canvas, openProject, pixel, settled } from './app';
+import { apart, canvas, openProject, pixel, settled, type } from './app';
 
 const top: [number, number] = [0.5, 0.35];
 
@@ -165,4 +165,84 @@ test('favourites, what was used last and collections; a newer version is offered
     await expect(page.getByText('Quay roof was deleted.')).toBeVisible();
     await page.getByRole('button', { name: 'Close', exact: true }).click();
   }
+});
+
+test('a material falls on an island, and on the section between layers', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await stock(page);
+  const find = page.getByLabel('Find a material');
+  await page.getByLabel('What it covers where it falls').selectOption('the island');
+  await find.fill('clean gold');
+  await hold(page, 'Clean gold', top);
+  await page.mouse.up();
+  const open = page.getByRole('group', { name: /^Reach of Clean gold/ });
+  await expect(open).toContainText('island');
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await expect(open).toHaveCount(0);
+
+  // onto the section: below the outermost layer
+  const rows = page.locator('ol[aria-label^=Layers] .row');
+  const first = await rows.first().locator('.name, .names').first().innerText();
+  const card = (await page.getByRole('button', { name: 'Clean gold', exact: true }).boundingBox())!;
+  const row = (await rows.first().boundingBox())!;
+  await page.mouse.move(card.x + card.width / 2, card.y + 30);
+  await page.mouse.down();
+  await page.mouse.move(card.x - 40, card.y + 40, { steps: 3 });
+  await page.mouse.move(row.x + 100, row.y + row.height - 4, { steps: 4 });
+  await page.mouse.move(row.x + 102, row.y + row.height - 3);
+  await page.mouse.up();
+  await expect(page.getByRole('group', { name: 'Dials of Clean gold' })).toBeVisible();
+  await expect(rows.first()).toContainText(first.split('\n')[0]);
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+});
+
+test('a dial is made by two states of a group, turned, and deleted', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await stock(page);
+  await page.getByLabel('Find a material').fill('clean gold');
+  await page.getByRole('button', { name: 'Clean gold', exact: true }).click();
+  await page.getByRole('button', { name: 'Close', exact: true }).click();
+  await page.getByRole('button', { name: 'New dial' }).click();
+  await type(page, 'Amount', '30');
+  await page.getByRole('slider', { name: 'gloss' }).fill('1');
+  await expect(page.getByText(/It moves 2 settings/)).toBeVisible();
+  await page.getByLabel('Name of the dial').fill('cover');
+  await page.getByRole('button', { name: 'Make it' }).click();
+  const cover = page.getByRole('slider', { name: 'cover' });
+  await expect(cover).toHaveValue('1');
+  await cover.fill('0');
+  await expect(page.getByRole('slider', { name: 'Amount', exact: true }).first()).toHaveAttribute('aria-valuenow', '1');
+  // what it moves was set by another dial too, which says so
+  await expect(page.getByRole('button', { name: 'set by hand' })).toBeVisible();
+  await page.getByRole('button', { name: 'Delete the dial cover' }).click({ force: true });
+  await expect(cover).toHaveCount(0);
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await expect(cover).toHaveCount(1);
+  for (let i = 0; i < 5; i++) await page.getByRole('button', { name: 'Undo', exact: true }).click();
+});
+
+test('on a model that comes from elsewhere, without bakes, a material shows at once; what it needs is baked with one click', async ({ page }) => {
+  await page.goto('/');
+  // a box with UVs: each side a strip
+  const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((i) => `v ${i & 1} ${(i >> 1) & 1} ${(i >> 2) & 1}`);
+  const sides = ['1 3 4 2', '5 6 8 7', '1 2 6 5', '3 7 8 4', '1 5 7 3', '2 4 8 6'];
+  const uv = sides.flatMap((_, n) => [0, 1, 2, 3].map((k) => `vt ${(n + (k === 1 || k === 2 ? 0.9 : 0.1)) / 6} ${k > 1 ? 0.9 : 0.1}`));
+  const faces = sides.map((f, n) => `f ${f.split(' ').map((v, k) => `${v}/${4 * n + k + 1}`).join(' ')}`);
+  const obj = ['o Crate', ...corners, ...uv, ...faces].join('\n');
+  await page.getByTestId('chooser').setInputFiles({ name: 'crate.obj', mimeType: 'text/plain', buffer: Buffer.from(obj) });
+  await expect(page).toHaveURL(/#\/project\//);
+  await settled(page);
+  const before = await pixel(page, 0.5, 0.5);
+  await stock(page);
+  await page.getByRole('button', { name: 'Cast iron', exact: true }).click();
+  await page.getByRole('button', { name: 'Close', exact: true }).click();
+  await expect.poll(async () => apart(before, await pixel(page, 0.5, 0.5)), { timeout: 60_000 }).toBeGreaterThan(25);
+  const lacks = page.getByText(/which are not baked, and does with less/);
+  await expect(lacks).toBeVisible();
+  await page.getByRole('button', { name: 'Bake them' }).click();
+  await expect(lacks).toHaveCount(0, { timeout: 300_000 });
+  await settled(page);
+  await expect(page.getByRole('button', { name: 'Undo', exact: true })).toHaveAttribute('title', /[Bb]ake/);
+  await page.goto('/');
+  await page.getByRole('button', { name: 'Delete crate' }).click();
 });

@@ -28,6 +28,7 @@ export type Conditions = components['schemas']['Conditions'];
 export type SavedMask = components['schemas']['SavedMask'];
 export type MaterialInfo = components['schemas']['MaterialInfo'];
 export type Dial = components['schemas']['Dial'];
+export type Move = components['schemas']['Move'];
 export type MadeBrush = components['schemas']['Made'];
 export type Kit = components['schemas']['Kit'];
 export type Drive = components['schemas']['Drive'];

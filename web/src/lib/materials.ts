@@ -1,6 +1,7 @@
 // Materials: taken from the stock, tried on what lies under the pointer, put down.
 import { api, type Layer, type MaterialInfo, type Step } from '../api/client';
 import type { Op, Session } from './session.svelte';
+import type { Covered } from './reach';
 import type { Reach } from './stack';
 import type { UI } from './ui.svelte';
 
@@ -83,7 +84,7 @@ export function overOpen(session: Session, ui: UI, group: Layer, reach: Reach): 
 export class Held {
   private group: Layer | null = null;
   private readonly coming: Promise<void>;
-  /** the part it is tried on; '': none yet */
+  /** what it is tried on, by its key; '': nothing */
   private on = '';
 
   constructor(
@@ -94,12 +95,22 @@ export class Held {
     this.coming = groupOf(material, session.id, ui.extent).then((g) => void (this.group = g));
   }
 
-  /** Shows it on a part, without keeping it; '' takes it off again. */
-  async try(part: string) {
-    if (part === this.on) return;
-    this.on = part;
+  /** Shows it there, without keeping it; null takes it off again. */
+  async try(there: Covered | null) {
+    const key = there?.key ?? '';
+    if (key === this.on) return;
+    this.on = key;
     await this.coming;
-    if (part === this.on) this.session.preview(part ? this.op({ parts: [part] }) : null);
+    if (key === this.on) this.session.preview(there ? this.op(there.reach) : null);
+  }
+
+  /** Keeps it where it falls in the stack: in a group, at a place. */
+  async putAt(parent: string, index: number) {
+    await this.coming;
+    this.on = '';
+    this.session.preview(null);
+    this.session.op({ kind: 'layer.add', parent, index, layer: this.group as never });
+    if (this.group) this.ui.choose(this.group.id, true);
   }
 
   /** Keeps it, over the open layer. */

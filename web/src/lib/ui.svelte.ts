@@ -1,5 +1,6 @@
 // What this page looks at and paints with; nothing here is kept by the server.
 import type { Held } from './materials';
+import type { Covers } from './reach';
 import type { LineUp } from './lineup.svelte';
 import type { Setting } from '../view/twins';
 import { SvelteSet } from 'svelte/reactivity';
@@ -41,6 +42,8 @@ export class UI {
   /** parameters that fit a fresh step to the model; wired where the model is shown */
   /** which shelf of the stock is open */
   shelf = $state<'materials' | 'masks'>('materials');
+  /** what a material covers where it falls */
+  covers = $state<Covers>('the part');
   /** a material in the hand, over the model or on its way there */
   held = $state.raw<Held | null>(null);
   /** pictures that are to become a material: files, and blobs of the project */

@@ -3,6 +3,8 @@
   import type { Dial, Layer, MaterialInfo } from '../api/client';
   import type { Op, Session } from '../lib/session.svelte';
   import { byHand } from '../lib/dials';
+  import Needs from './Needs.svelte';
+  import NewDial from './NewDial.svelte';
 
   import { LineUp, spread } from '../lib/lineup.svelte';
   import { enlarged, groupOf, inPlaceOf, reseeded } from '../lib/materials';
@@ -52,6 +54,10 @@
   const dials = $derived((layer.dials ?? []) as Dial[]);
   let turning = $state<{ name: string; value: number } | null>(null);
   const turn = (dial: string, value: number): Op => ({ kind: 'dial.turn', target: layer.id, dial, value });
+  function without(d: Dial) {
+    const value = dials.filter((o) => o.name !== d.name);
+    session.op({ kind: 'layer.set', target: layer.id, path: 'dials', value });
+  }
   function keep(name: string, value: number) {
     turning = null;
     session.op(turn(name, value));
@@ -62,7 +68,14 @@
   {#each dials as d (d.name)}
     {@const at = turning?.name === d.name ? turning.value : d.value}
     <label title={d.help}>
-      <span>{d.name}</span>
+      <span class="name"
+        >{d.name}<button
+          class="plain quiet"
+          aria-label={`Delete the dial ${d.name}`}
+          title="Delete the dial; what it has set stays"
+          onclick={() => without(d)}>✕</button
+        ></span
+      >
       <input
         type="range"
         min="0"
@@ -91,6 +104,7 @@
       {/if}
     </label>
   {/each}
+  <Needs {session} {layer} />
   {#if newer}
     {@const n = newer}
     <p class="newer">
@@ -98,7 +112,7 @@
       <button class="chip" disabled={busy} onclick={() => compareNewer(n)}>Compare</button>
     </p>
   {/if}
-  <p class="below">
+  <div class="below">
     <button
       class="chip"
       title="The same material with other noises"
@@ -120,7 +134,8 @@
       title="Compare it with other materials of the stock"
       onclick={() => ((ui.shelf = 'materials'), (ui.stock = true))}>Others …</button
     >
-  </p>
+    <NewDial {session} {layer} />
+  </div>
 </div>
 
 <style>
@@ -140,6 +155,15 @@
     border-left: 3px solid var(--ochre);
     padding: 2px 8px;
     font-size: 13px;
+  }
+  .name button {
+    margin-left: 4px;
+    font-size: 11px;
+    opacity: 0;
+  }
+  label:hover .name button,
+  .name button:focus-visible {
+    opacity: 1;
   }
   .below {
     display: flex;

@@ -8,6 +8,7 @@
   import ChannelTable from './ChannelTable.svelte';
   import Dials from './Dials.svelte';
   import LeftBehind from './LeftBehind.svelte';
+  import NewDial from './NewDial.svelte';
   import NumberField from './NumberField.svelte';
   import ReachChips from './ReachChips.svelte';
 
@@ -35,7 +36,11 @@
     session.op({ kind: 'layer.move', target: layer.id, parent: row.parent, index: row.index + d });
 </script>
 
-{#if layer.dials?.length}<Dials {session} {ui} {layer} />{/if}
+{#if layer.dials?.length}
+  <Dials {session} {ui} {layer} />
+{:else if group}
+  <p><NewDial {session} {layer} /></p>
+{/if}
 <ReachChips {session} {ui} {layer} parts={ui.parts} />
 {#if layer.dials?.length}
   <details>

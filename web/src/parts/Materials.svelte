@@ -4,6 +4,7 @@
   import { onMount } from 'svelte';
   import { api, type MaterialInfo } from '../api/client';
   import { incoming, writeFrom } from '../lib/grime.svelte';
+  import { COVERS } from '../lib/reach';
   import { LineUp, MOST } from '../lib/lineup.svelte';
   import { groupOf, Held, inPlaceOf, overOpen } from '../lib/materials';
   import { keyOf, stock } from '../lib/stock.svelte';
@@ -214,7 +215,13 @@
     <button class="plain quiet" aria-label="Unmark all" title="Unmark all" onclick={() => (marked = [])}>✕</button>
   </div>
 {:else}
-  <p class="quiet text-sm">Drag one onto a part, or click it to lay it over everything; mark some to compare them.</p>
+  <p class="quiet text-sm">
+    Drag one onto the model: it covers
+    <select class="pick" aria-label="What it covers where it falls" bind:value={ui.covers}>
+      {#each COVERS as c (c)}<option>{c}</option>{/each}
+    </select>
+    under it. Or onto the section, or click it for everything; mark some to compare them.
+  </p>
 {/if}
 <div class="shelf">
   {#each found as m (m.id || m.name)}
@@ -228,7 +235,7 @@
           take(m);
         }}
         ondragend={() => {
-          void ui.held?.try('');
+          void ui.held?.try(null);
           ui.held = null;
         }}
         onclick={() => put(m)}

@@ -3,6 +3,7 @@
   // holds the real colours of the last drilled point.
   import type { Row, Session } from '../lib/session.svelte';
   import { addLayer, chosen, moveLayers, type Reach } from '../lib/stack';
+  import { stock } from '../lib/stock.svelte';
   import type { UI } from '../lib/ui.svelte';
   import LayerRow from './LayerRow.svelte';
 
@@ -64,7 +65,7 @@
     } else ui.choose(id);
   }
   function over(e: DragEvent, r: Row) {
-    if (!dragging) return;
+    if (!dragging && !ui.held) return;
     e.preventDefault();
     const box = (e.currentTarget as HTMLElement).getBoundingClientRect();
     const y = (e.clientY - box.top) / box.height;
@@ -72,7 +73,19 @@
     const where = group && y > 0.3 && y < 0.7 ? 'into' : y < 0.5 ? 'above' : 'below';
     target = { id: r.layer.id, where: group && where === 'below' && ui.opened.has(r.layer.id) ? 'into' : where };
   }
+  /** A material from the stock falls between the layers. */
+  function putHeld(r: Row) {
+    const held = ui.held!;
+    ui.held = null;
+    const { where } = target!;
+    const into = where === 'into';
+    const index = into ? -1 : r.index + (where === 'above' ? 1 : 0);
+    target = null;
+    stock.used(held.material);
+    held.putAt(into ? r.layer.id : r.parent, index).catch((e) => (session.message = e.message));
+  }
   function drop(r: Row) {
+    if (ui.held && target) return putHeld(r);
     const all = [ui.selected, ...ui.many].includes(dragging)
       ? chosen(session, ui)
       : session.rows.filter((q) => q.layer.id === dragging);

@@ -8,6 +8,7 @@
   import type { UI } from '../lib/ui.svelte';
   import type { Prep } from '../lib/prep.svelte';
   import type { Cell, Rect } from '../view/cells';
+  import { covered } from '../lib/reach';
   import { stock } from '../lib/stock.svelte';
   import { Detail } from '../view/detail.svelte';
   import { suggested } from '../view/grips';
@@ -169,24 +170,38 @@
     if (i >= 0) takeOne(i);
   }
 
-  /** The part under the pointer that carries a material. */
-  function under(e: DragEvent): string {
+  /** The place under a pointer that carries a material. */
+  function under(e: DragEvent) {
     const box = canvas.getBoundingClientRect();
-    return ready?.stage.pick(e.clientX - box.left, e.clientY - box.top)?.part ?? '';
+    const h = ready?.stage.pick(e.clientX - box.left, e.clientY - box.top);
+    if (!h) return null;
+    const sheet = ready!.stage.worn.list[h.sheet].name;
+    return { part: h.part, sheet, pos: h.pos.toArray(), nrm: h.nrm.toArray() };
   }
-  function over(e: DragEvent) {
+  let asking = false;
+  async function over(e: DragEvent) {
     if (!ui.held || ui.station !== 'Layer') return;
     e.preventDefault(); // it can be put down here
-    void ui.held.try(under(e));
+    if (asking) return; // the next move asks again
+    asking = true;
+    const on = await covered(session, ui, under(e)).catch(() => null);
+    asking = false;
+    void ui.held?.try(on);
   }
-  function drop(e: DragEvent) {
-    const part = under(e);
-    if (!ui.held || !part) return;
-    e.preventDefault();
+  async function drop(e: DragEvent) {
     const held = ui.held;
+    const at = under(e);
+    if (!held || !at) return;
+    e.preventDefault();
     ui.held = null; // so that the drag's end takes nothing off
-    stock.used(held.material);
-    held.put({ parts: [part] }).catch((err) => (session.message = err.message));
+    try {
+      const on = await covered(session, ui, at);
+      if (!on) return void held.try(null);
+      stock.used(held.material);
+      await held.put(on.reach);
+    } catch (err) {
+      session.message = (err as Error).message;
+    }
   }
 
   /** Counts what is still to come, some times a second. */
@@ -328,7 +343,7 @@
     onpointerleave={() => ready?.hand.leave()}
     onwheelcapture={wheel}
     ondragover={over}
-    ondragleave={() => ui.held?.try('')}
+    ondragleave={() => ui.held?.try(null)}
     ondrop={drop}
     oncontextmenu={(e) => e.preventDefault()}
   ></canvas>
