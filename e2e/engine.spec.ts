@@ -444,3 +444,29 @@ test('a step that fails says why on its card and on no other, and the rest of th
   await layer(page, name).click();
   await expect(page.locator('.failed')).toHaveCount(0);
 });
+
+test('what was painted goes on through steps: its height is turned down, and back', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await page.keyboard.press('p');
+  const hex = page.getByLabel('Brush color as hex');
+  await hex.fill('#d01010');
+  await hex.press('Enter');
+  await settled(page);
+  const before = await pixel(page, 0.5, 0.45);
+  await stroke(page, [0.46, 0.45], [0.54, 0.45]);
+  await settled(page);
+  const red = await pixel(page, 0.5, 0.45);
+  expect(red[0] - red[1]).toBeGreaterThan(before[0] - before[1] + 40);
+  await page.getByRole('button', { name: 'base color: steps after it' }).click();
+  await expect(page.getByRole('heading', { name: /^base color of / })).toBeVisible();
+  // red without saturation is grey
+  await type(page, 'contrast', '0');
+  await settled(page);
+  const grey = await pixel(page, 0.5, 0.45);
+  expect(grey[0] - grey[1]).toBeLessThan(red[0] - red[1] - 40);
+  await page.getByRole('button', { name: 'base color: without steps' }).click();
+  await settled(page);
+  expect(apart(red, await pixel(page, 0.5, 0.45))).toBeLessThan(8);
+  for (let i = 0; i < 5; i++) await page.getByRole('button', { name: 'Undo', exact: true }).click();
+});

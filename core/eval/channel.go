@@ -63,7 +63,7 @@ func (pl *layerPlan) modeOf(info stack.ChannelInfo) (blend.Mode, float32, bool) 
 func (p *Program) ownKey(u *surface.Surface, pl *layerPlan, c stack.Channel, pad float32) Key {
 	info, _ := p.Doc.Info(c)
 	k := cache.Join(p.bottom(u, info), Key{}, 13)
-	if pl.layer.Kind == stack.Group {
+	if pl.layer.Kind == stack.Group && !pl.goesOn(c) {
 		return p.chain(u, info, pl.kids, cache.Join(k, Key{}, 12), pad)
 	}
 	coat := pl.coats[c]
@@ -79,7 +79,16 @@ func (p *Program) ownKey(u *surface.Surface, pl *layerPlan, c stack.Channel, pad
 	if coat.stream != nil {
 		k = cache.Join(k, p.streamKey(u, coat.stream, len(coat.stream.steps), pad), 3)
 	}
+	if coat.moved != nil {
+		k = cache.Join(k, p.streamKey(u, coat.moved, len(coat.moved.steps), pad), 23)
+	}
 	return k
+}
+
+// goesOn reports whether what a layer holds of a channel goes through a stream.
+func (pl *layerPlan) goesOn(c stack.Channel) bool {
+	coat := pl.coats[c]
+	return coat != nil && coat.stream != nil && coat.stream.held != nil
 }
 
 // after returns the key of a channel's state after one more layer. A layer that
@@ -89,7 +98,7 @@ func (p *Program) after(u *surface.Surface, info stack.ChannelInfo, pl *layerPla
 	if !on || amount == 0 || pl.none(u) {
 		return k
 	}
-	if pl.layer.Kind == stack.Group {
+	if pl.layer.Kind == stack.Group && !pl.goesOn(info.Channel) {
 		from := k
 		if pl.layer.Isolated {
 			from = p.nothing(u, info)
@@ -103,7 +112,11 @@ func (p *Program) after(u *surface.Surface, info stack.ChannelInfo, pl *layerPla
 		return cache.Join(k, p.maskKey(u, pl, pad), 3)
 	}
 	if pl.layer.Kind == stack.Paint {
-		if list, _ := p.strokes.Touching(u, p.painting(pl), string(info.Channel), pad); len(list) == 0 {
+		far := pad
+		if pl.goesOn(info.Channel) {
+			far += p.total(pl.coats[info.Channel].stream)
+		}
+		if list, _ := p.strokes.Touching(u, p.painting(pl), string(info.Channel), far); len(list) == 0 {
 			return k
 		}
 	}
@@ -282,7 +295,7 @@ func (p *Program) over(
 	if mask.Uniform() && mask.Value == 0 {
 		return st, nil
 	}
-	if pl.layer.Kind == stack.Group {
+	if pl.layer.Kind == stack.Group && !pl.goesOn(info.Channel) {
 		return p.group(ctx, u, pl, info, st, k, mask, mode, amount)
 	}
 	coat := pl.coats[info.Channel]
@@ -520,7 +533,7 @@ func (p *Program) own(ctx context.Context, u *surface.Surface, pl *layerPlan, in
 	for c := range empty {
 		empty[c].Value = p.value(info, info.Default)[c]
 	}
-	if pl.layer.Kind == stack.Group {
+	if pl.layer.Kind == stack.Group && !pl.goesOn(info.Channel) {
 		st, err := p.run(ctx, u, info, pl.kids, state{c: empty}, p.bottom(u, info), false)
 		return st.c, err
 	}
@@ -547,6 +560,8 @@ func (p *Program) ownCovered(
 	coat := pl.coats[info.Channel]
 	cover.Value = 1
 	switch {
+	case pl.goesOn(info.Channel):
+		return p.afterHeld(ctx, u, pl, info, counts)
 	case pl.layer.Kind == stack.Paint:
 		return p.paintedOwn(ctx, u, pl, info)
 	case pl.layer.Kind == stack.Picture:

@@ -65,6 +65,7 @@ type coatPlan struct {
 	coat   stack.Coat
 	key    Key
 	stream *streamPlan // nil when the source is a value
+	moved  *streamPlan // what moves in the stream of a layer that holds something, for how much it covers; else nil
 	bevel  *streamPlan // the mask with a bevelled border, of a height that asks for one; else nil
 }
 
@@ -186,6 +187,10 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 			cp.stream = planStream(coat.Stream, ground(info, coat))
 			cp.stream.color = info.Color()
 		}
+		if holds(l.Kind) {
+			info, _ := d.Info(c)
+			planHeld(l, c, info, cp)
+		}
 		pl.coats[c] = cp
 	}
 	pl.mask = planStream(l.Mask, []float32{1}) // a mask begins white: an unmasked layer shows
@@ -200,7 +205,7 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 	}
 	pl.mask.eachFollower(func(s *stack.Step) { pl.followers = append(pl.followers, s) })
 	for _, c := range pl.coats {
-		for _, sp := range []*streamPlan{c.stream, c.bevel} {
+		for _, sp := range []*streamPlan{c.stream, c.moved, c.bevel} {
 			if sp != nil {
 				sp.eachFollower(func(s *stack.Step) { pl.followers = append(pl.followers, s) })
 			}

@@ -20,7 +20,8 @@ type streamPlan struct {
 	steps  []stepPlan
 	ground []float32 // what it begins with, 1 or 3 components
 	start  Key
-	color  bool // whether colours are wanted at its end
+	color  bool      // whether colours are wanted at its end
+	held   *heldPlan // what it begins with in place of the ground; nil: that
 	// of a stream that begins with what was painted: reads it from a tile
 	read func(ctx context.Context, u *surface.Surface) (pix.Rows, error)
 }
@@ -105,6 +106,9 @@ func (sp *streamPlan) active(upTo int) bool {
 // single returns the one source that the first steps come to, kept by its own
 // parameters and laid as it is over the ground, or nil.
 func (sp *streamPlan) single(upTo int) *stepPlan {
+	if sp.held != nil {
+		return nil
+	}
 	var found *stepPlan
 	for i := range upTo {
 		s := &sp.steps[i]
@@ -150,6 +154,9 @@ func (p *Program) streamKey(u *surface.Surface, sp *streamPlan, upTo int, pad fl
 		}
 	}
 	k := cache.Join(u.Key, sp.start, 11)
+	if sp.held != nil {
+		k = cache.Join(k, p.heldKey(u, sp.held, pad), 22)
+	}
 	for i := range upTo {
 		s := &sp.steps[i]
 		if !s.step.On {
@@ -223,6 +230,11 @@ func (p *Program) streamWhere(
 			}
 		}
 		out, from = v.Clone(), last+1
+	} else if sp.held != nil {
+		var err error
+		if out, err = p.held(ctx, u, sp.held); err != nil {
+			return nil, err
+		}
 	} else {
 		for _, g := range sp.ground {
 			row := make([]float32, n)
@@ -230,7 +242,7 @@ func (p *Program) streamWhere(
 			out = append(out, row)
 		}
 	}
-	first := from == 0
+	first := from == 0 && sp.held == nil
 	later := p.ahead(u, sp, from, upTo, need)
 	var scratch, alpha []float32
 	for i := from; i < upTo; i++ {

@@ -88,12 +88,12 @@ func (r Reach) All() bool {
 	return len(r.Sheets)+len(r.Parts)+len(r.Islands)+len(r.Faces)+len(r.IDs) == 0
 }
 
-// Coat is what a layer does to one channel. Value and Stream are ignored in a
-// paint layer and in a group.
+// Coat is what a layer does to one channel. Value is ignored in a paint layer, a picture layer
+// and a group; what these hold goes on through Stream.
 type Coat struct {
 	On       bool              `json:"on"`
 	Value    []float32         `json:"value,omitempty"`
-	Stream   []*Step           `json:"stream,omitempty" doc:"the source when not empty; the value otherwise"`
+	Stream   []*Step           `json:"stream,omitempty" doc:"of a fill layer its source when not empty, the value otherwise; of all others what they hold goes on through it"`
 	Range    []float32         `json:"range,omitempty" doc:"what black and white of the stream mean in a channel of one component"`
 	Pictures map[string]string `json:"pictures,omitempty" doc:"of a picture layer: picture by sheet name"`
 	Blend    blend.Mode        `json:"blend"`

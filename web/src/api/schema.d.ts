@@ -994,7 +994,7 @@ export interface components {
       };
       /** @description what black and white of the stream mean in a channel of one component */
       range?: number[] | null;
-      /** @description the source when not empty; the value otherwise */
+      /** @description of a fill layer its source when not empty, the value otherwise; of all others what they hold goes on through it */
       stream?: components['schemas']['Step'][] | null;
       value?: number[] | null;
     };

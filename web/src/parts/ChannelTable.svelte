@@ -31,6 +31,17 @@
     ui.freshStream = ui.stream = c.channel;
     ui.step = '';
   }
+  /** What a layer holds goes on through steps; the first softens a height, and grades all else. */
+  function after(c: ChannelInfo) {
+    const soft = c.channel === 'height' || c.channel === 'normal';
+    const params = soft ? { radius: ui.extent / 400 } : {};
+    const first = { id: newID(), kind: soft ? 'blur' : 'contrast', on: true, amount: 1, params } as Step;
+    if (!coat(c).stream?.length) {
+      session.op(op(c, { stream: [first] }));
+      ui.step = first.id;
+    }
+    ui.freshStream = ui.stream = c.channel;
+  }
 </script>
 
 <div class="coats" role="table" aria-label={`Channels of ${layer.name}`}>
@@ -48,10 +59,31 @@
       <span class="label" role="cell">{c.label}</span>
       {#if k.on}
         <span role="cell" class="source">
-          {#if layer.kind === 'paint' || layer.kind === 'picture'}
-            <span class="quiet">{layer.kind === 'paint' ? 'painted' : 'picture'}</span>
-          {:else if group}
-            <span class="quiet">of its layers</span>
+          {#if layer.kind !== 'fill'}
+            {#if k.stream?.length}
+              <button
+                class="chip grow"
+                class:on={ui.stream === c.channel}
+                title="What it holds goes on through these steps"
+                onclick={() => after(c)}>then {k.stream.length} step{k.stream.length === 1 ? '' : 's'}</button
+              >
+              <button
+                class="chip mini"
+                title="As it is, without steps after it"
+                aria-label={`${c.label}: without steps`}
+                onclick={() => source(c, 'value')}>✕</button
+              >
+            {:else}
+              <span class="quiet grow"
+                >{{ paint: 'painted', picture: 'picture', group: 'of its layers' }[layer.kind]}</span
+              >
+              <button
+                class="chip mini"
+                title="Let it go on through steps: soften it, grade it, sharpen it …"
+                aria-label={`${c.label}: steps after it`}
+                onclick={() => after(c)}>…</button
+              >
+            {/if}
           {:else if k.stream?.length}
             <button class="chip grow" class:on={ui.stream === c.channel} onclick={() => source(c, 'stream')}
               >{k.stream.length} step{k.stream.length === 1 ? '' : 's'}</button

@@ -80,9 +80,11 @@
     ui.stream = stream;
     ui.step = '';
   };
+  /** what black and white mean when nothing else is said; of what a layer holds all of it is kept */
+  const usual = (c: ChannelInfo) => (layer?.kind === 'fill' ? c.range! : [c.min, c.max]);
   const range = (c: ChannelInfo, i: number, v: number): Op => {
     const coat = layer!.channels![c.channel] as Coat;
-    const r = [...(coat.range?.length === 2 ? coat.range : c.range!)];
+    const r = [...(coat.range?.length === 2 ? coat.range : usual(c))];
     r[i] = v;
     return { kind: 'layer.set', target: layer!.id, path: `channels.${c.channel}`, value: { ...coat, range: r } };
   };
@@ -140,7 +142,7 @@
       <StepMenu {session} {ui} />
       {#if channel && channel.components === 1 && layer.channels?.[channel.channel]?.stream?.length}
         {@const r =
-          layer.channels[channel.channel].range?.length === 2 ? layer.channels[channel.channel].range! : channel.range!}
+          layer.channels[channel.channel].range?.length === 2 ? layer.channels[channel.channel].range! : usual(channel)}
         {@const [lo, hi] = heightRange(channel)}
         {#each ['black is', 'white is'] as word, i (word)}
           <span class="quiet whitespace-nowrap text-sm">{word}</span>
@@ -152,7 +154,7 @@
               max={hi}
               unit={channel.unit}
               scale={channel.scale}
-              fallback={channel.range![i]}
+              fallback={usual(channel)[i]}
               preview={(v) => session.preview(range(channel, i, v))}
               commit={(v) => session.op(range(channel, i, v))}
             /></span
