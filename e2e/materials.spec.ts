@@ -246,3 +246,19 @@ test('on a model that comes from elsewhere, without bakes, a material shows at o
   await page.goto('/');
   await page.getByRole('button', { name: 'Delete crate' }).click();
 });
+
+test('glass on one part makes no other sheet see-through', async ({ page }) => {
+  await openProject(page, 'Signal lantern');
+  const clear = () => page.evaluate(() => (window as any).stage.worn.list.map((s: any) => (s.transparent ? s.name : '')).filter(Boolean) as string[]);
+  expect(await clear()).toEqual(['Glass']);
+  await stock(page);
+  await page.getByLabel('Find a material').fill('old glass');
+  await page.getByLabel('What it covers where it falls').selectOption('the part');
+  await hold(page, 'Old glass, salted', [0.5, 0.62]);
+  await page.mouse.up();
+  await expect(page.getByRole('group', { name: 'Dials of Old glass, salted' })).toBeVisible();
+  await expect.poll(clear).toContain('Enamel');
+  expect((await clear()).length).toBe(2);
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await expect.poll(clear).toEqual(['Glass']);
+});

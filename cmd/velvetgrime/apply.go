@@ -120,7 +120,7 @@ func (o *applying) document(mat *material.Material, m *mesh.Model) (*stack.Docum
 		sheets = append(sheets, s.Name)
 	}
 	d := stack.New(sheets, o.size)
-	g := mat.Placed("material", o.seed, float64(m.Bounds.Size().Length()))
+	g := mat.Placed("material", o.seed, m.Extent(o.parts, nil))
 	for _, name := range o.parts {
 		if !slices.ContainsFunc(m.Parts, func(p mesh.Part) bool { return p.Name == name }) {
 			return nil, fmt.Errorf("the model has no part %q; 'velvetgrime inspect' lists its parts", name)

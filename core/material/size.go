@@ -12,7 +12,7 @@ import (
 // weathers goes with the object: a rubbed edge, a line of mud and a run of rust are seen on both.
 
 // mostFit bounds by how much lengths go with an object, either way.
-const mostFit = 100
+const mostFit = 20
 
 // Fit sets the lengths of a group that go with the object, and the ends of the dials that move
 // them, for an object so many times as large as the one that it was made for.

@@ -583,3 +583,23 @@ func (m *Model) AsTiles() (*Model, error) {
 	}
 	return out, out.Finish()
 }
+
+// Extent is the longest way through the box of what lies on some parts or sheets, by name,
+// metres; without any of the whole model.
+func (m *Model) Extent(parts, sheets []string) float64 {
+	if len(parts)+len(sheets) == 0 {
+		return float64(m.Bounds.Size().Length())
+	}
+	box := geom.EmptyBox()
+	for i, tri := range m.Tri {
+		if slices.Contains(parts, m.Parts[m.TriPart[i]].Name) || slices.Contains(sheets, m.Sheets[m.TriSheet[i]].Name) {
+			for _, v := range tri {
+				box = box.Grow(m.Pos[v])
+			}
+		}
+	}
+	if box.Empty() {
+		return 0
+	}
+	return float64(box.Size().Length())
+}

@@ -1,5 +1,6 @@
 // A line-up: alternatives of the object beside each other, of which one is taken.
 import type { Layer } from '../api/client';
+import { clearOn } from './stack';
 import type { Op, Session } from './session.svelte';
 
 /** What one picture of a line-up shows: the document with a change, as it was after an entry
@@ -33,12 +34,11 @@ export class LineUp {
   }
 }
 
-/** Whether a change brings a layer that some of what lies below is seen through. */
-export function clears(op: Op | undefined): boolean {
-  const clear = (l: Layer): boolean => !!l.channels?.opacity?.on || ((l.layers ?? []) as Layer[]).some(clear);
+/** Whether a change brings layers through which something of a sheet is seen. */
+export function clears(op: Op | undefined, sheet: string, parts: string[]): boolean {
   if (!op) return false;
-  if (op.kind === 'batch') return ((op.ops ?? []) as Op[]).some(clears);
-  return op.kind === 'layer.add' && clear(op.layer as unknown as Layer);
+  if (op.kind === 'batch') return ((op.ops ?? []) as Op[]).some((o) => clears(o, sheet, parts));
+  return op.kind === 'layer.add' && clearOn([op.layer as unknown as Layer], sheet, parts);
 }
 
 /** Makes a line-up of the values of a number: what is compared, the values, what sets one, and

@@ -80,10 +80,12 @@ export function overOpen(session: Session, ui: UI, group: Layer, reach: Reach): 
   return { kind: 'layer.add', parent: at?.parent ?? '', index: at ? at.index + 1 : -1, layer: layer as never };
 }
 
-/** A material in the hand: its group, which is there as soon as the server has made it. */
+/** A material in the hand: its group for what it lies on, which is there as soon as the server
+ * has made it. */
 export class Held {
-  private group: Layer | null = null;
-  private readonly coming: Promise<void>;
+  /** by the size of what it is made for, roughly */
+  private readonly groups = new Map<number, Promise<Layer>>();
+  private readonly seed = 1 + Math.floor(Math.random() * 99999);
   /** what it is tried on, by its key; '': nothing */
   private on = '';
 
@@ -92,7 +94,14 @@ export class Held {
     private readonly session: Session,
     private readonly ui: UI,
   ) {
-    this.coming = groupOf(material, session.id, ui.extent).then((g) => void (this.group = g));
+    void this.group({}).catch(() => {}); // it will be asked for soon
+  }
+
+  private group(reach: Reach): Promise<Layer> {
+    const size = Number(this.ui.extentOf(reach).toPrecision(2));
+    let g = this.groups.get(size);
+    if (!g) this.groups.set(size, (g = groupOf(this.material, this.session.id, size, this.seed)));
+    return g;
   }
 
   /** Shows it there, without keeping it; null takes it off again. */
@@ -100,29 +109,25 @@ export class Held {
     const key = there?.key ?? '';
     if (key === this.on) return;
     this.on = key;
-    await this.coming;
-    if (key === this.on) this.session.preview(there ? this.op(there.reach) : null);
+    const op = there && overOpen(this.session, this.ui, await this.group(there.reach), there.reach);
+    if (key === this.on) this.session.preview(op);
   }
 
   /** Keeps it where it falls in the stack: in a group, at a place. */
   async putAt(parent: string, index: number) {
-    await this.coming;
-    this.on = '';
-    this.session.preview(null);
-    this.session.op({ kind: 'layer.add', parent, index, layer: this.group as never });
-    if (this.group) this.ui.choose(this.group.id, true);
+    this.keep({ kind: 'layer.add', parent, index, layer: (await this.group({})) as never }, await this.group({}));
   }
 
   /** Keeps it, over the open layer. */
   async put(reach: Reach) {
-    await this.coming;
-    this.on = '';
-    this.session.op(this.op(reach));
-    this.session.preview(null);
-    if (this.group) this.ui.choose(this.group.id, true);
+    const g = await this.group(reach);
+    this.keep(overOpen(this.session, this.ui, g, reach), g);
   }
 
-  private op(reach: Reach): Op {
-    return overOpen(this.session, this.ui, this.group!, reach);
+  private keep(op: Op, group: Layer) {
+    this.on = '';
+    this.session.op(op);
+    this.session.preview(null);
+    this.ui.choose(group.id, true);
   }
 }

@@ -180,3 +180,22 @@ export function modeName(channel: string, mode: string): string {
   if (channel === 'normal') return { normal: 'replace', detail: 'keep detail' }[mode] ?? mode;
   return mode;
 }
+
+/** Whether a reach covers something of a sheet, on which some parts lie. Islands, faces and ID
+ * colours may lie on any. */
+export function reachesSheet(r: Reach, sheet: string, parts: string[]): boolean {
+  const some = (l: unknown[] | null | undefined) => !!l?.length;
+  if (![r.sheets, r.parts, r.islands, r.faces, r.ids].some(some)) return true;
+  if (some(r.islands) || some(r.faces) || some(r.ids)) return true;
+  return !!r.sheets?.includes(sheet) || !!r.parts?.some((p) => parts.includes(p));
+}
+
+/** Whether layers let something of a sheet be seen through. */
+export function clearOn(layers: Layer[], sheet: string, parts: string[]): boolean {
+  return layers.some(
+    (l) =>
+      l.visible &&
+      reachesSheet(l.reach ?? {}, sheet, parts) &&
+      (!!l.channels?.opacity?.on || clearOn((l.layers ?? []) as Layer[], sheet, parts)),
+  );
+}

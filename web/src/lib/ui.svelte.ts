@@ -8,6 +8,7 @@ import type { MadeBrush, StepKind } from '../api/client';
 import { Brush } from './brush.svelte';
 import { Look } from './look.svelte';
 import type { Picked } from './session.svelte';
+import type { Reach } from './stack';
 
 export type Station = 'Prepare' | 'Layer' | 'Judge' | 'Deliver';
 export type Tool = 'orbit' | 'brush' | 'erase' | 'clone' | 'smear' | 'fill' | 'lasso' | 'drill' | 'reach';
@@ -50,6 +51,8 @@ export class UI {
   pictures = $state.raw<{ files: File[]; known: string[] } | null>(null);
   /** the longest way through the model's box, metres; wired where the model is shown */
   extent = $state(1);
+  /** that through what a reach covers, as far as the page knows it; wired there, too */
+  extentOf: (r: Reach) => number = () => this.extent;
   /** alternatives that the view shows beside one another, of which one is taken */
   lineup = $state.raw<LineUp | null>(null);
   suggest: (kind: StepKind) => Record<string, unknown> = () => ({});

@@ -33,7 +33,7 @@
   async function compareNewer(m: MaterialInfo) {
     busy = true;
     try {
-      const g = await groupOf(m, session.id, ui.extent, layer.made?.seed || undefined);
+      const g = await groupOf(m, session.id, ui.extentOf(layer.reach), layer.made?.seed || undefined);
       ui.lineup = new LineUp(`Versions of ${layer.made!.name}`, [
         { label: `Version ${layer.made!.version || 1}, as it is` },
         { label: `Version ${m.version}`, op: inPlaceOf(session, layer, g), taken: () => ui.choose(g.id, true) },

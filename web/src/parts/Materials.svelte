@@ -86,8 +86,9 @@
     error = '';
     making = true;
     try {
-      const groups = await Promise.all(marked.map((m) => groupOf(m, session.id, ui.extent)));
-      const reach = place.startsWith('part:') ? { parts: [place.slice(5)] } : {};
+      const reach =
+        place === 'open' && open ? open.reach : place.startsWith('part:') ? { parts: [place.slice(5)] } : {};
+      const groups = await Promise.all(marked.map((m) => groupOf(m, session.id, ui.extentOf(reach))));
       const list = groups.map((g, i) => ({
         label: g.name,
         op: place === 'open' && open ? inPlaceOf(session, open, g) : overOpen(session, ui, g, reach),

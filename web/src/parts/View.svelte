@@ -94,7 +94,11 @@
     const tools = [pull, new Mark(b, prep), new Take(b), lasso, new Source(b), strokes, new Pan(b), drill];
     const hand = new Hand(canvas, stage, tools, () => !ui.painting && ui.mode !== 'flat');
     ready = { stage, detail, strokes, lasso, pull, drill, hand };
-    ui.extent = stage.bounds.getSize(new Vector3()).length();
+    ui.extent = stage.extent([], []);
+    ui.extentOf = (r) => {
+      const sheets = (r.sheets ?? []).map((n) => stage.worn.list.findIndex((s) => s.name === n));
+      return stage.extent(r.parts ?? [], sheets) || ui.extent;
+    };
     ui.along = (rail) => strokes.painter.along(rail);
     ui.suggest = (kind) => suggested(kind, stage.bounds);
     stage.onView = () => void detail.see();

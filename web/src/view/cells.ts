@@ -42,7 +42,7 @@ export class Cell {
     of: Session,
     renderer: WebGLRenderer,
     sheets: Sheet[],
-    clear: boolean,
+    clear: (sheet: number) => boolean,
     bytes: number,
     changed: (atOnce: boolean) => void,
   ) {
@@ -50,7 +50,7 @@ export class Cell {
     this.worn = new Sheets(renderer, names, [], bytes, () => changed(false));
     sheets.forEach((s, i) => {
       if (s.size) this.worn.setSize(i, s.size);
-      this.worn.setTransparent(i, s.transparent || clear);
+      this.worn.setTransparent(i, s.transparent || clear(i));
     });
     this.session = new Session(of.id, of.about, { aside: true });
     this.session.onTile = (t) => this.worn.write(t);

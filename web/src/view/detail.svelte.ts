@@ -1,6 +1,7 @@
 // What is seen of the sheets and how finely, and what the server is told of it.
 import type { Session } from '../lib/session.svelte';
 import type { Cell } from './cells';
+import { clearOn } from '../lib/stack';
 import type { Stage } from './stage';
 
 /** width of a card over its height */
@@ -87,11 +88,7 @@ export class Detail {
         stage.worn.setSize(i, size);
         other = true;
       }
-      const clear = session.rows.some(
-        ({ layer: l }) =>
-          l.visible && l.channels?.opacity?.on && (!l.reach.sheets?.length || l.reach.sheets.includes(sheet.name)),
-      );
-      stage.worn.setTransparent(i, clear);
+      stage.worn.setTransparent(i, clearOn(session.layers, sheet.name, stage.partsOn(i)));
     });
     if (other) void this.see();
   }

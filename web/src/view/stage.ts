@@ -169,7 +169,8 @@ export class Stage {
   cell(alternative: Alternative, of: Session, among: number): Cell {
     const bytes = (this.room(this.megabytes) / among) | 0;
     const { list } = this.worn;
-    return new Cell(alternative, of, this.renderer, list, clears(alternative.op), bytes, (now) =>
+    const clear = (i: number) => clears(alternative.op, list[i].name, this.partsOn(i));
+    return new Cell(alternative, of, this.renderer, list, clear, bytes, (now) =>
       now ? this.invalidate() : this.finer(),
     );
   }
@@ -479,6 +480,20 @@ export class Stage {
   /** The box around the model. */
   get bounds() {
     return this.box;
+  }
+
+  /** The parts that lie on a sheet, by its number. */
+  partsOn(sheet: number): string[] {
+    return this.meshes.filter((m) => m.userData.sheet === sheet).map((m) => m.userData.part as string);
+  }
+
+  /** The longest way through the box of what some parts and sheets wear; of all without any. */
+  extent(parts: string[], sheets: number[]): number {
+    if (!parts.length && !sheets.length) return this.box.getSize(new Vector3()).length();
+    const box = new Box3();
+    for (const m of this.meshes)
+      if (parts.includes(m.userData.part) || sheets.includes(m.userData.sheet)) box.expandByObject(m);
+    return box.isEmpty() ? 0 : box.getSize(new Vector3()).length();
   }
 
   /** Makes what finds the surface under a point quickly. */
