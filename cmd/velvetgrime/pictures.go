@@ -76,7 +76,7 @@ func pictures(ctx context.Context, dir string, only []string) error {
 			return err
 		}
 	}
-	for _, name := range []string{"lantern", "bollard", "gull"} {
+	for _, name := range []string{"lantern", "bollard", "gull", "ferry"} {
 		if wanted(name) {
 			if err := demoSheet(ctx, name, dir); err != nil {
 				return err

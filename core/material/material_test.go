@@ -1,10 +1,11 @@
-package material
+package material_test
 
 import (
 	"encoding/json"
 	"testing"
 
 	"velvetgrime/core/eval"
+	. "velvetgrime/core/material"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/render"
 	"velvetgrime/core/stack"

@@ -55,6 +55,8 @@ func Bakes(name string) (bake.Settings, []string) {
 		s.Radius = 0.012
 	case "gull":
 		s.Radius = 0.006
+	case "ferry":
+		s.Radius = 0.02
 	case "lantern":
 		s.Front, s.Back, s.Radius = 0.003, 0.003, 0.003
 		maps = append(maps, "normal", "height", "id")
@@ -71,6 +73,8 @@ func Dressed(name string) (m, dense *mesh.Model, d *stack.Document, s bake.Setti
 		return Bollard(), nil, BollardDocument(), s, maps
 	case "gull":
 		return Gull(), nil, GullDocument(), s, maps
+	case "ferry":
+		return Ferry(), nil, FerryDocument(), s, maps
 	}
 	return Lantern(), nil, LanternDocument(), s, []string{"ao", "curvature", "thickness", "sky"}
 }

@@ -10,7 +10,7 @@ import (
 	"velvetgrime/core/step"
 )
 
-func models() []*mesh.Model { return []*mesh.Model{Lantern(), Bollard()} }
+func models() []*mesh.Model { return []*mesh.Model{Lantern(), Bollard(), Ferry()} }
 
 // Islands of the sample models may not overlap or leave their sheet: no texel may
 // be claimed by two islands.
@@ -45,7 +45,7 @@ func TestUVsDoNotOverlap(t *testing.T) {
 }
 
 func TestModelsAreRealSizedAndFaceOutward(t *testing.T) {
-	for i, want := range []float32{0.46, 0.62} {
+	for i, want := range []float32{0.46, 0.62, 2.31} {
 		m := models()[i]
 		if h := m.Bounds.Size().Y; h < want-0.03 || h > want+0.03 {
 			t.Errorf("%s is %.3f m tall, want about %.2f", m.Name, h, want)
@@ -63,7 +63,7 @@ func TestModelsAreRealSizedAndFaceOutward(t *testing.T) {
 }
 
 func TestDocumentsAreValid(t *testing.T) {
-	for _, d := range []*stack.Document{LanternDocument(), BollardDocument(), GullDocument()} {
+	for _, d := range []*stack.Document{LanternDocument(), BollardDocument(), GullDocument(), FerryDocument()} {
 		if err := step.Rules.Check(d); err != nil {
 			t.Error(err)
 		}

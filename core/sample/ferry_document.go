@@ -1,0 +1,95 @@
+package sample
+
+import (
+	"fmt"
+	"math"
+
+	"velvetgrime/core/blend"
+	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/material"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+)
+
+// dressing is a shipped material on parts or sheets, with its dials turned.
+type dressing struct {
+	id, material  string
+	seed          int
+	sheets, parts []string
+	dials         map[string]float64
+}
+
+// FerryDocument dresses the piece of the ferry with shipped materials: what an artist gets by
+// dropping them on parts and turning dials, with a painted number and the weather over all.
+func FerryDocument() *stack.Document {
+	m := Ferry()
+	var sheets []string
+	for _, s := range m.Sheets {
+		sheets = append(sheets, s.Name)
+	}
+	d := stack.New(sheets, 1024)
+	c := landing()
+	c.Water, c.Age = 0.42, 22
+	d.Conditions = c
+	all := []dressing{
+		{"topsides", "Enamel, blue", 11, []string{"Hull"}, nil, map[string]float64{"how worn": 0.36, "rust": 0.55, "faded": 0.55}},
+		{"boot", "Bottom paint, red", 12, nil, []string{"Bottom strake"}, map[string]float64{"how worn": 0.4, "rust": 0.4}},
+		{"deck", "Teak deck", 13, []string{"Timber"}, nil, map[string]float64{"grey": 0.6}},
+		{"house", "Enamel, cream", 15, []string{"House"}, nil, map[string]float64{"how worn": 0.33, "rust": 0.45, "faded": 0.5}},
+		{"panel", "Enamel, black", 16, nil, []string{"Number panel"}, map[string]float64{"how worn": 0.25, "rust": 0.3}},
+		{"rails", "Galvanised steel", 17, []string{"Rails"}, nil, map[string]float64{"rust": 0.35}},
+		{"brass", "Brass, salt-bitten", 18, nil, []string{"Porthole", "Panel screws", "Strake bolts", "Deck bollard"}, map[string]float64{"verdigris": 0.6}},
+		{"ropes", "Hemp rope", 20, nil, []string{"Coiled rope", "Fender ropes"}, nil},
+		{"fender", "Rubber, perished", 21, nil, []string{"Fender"}, map[string]float64{"scuffs": 0.7}},
+		{"pane", "Old glass, salted", 22, []string{"Glass"}, nil, map[string]float64{"salt": 0.6}},
+		{"shells", "Barnacles", 24, nil, []string{"Bottom strake"}, map[string]float64{"how much": 0.35, "how high": 0.12}},
+	}
+	for _, w := range all {
+		mat, err := material.Find(w.material)
+		if err != nil {
+			panic(err) // of our own
+		}
+		g := mat.Placed(w.id, w.seed, m.Extent(w.parts, w.sheets))
+		g.Reach = stack.Reach{Sheets: w.sheets, Parts: w.parts}
+		d.Layers = append(d.Layers, g)
+		for dial, v := range w.dials {
+			n, _, _, err := step.Rules.Apply(d, stack.TurnDial{Target: w.id, Dial: dial, Value: v})
+			if err != nil {
+				panic(fmt.Sprintf("%s: %v", w.material, err))
+			}
+			d = n
+		}
+	}
+	d.Layers = append(d.Layers, ferryNumber(), bundle("ferry-weather", "Weather",
+		layer("ferry-runs", "Rust runs", 0.75, []string{"Hull", "House"}, coats{stack.BaseColor: with(made(src("noise", blend.Normal, 1, noiseP("clouds", 40, 5, 6)), ramp("smooth", 0.2, "#3c1f10", 0.8, "#7a4a26")), blend.Normal, 0.8), stack.Roughness: num(0.7), stack.Metallic: num(0)},
+			src("run", blend.Normal, 1, params{"from": "lower edges", "count": 60.0, "width": 0.008, "length": 0.22, "streaks": 0.8, "meander": 0.3, "breakup": 0.6, "contrast": 0.35, "much": 0.45, "seed": 4.0})),
+		layer("ferry-grime", "Grime", 0.7, nil, coats{stack.BaseColor: col("#1b1611"), stack.Roughness: num(0.85), stack.Metallic: num(0)},
+			src("nook", blend.Normal, 1, params{"much": 0.5, "grain": 0.02, "width": 0.012, "breakup": 0.65, "contrast": 0.3, "film": 0.15, "seed": 7.0}))))
+	return d
+}
+
+// ferryNumber is her number on its panel, painted by hand.
+func ferryNumber() *stack.Layer {
+	l := &stack.Layer{ID: "number", Name: "Number 27", Kind: stack.Paint, Visible: true, Amount: 1, Reach: stack.Reach{Parts: []string{"Number panel"}},
+		Channels: coats{stack.BaseColor: with(stack.Coat{On: true}, blend.Normal, 1), stack.Roughness: with(stack.Coat{On: true}, blend.Normal, 1)},
+		Mask:     stream(src("noise", blend.Normal, 1, params{"frequency": 60.0, "octaves": 6.0, "amplitude": 1.4, "seed": 10.0}), shape("levels", params{"low": 0.12, "high": 0.32}))}
+	mark := func(points ...p2) {
+		s := &brush.Stroke{ID: fmt.Sprintf("number-%d", len(l.Strokes)+1), Radius: 0.026, Strength: 1, Hardness: 0.92,
+			Values: map[string][]float32{"baseColor": hex("#d9d2bd"), "roughness": {0.4}}}
+		for _, p := range points {
+			s.Points = append(s.Points, brush.Point{Pos: geom.V3(float32(-0.95+p[0]), float32(1.93+p[1]), -0.688), Nrm: geom.V3(0, 0, 1), Pressure: 1})
+		}
+		l.Strokes, l.StrokeID = append(l.Strokes, s), append(l.StrokeID, s.ID)
+	}
+	var two []p2
+	for i := 0; i <= 12; i++ {
+		s, c := math.Sincos(math.Pi * (1 - 1.25*float64(i)/12))
+		two = append(two, p2{-0.15 + 0.085*c, 0.05 + 0.075*s})
+	}
+	mark(append(two, p2{-0.235, -0.125})...)
+	mark(p2{-0.235, -0.125}, p2{-0.06, -0.125})
+	mark(p2{0.06, 0.125}, p2{0.235, 0.125})
+	mark(p2{0.235, 0.125}, p2{0.18, 0.03}, p2{0.13, -0.06}, p2{0.11, -0.125})
+	return l
+}
