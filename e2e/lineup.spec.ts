@@ -137,4 +137,19 @@ test('values of a number, of a dial, seeds and marked states are lined up', asyn
   await expect(page.getByRole('group', { name: 'Dials of Clean gold' })).toHaveCount(0);
   await undo.click();
   await expect(page.getByRole('button', { name: 'Hide Clean gold' })).toBeVisible();
+  for (let i = 0; i < 3; i++) await undo.click(); // the seed, the dial, the material
+  await expect(page.getByRole('button', { name: 'Hide Clean gold' })).toHaveCount(0);
+});
+
+test('a number that is no part of the object is not lined up, and stays as it is', async ({ page }) => {
+  await openProject(page, 'Mooring bollard', false);
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await page.keyboard.press('p');
+  const strength = page.getByRole('slider', { name: 'Strength', exact: true });
+  const was = await strength.getAttribute('aria-valuenow');
+  await strength.click({ button: 'right' });
+  await page.waitForTimeout(300);
+  await expect(page.getByRole('menuitem', { name: 'Line up values' })).toHaveCount(0);
+  await expect(strength).toHaveAttribute('aria-valuenow', was!);
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
 });

@@ -41,10 +41,11 @@ export function clears(op: Op | undefined, sheet: string, parts: string[]): bool
   return op.kind === 'layer.add' && clearOn([op.layer as unknown as Layer], sheet, parts);
 }
 
-/** Makes a line-up of the values of a number: what is compared, the values, what sets one, and
- * how it is written. Null: a value is no part of the object. */
+/** Makes a line-up of the values of a number: what is compared, its present value, the values,
+ * what sets one, and how it is written. Null: a value is no part of the object. */
 export type Compare = (
   title: string,
+  now: number,
   values: number[],
   commit: (v: number) => void,
   says: (v: number) => string,
@@ -52,7 +53,9 @@ export type Compare = (
 
 export const comparer =
   (session: Session): Compare =>
-  (title, values, commit, says) => {
+  (title, now, values, commit, says) => {
+    // of what is no change of the document but the present value is tried, which changes nothing
+    if (!session.wouldBe(() => commit(now))) return null;
     const list = values.map((v) => ({ label: says(v), op: session.wouldBe(() => commit(v)) ?? undefined }));
     return list.every((a) => a.op) ? new LineUp(title, list) : null;
   };

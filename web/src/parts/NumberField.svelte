@@ -41,7 +41,7 @@
     if (!compare) return;
     e.preventDefault();
     const values = spread(value, min, max, { whole, log });
-    menu = compare(label, values, commit, (v) => `${label} ${says(v)} ${unit}`.trim());
+    menu = compare(label, value, values, commit, (v) => `${label} ${says(v)} ${unit}`.trim());
   }
   let dragged = $state<number | null>(null);
   let typing = $state<string | null>(null);

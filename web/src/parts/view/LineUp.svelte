@@ -16,10 +16,13 @@
 </script>
 
 <svelte:window
-  onkeydown={(e) => {
-    if (e.key === 'Escape') leave();
+  onkeydowncapture={(e) => {
     const n = Number(e.key);
-    if (!(e.target instanceof HTMLInputElement) && n >= 1 && n <= lineup.list.length) take(n - 1);
+    const takes = !(e.target instanceof HTMLInputElement) && n >= 1 && n <= lineup.list.length;
+    if (e.key !== 'Escape' && !takes) return;
+    e.stopImmediatePropagation(); // the key means nothing else now
+    if (takes) take(n - 1);
+    else leave();
   }}
 />
 <div class="lineup" role="group" aria-label={`Line-up: ${lineup.title}`}>
