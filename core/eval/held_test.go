@@ -104,8 +104,7 @@ func TestSoftenedPaintHasNoHalo(t *testing.T) {
 
 // The result of a group goes on through its channel's stream, alone and over what lies below.
 func TestAGroupsResultGoesOn(t *testing.T) {
-	inner := fill("inner", 1, coats{stack.Roughness: met("normal", 1, 0.8)})
-	inner.Mask = []*stack.Step{even(0.5)}
+	inner := fill("inner", 1, coats{stack.Roughness: met("normal", 1, 0.8)}, even(0.5))
 	g := groupOf("g", false, 1, "normal", nil, inner)
 	g.Channels = coats{stack.Roughness: {On: true, Blend: "normal", Amount: 1, Stream: []*stack.Step{st("invert", nil)}}}
 	below := fill("lower", 1, coats{stack.Roughness: met("normal", 1, 0.4)})
