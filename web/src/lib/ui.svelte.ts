@@ -40,7 +40,6 @@ export class UI {
   parts = $state.raw<string[]>([]);
   /** called with what was clicked on the model while the reach is picked */
   onReach: (p: Picked) => void = () => {};
-  /** parameters that fit a fresh step to the model; wired where the model is shown */
   /** which shelf of the stock is open */
   shelf = $state<'materials' | 'masks'>('materials');
   /** what a material covers where it falls */
@@ -55,6 +54,7 @@ export class UI {
   extentOf: (r: Reach) => number = () => this.extent;
   /** alternatives that the view shows beside one another, of which one is taken */
   lineup = $state.raw<LineUp | null>(null);
+  /** parameters that fit a fresh step to the model; wired where the model is shown */
   suggest: (kind: StepKind) => Record<string, unknown> = () => ({});
   /** words that layers are found by */
   find = $state('');
