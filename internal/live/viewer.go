@@ -230,24 +230,35 @@ func (v *viewer) carryOut(ctx context.Context, r request) error {
 	}
 	return v.s.do(func() {
 		v.doing = max(v.doing, h.N)
-		// "settled" may tell of what is drawn only after this answer, so it goes first
-		answer(guarded(h.T, func() error { return v.carry(r.(deed)) }))
+		changed := nothing
+		// "settled" may tell of what is drawn only after this answer, so it goes before anything is shown
+		answer(guarded(h.T, func() (err error) {
+			changed, err = v.carry(r.(deed))
+			return err
+		}))
+		if err := guarded(h.T, func() error { return v.show(changed) }); err != nil {
+			v.post(Refused{T: "error", Message: err.Error()})
+		}
 		v.heardOf(h.N)
 	})
 }
 
-// carry does a deed, in the session's goroutine, and shows and tells what came of it.
-func (v *viewer) carry(r deed) error {
+// carry does a deed, in the session's goroutine.
+func (v *viewer) carry(r deed) (outcome, error) {
 	v.s.request = r.head().Request
 	defer func() { v.s.request = "" }()
-	changed, err := r.do(v)
+	return r.do(v)
+}
+
+// show shows and tells what came of a deed.
+func (v *viewer) show(changed outcome) error {
 	if changed >= picture {
 		v.s.refresh()
 	}
 	if changed >= project {
 		v.s.tell()
 	}
-	return err
+	return nil
 }
 
 func (v *viewer) wish(w wish) {
