@@ -171,7 +171,7 @@ func (o *applying) on(ctx context.Context, mat *material.Material, file string, 
 	if needs := mat.Needs(); o.bake == "auto" && len(needs) > 0 {
 		s := bake.Default()
 		s.Size, s.Samples, s.Radius = min(o.size, 512), 32, float64(m.Bounds.Size().Length())/120
-		b, err := render.BakeInMemory(ctx, m, nil, s, []string{"ao", "curvature", "sky", "thickness"}, cliCache)
+		b, err := render.BakeInMemory(ctx, m, nil, s, []string{"ao", "curvature", "sky", "thickness"}, cache.New(cliCache))
 		if err != nil {
 			return fmt.Errorf("baking: %w", err)
 		}

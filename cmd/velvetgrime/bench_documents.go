@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
@@ -46,8 +47,8 @@ func benchDocuments(ctx context.Context, r *report) error {
 	}
 	for _, name := range names {
 		m, dense, d, s, maps := sample.Dressed(name)
-		if err := benchDocument(ctx, r, name, m, func(cache int) (*render.Baked, error) {
-			return render.BakeInMemory(ctx, m, dense, s, maps, cache)
+		if err := benchDocument(ctx, r, name, m, func(room int) (*render.Baked, error) {
+			return render.BakeInMemory(ctx, m, dense, s, maps, cache.New(room))
 		}, d, sizes); err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
@@ -59,8 +60,8 @@ func benchDocuments(ctx context.Context, r *report) error {
 		}
 		s, maps := sample.Bakes("bollard")
 		d := onModel(sample.BollardDocument(), m)
-		if err := benchDocument(ctx, r, "an outside model", m, func(cache int) (*render.Baked, error) {
-			return render.BakeInMemory(ctx, m, nil, s, maps, cache)
+		if err := benchDocument(ctx, r, "an outside model", m, func(room int) (*render.Baked, error) {
+			return render.BakeInMemory(ctx, m, nil, s, maps, cache.New(room))
 		}, d, sizes); err != nil {
 			return fmt.Errorf("%s: %w", file, err)
 		}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/material"
 	"velvetgrime/core/par"
@@ -20,7 +21,7 @@ import (
 func benchMaterials(ctx context.Context, r *report) error {
 	for _, name := range []string{"bollard", "lantern"} {
 		m, dense, d, s, maps := sample.Dressed(name)
-		b, err := render.BakeInMemory(ctx, m, dense, s, maps, benchCache)
+		b, err := render.BakeInMemory(ctx, m, dense, s, maps, cache.New(benchCache))
 		if err != nil {
 			return err
 		}

@@ -86,7 +86,7 @@ func benchResize(ctx context.Context, r *report) error {
 func benchOpen(ctx context.Context, r *report) error {
 	for _, name := range []string{"lantern", "bollard", "gull"} {
 		m, dense, d, s, maps := sample.Dressed(name)
-		b, err := render.BakeInMemory(ctx, m, dense, s, maps, benchCache)
+		b, err := render.BakeInMemory(ctx, m, dense, s, maps, cache.New(benchCache))
 		if err != nil {
 			return err
 		}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/render"
 	"velvetgrime/core/stack"
@@ -16,7 +17,7 @@ import (
 // a second of one core, from nothing, the way over the surface included; and what a
 // slider of each agent costs to its draft.
 func benchSteps(ctx context.Context, r *report) error {
-	t, err := render.Trial(ctx, 256)
+	t, err := render.Trial(ctx, 256, cache.New(cliCache))
 	if err != nil {
 		return err
 	}

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/material"
@@ -47,7 +48,7 @@ func pictures(ctx context.Context, dir string, only []string) error {
 	var trial *render.Baked
 	if wanted("sources") || wanted("agents") || wanted("materials") {
 		var err error
-		if trial, err = render.Trial(ctx, 512); err != nil {
+		if trial, err = render.Trial(ctx, 512, cache.New(cliCache)); err != nil {
 			return err
 		}
 	}
@@ -212,7 +213,7 @@ func agentSheet(ctx context.Context, t *render.Baked, dir string) error {
 
 func demoSheet(ctx context.Context, name, dir string) error {
 	m, dense, doc, s, maps := sample.Dressed(name)
-	b, err := render.BakeInMemory(ctx, m, dense, s, maps, 512<<20)
+	b, err := render.BakeInMemory(ctx, m, dense, s, maps, cache.New(512<<20))
 	if err != nil {
 		return err
 	}

@@ -71,9 +71,9 @@ func workerCommand() *cobra.Command {
 }
 
 // share bounds what is decoded, imported, baked and drawn at once, in MiB of the whole;
-// the cache makes room for it.
+// the caches make room for it.
 func share(hub *live.Hub, memory int) {
-	budget.Memory.Share(int64(memory)<<20, func(held int64) { hub.Cache.Yield(int(held)) })
+	budget.Memory.Share(int64(memory)<<20, func(held int64) { hub.Yield(int(held)) })
 }
 
 func serveCommand() *cobra.Command {

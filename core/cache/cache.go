@@ -103,6 +103,17 @@ func (c *Cache) Yield(bytes int) {
 	c.trim()
 }
 
+// Clear gives up everything.
+func (c *Cache) Clear() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	clear(c.entries)
+	for tier := range c.order {
+		c.order[tier].Init()
+		c.used[tier] = 0
+	}
+}
+
 func (c *Cache) Get(k Key) (Sized, bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()

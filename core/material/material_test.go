@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"testing"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	. "velvetgrime/core/material"
 	"velvetgrime/core/pix"
@@ -47,7 +48,7 @@ func differing(a, b []float32) (n int) {
 // Every material that ships is a valid group with three to eight dials that do something,
 // says what it is, and differs by its seed alone.
 func TestEveryMaterial(t *testing.T) {
-	trial, err := render.Trial(t.Context(), 256)
+	trial, err := render.Trial(t.Context(), 256, cache.New(192<<20))
 	if err != nil {
 		t.Fatal(err)
 	}

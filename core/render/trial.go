@@ -22,14 +22,14 @@ type Baked struct {
 }
 
 // BakeInMemory bakes a model for pictures that need no store: occlusion, curvature,
-// sky and thickness at size texels with so many rays. room is of the cache, in bytes.
+// sky and thickness at size texels with so many rays. What is evaluated on it goes to c.
 func BakeInMemory(
 	ctx context.Context,
 	m *mesh.Model,
 	dense *mesh.Model,
 	s bake.Settings,
 	maps []string,
-	room int,
+	c *cache.Cache,
 ) (*Baked, error) {
 	b, err := bake.New(ctx, m, dense, s, maps)
 	if err != nil {
@@ -43,7 +43,7 @@ func BakeInMemory(
 	}
 	out := &Baked{
 		Model:    m,
-		Scene:    eval.NewScene(m, cache.New(room)),
+		Scene:    eval.NewScene(m, c),
 		Prepared: &stack.Prepared{Baked: map[string]map[string]stack.Baked{}},
 	}
 	pics := map[string]*pix.Picture{}
@@ -75,11 +75,11 @@ func BakeInMemory(
 	return out, nil
 }
 
-// Trial bakes the trial post.
-func Trial(ctx context.Context, size int) (*Baked, error) {
+// Trial bakes the trial post at size texels. What is evaluated on it goes to c.
+func Trial(ctx context.Context, size int, c *cache.Cache) (*Baked, error) {
 	s := bake.Default()
 	s.Size, s.Samples, s.Smooth, s.Radius = size, 48, 2, 0.004
-	return BakeInMemory(ctx, sample.Trial(), nil, s, []string{"ao", "curvature", "sky", "thickness"}, 192<<20)
+	return BakeInMemory(ctx, sample.Trial(), nil, s, []string{"ao", "curvature", "sky", "thickness"}, c)
 }
 
 // TrialCamera is the view in which the trial post is shown.

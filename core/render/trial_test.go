@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"velvetgrime/core/bake"
+	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
@@ -18,7 +19,7 @@ import (
 	"velvetgrime/core/unwrap"
 )
 
-var trial = sync.OnceValues(func() (*Baked, error) { return Trial(context.Background(), 256) })
+var trial = sync.OnceValues(func() (*Baked, error) { return Trial(context.Background(), 256, cache.New(192<<20)) })
 
 // askew is the trial post with every island turned by an angle of its own, every
 // third one mirrored besides, packed anew.
@@ -43,7 +44,7 @@ var askew = sync.OnceValues(func() (*Baked, error) {
 	}
 	s := bake.Default()
 	s.Size, s.Samples, s.Smooth, s.Radius = 256, 48, 2, 0.004
-	return BakeInMemory(ctx, m, nil, s, []string{"ao", "curvature", "sky", "thickness"}, 192<<20)
+	return BakeInMemory(ctx, m, nil, s, []string{"ao", "curvature", "sky", "thickness"}, cache.New(192<<20))
 })
 
 func object(t *testing.T) *Baked {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"image"
 	"slices"
 	"time"
 
@@ -220,20 +221,12 @@ func (s *Server) materialShot(ctx context.Context, name string) ([]byte, error) 
 
 // ofMaterial makes that picture.
 func (s *studio) ofMaterial(ctx context.Context, m *material.Material) ([]byte, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	t, err := s.object(ctx)
-	if err != nil {
-		return nil, err
-	}
-	d := stack.New([]string{t.Model.Sheets[0].Name}, 512)
-	d.Layers, d.Prepared, d.Conditions = []*stack.Layer{m.Group("m", 0)}, t.Prepared, render.TrialConditions()
-	cam := render.TrialCamera(t.Model.Bounds)
-	cam.Eye = cam.At.Add(cam.Eye.Sub(cam.At).Mul(0.62))
-	cam.At = cam.At.Add(geom.V3(0, -0.1*t.Model.Bounds.Size().Y, 0))
-	img, err := render.Sketch(ctx, eval.Compile(t.Scene, d, "", ""), cam, shotWide, shotTall)
-	if err != nil {
-		return nil, err
-	}
-	return encoded(img)
+	return s.draw(ctx, func(t *render.Baked) (image.Image, error) {
+		d := stack.New([]string{t.Model.Sheets[0].Name}, 512)
+		d.Layers, d.Prepared, d.Conditions = []*stack.Layer{m.Group("m", 0)}, t.Prepared, render.TrialConditions()
+		cam := render.TrialCamera(t.Model.Bounds)
+		cam.Eye = cam.At.Add(cam.Eye.Sub(cam.At).Mul(0.62))
+		cam.At = cam.At.Add(geom.V3(0, -0.1*t.Model.Bounds.Size().Y, 0))
+		return render.Sketch(ctx, eval.Compile(t.Scene, d, "", ""), cam, shotWide, shotTall)
+	})
 }

@@ -17,6 +17,7 @@ import (
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 	"velvetgrime/internal/exchange"
+	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -47,7 +48,7 @@ func readMask(i *store.StockItem) (SavedMask, error) {
 // studio is where pictures of steps and saved masks are taken: the trial post with
 // its bakes, made when the first picture is asked for.
 type studio struct {
-	stored func(name string) (*pix.Picture, error) // pictures of projects
+	hub *live.Hub
 
 	mu     sync.Mutex
 	trial  *render.Baked
@@ -59,15 +60,16 @@ const (
 	shotTall = 96
 )
 
+// object is called by draw alone.
 func (s *studio) object(ctx context.Context) (*render.Baked, error) {
 	if s.trial == nil && s.failed == nil {
-		if s.trial, s.failed = render.Trial(context.WithoutCancel(ctx), 256); s.failed == nil {
+		if s.trial, s.failed = render.Trial(context.WithoutCancel(ctx), 256, s.hub.Beside); s.failed == nil {
 			own := s.trial.Scene.Picture
 			s.trial.Scene.Picture = func(name string) (*pix.Picture, error) {
 				if p, err := own(name); err == nil {
 					return p, nil
 				}
-				return s.stored(name)
+				return s.hub.Picture(name)
 			}
 		}
 	}
@@ -76,21 +78,33 @@ func (s *studio) object(ctx context.Context) (*render.Baked, error) {
 
 // picture shows a stream on the trial post as PNG. near brings the camera closer.
 func (s *studio) picture(ctx context.Context, steps []*stack.Step, near float32) ([]byte, error) {
+	return s.draw(ctx, func(t *render.Baked) (image.Image, error) {
+		d := t.MaskDocument(steps)
+		d.Conditions = render.TrialConditions()
+		cam := render.TrialCamera(t.Model.Bounds)
+		cam.Eye = cam.At.Add(cam.Eye.Sub(cam.At).Mul(near))
+		return render.Mask(ctx, eval.Compile(t.Scene, d, "", ""), "mask", "", cam, shotWide, shotTall)
+	})
+}
+
+// draw makes a picture of the baked trial post as PNG, one at a time.
+func (s *studio) draw(ctx context.Context, f func(*render.Baked) (image.Image, error)) ([]byte, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	t, err := s.object(ctx)
-	if err != nil {
-		return nil, err
-	}
-	d := t.MaskDocument(steps)
-	d.Conditions = render.TrialConditions()
-	cam := render.TrialCamera(t.Model.Bounds)
-	cam.Eye = cam.At.Add(cam.Eye.Sub(cam.At).Mul(near))
-	img, err := render.Mask(ctx, eval.Compile(t.Scene, d, "", ""), "mask", "", cam, shotWide, shotTall)
-	if err != nil {
-		return nil, err
-	}
-	return encoded(img)
+	var out []byte
+	err := s.hub.DrawBeside(ctx, "a picture of the stock", func() error {
+		t, err := s.object(ctx)
+		if err != nil {
+			return err
+		}
+		img, err := f(t)
+		if err != nil {
+			return err
+		}
+		out, err = encoded(img)
+		return err
+	})
+	return out, err
 }
 
 func encoded(img image.Image) ([]byte, error) {
@@ -146,7 +160,7 @@ func (s *studio) ofStep(ctx context.Context, kind string) ([]byte, error) {
 
 // stockRoutes serve what is kept for all projects.
 func (s *Server) stockRoutes(api huma.API) {
-	s.studio.stored = func(name string) (*pix.Picture, error) { return s.Hub.Picture(name) }
+	s.studio.hub = s.Hub
 	huma.Get(api, "/api/stock/masks", func(ctx context.Context, _ *struct{}) (*body[[]SavedMask], error) {
 		list, err := s.Store.Stock(ctx, "mask")
 		out := &body[[]SavedMask]{Body: []SavedMask{}}

@@ -10,6 +10,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"velvetgrime/core/budget"
 	"velvetgrime/core/cache"
 	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
@@ -20,6 +21,8 @@ import (
 type Hub struct {
 	Store *store.Store
 	Cache *cache.Cache
+	// Beside is for what DrawBeside draws
+	Beside *cache.Cache
 	// Transient hubs belong to a process that does not own projects: they read a
 	// project anew for every job.
 	Transient bool
@@ -29,6 +32,7 @@ type Hub struct {
 	opening   map[string]*opening
 	closed    bool
 	stop      context.CancelFunc
+	beside    atomic.Bool  // something is drawn beside the projects
 	drawing   atomic.Int32 // pages for which tiles are made
 	bare      atomic.Int32 // those of them that have nothing to show yet
 	drawn     atomic.Int64 // when the last of them was done, Unix milliseconds
@@ -52,10 +56,10 @@ func (h *Hub) First(ctx context.Context) error {
 // who works makes a stroke every few seconds.
 const restAfter = 8 * time.Second
 
-// Rest waits until no page waits for tiles, nor has for a while: what nobody waits for comes
-// then. Its error is the context's.
+// Rest waits until no page waits for tiles, nor has for a while, and no work that somebody
+// ordered goes on: what nobody waits for comes then. Its error is the context's.
 func (h *Hub) Rest(ctx context.Context) error {
-	for h.drawing.Load() > 0 || h.bare.Load() > 0 || time.Since(time.UnixMilli(h.drawn.Load())) < restAfter {
+	for h.drawing.Load() > 0 || h.bare.Load() > 0 || budget.Memory.Held() > 0 || time.Since(time.UnixMilli(h.drawn.Load())) < restAfter {
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
@@ -63,6 +67,32 @@ func (h *Hub) Rest(ctx context.Context) error {
 		}
 	}
 	return ctx.Err()
+}
+
+// Yield makes the cache hold less by so many bytes until it is told otherwise. What was
+// drawn beside the projects is given up.
+func (h *Hub) Yield(bytes int) {
+	h.Cache.Yield(bytes)
+	if bytes > 0 && !h.beside.Load() {
+		h.Beside.Clear()
+	}
+}
+
+// DrawBeside lets f draw what belongs to no project, as a picture of the stock, with the cache
+// Beside, in memory that it takes from the budget for as long; one f at a time. Its errors
+// are those of f and of the context.
+func (h *Hub) DrawBeside(ctx context.Context, what string, f func() error) error {
+	h.beside.Store(true) // before the bytes are taken: nothing is given up for its own
+	release, err := budget.Memory.Brief(ctx, what, besideRoom)
+	if err != nil {
+		h.beside.Store(false)
+		return err
+	}
+	defer func() {
+		h.beside.Store(false)
+		release() // others who go on make it yield now
+	}()
+	return f()
 }
 
 // opening is a project that is being loaded: who asks meanwhile waits for it, and for no
@@ -80,12 +110,17 @@ const (
 	tendEvery  = 4 * time.Second
 )
 
+// besideRoom holds what a picture of the stock evaluates, in bytes; with much less the same is
+// evaluated over and over.
+const besideRoom = 48 << 20
+
 // NewHub returns a hub whose cache holds at most limit bytes.
 func NewHub(s *store.Store, limit int) *Hub {
 	ctx, stop := context.WithCancel(context.Background())
 	h := &Hub{
 		Store:   s,
 		Cache:   cache.New(limit),
+		Beside:  cache.New(besideRoom),
 		holder:  store.NewHolder(),
 		open:    map[string]*Session{},
 		opening: map[string]*opening{},
