@@ -221,10 +221,10 @@ test('a dial is made by two states of a group, turned, and deleted', async ({ pa
   for (let i = 0; i < 5; i++) await page.getByRole('button', { name: 'Undo', exact: true }).click();
 });
 
-test('on a model that comes from elsewhere, without bakes, a material shows at once; what it needs is baked with one click', async ({ page }) => {
+/** Brings a box in with UVs, each side a strip; large says how long a side is, in metres. */
+async function crate(page: Page, large: number) {
   await page.goto('/');
-  // a box with UVs: each side a strip
-  const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((i) => `v ${i & 1} ${(i >> 1) & 1} ${(i >> 2) & 1}`);
+  const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((i) => `v ${large * (i & 1)} ${large * ((i >> 1) & 1)} ${large * ((i >> 2) & 1)}`);
   const sides = ['1 3 4 2', '5 6 8 7', '1 2 6 5', '3 7 8 4', '1 5 7 3', '2 4 8 6'];
   const uv = sides.flatMap((_, n) => [0, 1, 2, 3].map((k) => `vt ${(n + (k === 1 || k === 2 ? 0.9 : 0.1)) / 6} ${k > 1 ? 0.9 : 0.1}`));
   const faces = sides.map((f, n) => `f ${f.split(' ').map((v, k) => `${v}/${4 * n + k + 1}`).join(' ')}`);
@@ -232,6 +232,16 @@ test('on a model that comes from elsewhere, without bakes, a material shows at o
   await page.getByTestId('chooser').setInputFiles({ name: 'crate.obj', mimeType: 'text/plain', buffer: Buffer.from(obj) });
   await expect(page).toHaveURL(/#\/project\//);
   await settled(page);
+}
+
+async function away(page: Page) {
+  await page.goto('/');
+  await page.getByRole('button', { name: 'Delete crate' }).click();
+  await expect(page.getByRole('button', { name: 'Delete crate' })).toHaveCount(0);
+}
+
+test('on a model that comes from elsewhere, without bakes, a material shows at once; what it needs is baked with one click', async ({ page }) => {
+  await crate(page, 1);
   const before = await pixel(page, 0.5, 0.5);
   await stock(page);
   await page.getByRole('button', { name: 'Cast iron', exact: true }).click();
@@ -243,8 +253,36 @@ test('on a model that comes from elsewhere, without bakes, a material shows at o
   await expect(lacks).toHaveCount(0, { timeout: 300_000 });
   await settled(page);
   await expect(page.getByRole('button', { name: 'Undo', exact: true })).toHaveAttribute('title', /[Bb]ake/);
-  await page.goto('/');
-  await page.getByRole('button', { name: 'Delete crate' }).click();
+  await away(page);
+});
+
+test('what is added by hand has lengths for the object: on a hull as on a thimble', async ({ page }) => {
+  const lengths = async () => {
+    await page.getByRole('button', { name: '+ Fill layer' }).click();
+    await page.getByRole('button', { name: '+ Step' }).click();
+    await page.getByRole('button', { name: /^Noise source/ }).click();
+    const noise = page.getByRole('article', { name: 'Noise' });
+    const frequency = Number((await noise.getByLabel('frequency', { exact: true }).innerText()).replace(/[^0-9.]/g, ''));
+    await page.getByRole('button', { name: '+ Step' }).click();
+    await page.getByRole('button', { name: /^Blur shaper/ }).click();
+    const blur = page.getByRole('article', { name: 'Blur' });
+    await expect(blur.getByText('radius', { exact: true })).toHaveAttribute('title', /suggested for the size of the object/);
+    const radius = Number((await blur.getByLabel('radius', { exact: true }).innerText()).replace(/[^0-9.]/g, ''));
+    await page.getByRole('button', { name: '+ Paint layer' }).click();
+    const brush = Number((await page.getByLabel('Brush size', { exact: true }).innerText()).replace(/[^0-9.]/g, ''));
+    return { frequency, radius, brush };
+  };
+  const across = Math.sqrt(3); // from corner to corner; the defaults are for half a metre
+  await crate(page, 6);
+  const hull = await lengths();
+  await away(page);
+  await crate(page, 0.02);
+  const thimble = await lengths();
+  await away(page);
+  expect(hull.frequency).toBeCloseTo((20 * 0.5) / (6 * across), 1);
+  expect(thimble.frequency).toBeCloseTo((20 * 0.5) / (0.02 * across), -1);
+  expect(hull.radius / thimble.radius).toBeCloseTo(300, -1);
+  expect(hull.brush / thimble.brush).toBeCloseTo(300, -2);
 });
 
 test('glass on one part makes no other sheet see-through', async ({ page }) => {

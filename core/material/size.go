@@ -1,8 +1,6 @@
 package material
 
 import (
-	"strings"
-
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 )
@@ -21,13 +19,8 @@ func Fit(g *stack.Layer, times float64) {
 		return
 	}
 	scale(g, min(max(times, 1.0/mostFit), mostFit), func(d *step.Description, p step.Param) bool {
-		return d.Role == "agent" && length(p)
+		return d.Role == "agent" && p.Length()
 	})
-}
-
-// length reports whether a parameter is a length on the surface.
-func length(p step.Param) bool {
-	return p.Unit == "mm" && p.Scale == 1000 && p.Kind == "number" && !strings.HasPrefix(p.Name, "shift")
 }
 
 // scale multiplies chosen parameters, and the ends of the dials that move them.

@@ -45,6 +45,35 @@ type Param struct {
 	// Level tells who is to see it: 1 everyone, 2 those who want the half dozen that
 	// matter, 3 those who want everything; 0 is 1.
 	Level int `json:"level,omitempty" doc:"1: everyone sees it, 2: the half dozen that matter, 3: everything"`
+	// Goes says how the default changes with the object, from one that is UsualExtent large
+	Goes string `json:"goes,omitempty" enum:"with,against" doc:"with: its default grows with the object; against: it falls; none: it is real"`
+}
+
+// UsualExtent is the size, in metres, of an object for which the defaults of lengths are right.
+const UsualExtent = 0.5
+
+// Length reports whether a parameter is a length on the surface.
+func (p Param) Length() bool {
+	return p.Unit == "mm" && p.Scale == 1000 && p.Kind == "number" && !strings.HasPrefix(p.Name, "shift")
+}
+
+// strewn are the sources that wear lays over an object, and pictures: how large their marks are
+// goes with it.
+var strewn = []string{
+	"scratches", "drips", "flakes", "pits", "splatter", "smears", "leaks", "blooms", "speckle", "cracks", "picture",
+}
+
+// goes tells how a default changes with the object. How things weather goes with it, and so do
+// noise and filters: they are seen on a thimble as on a hull. What a surface is made of is as
+// large on both.
+func goes(d *Description, p Param) string {
+	switch {
+	case p.Name == "frequency" && p.Unit == "/m":
+		return "against"
+	case p.Length() && p.Name != "height" && (d.Role == "agent" || d.Role == "shaper" || slices.Contains(strewn, d.Kind)):
+		return "with"
+	}
+	return ""
 }
 
 // Description is what a kind of step says of itself.
@@ -140,6 +169,7 @@ func register(d Description) {
 		if d.Params[i].Scale == 0 {
 			d.Params[i].Scale = 1
 		}
+		d.Params[i].Goes = goes(&d, d.Params[i])
 	}
 	registry[d.Kind] = &d
 }

@@ -64,6 +64,7 @@ type About struct {
 	Bake     bake.Settings       `json:"bake" doc:"suggested settings"`
 	Unwrap   unwrap.Options      `json:"unwrap" doc:"suggested options"`
 	Facts    *stack.Conditions   `json:"conditions" doc:"of a project that has set none"`
+	Extent   float64             `json:"extent" doc:"size, in metres, of an object for which the defaults of steps are right"`
 }
 
 type idInput struct {
@@ -179,6 +180,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 				bake.Default(),
 				unwrap.Defaults(),
 				stack.Usual(),
+				step.UsualExtent,
 			},
 		}, nil
 	})

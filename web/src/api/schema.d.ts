@@ -652,6 +652,11 @@ export interface components {
       conditions: components['schemas']['Conditions'];
       /** @description what strokes can do */
       effects: components['schemas']['Effect'][] | null;
+      /**
+       * Format: double
+       * @description size, in metres, of an object for which the defaults of steps are right
+       */
+      extent: number;
       /** @description kinds of model files */
       forms: components['schemas']['Form'][] | null;
       maps: components['schemas']['Map'][] | null;
@@ -2101,6 +2106,11 @@ export interface components {
     Param: {
       choices?: string[] | null;
       default: unknown;
+      /**
+       * @description with: its default grows with the object; against: it falls; none: it is real
+       * @enum {string}
+       */
+      goes?: 'with' | 'against';
       help: string;
       /** @enum {string} */
       kind:

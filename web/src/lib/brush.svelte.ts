@@ -7,6 +7,14 @@ export type Does = NonNullable<Live['Stroke']['does']>;
 export class Brush {
   /** radius in metres */
   size = $state(0.008);
+  /** what was suggested for the open object, while nobody changed it */
+  private suggested = 0.008;
+
+  /** Suggests a radius for an object that is so many times as large as a usual one. */
+  fit(times: number) {
+    if (this.size === this.suggested) this.size = this.suggested = Number((0.008 * times).toPrecision(2));
+  }
+
   strength = $state(1);
   hardness = $state(0.4);
   penSize = $state(false);

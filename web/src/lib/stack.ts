@@ -1,6 +1,6 @@
 // Changes of the stack that several parts of the page make, and ways to look
 // into it.
-import type { ChannelInfo, Coat, Layer, Step, StepKind } from '../api/client';
+import type { About, ChannelInfo, Coat, Layer, Param, Step, StepKind } from '../api/client';
 import { newID } from './id';
 import type { Op, Row, Session } from './session.svelte';
 import type { UI } from './ui.svelte';
@@ -35,6 +35,20 @@ export function eachStep(l: Layer | undefined): Step[] {
 
 export const findStep = (l: Layer | undefined, id: string) => eachStep(l).find((s) => s.id === id);
 
+/** How many times as large an object is as that for which lengths are suggested; 1: about as large. */
+export function times(about: About, extent: number): number {
+  const n = extent / about.extent;
+  return n > 0.5 && n < 2 ? 1 : Math.min(Math.max(n, 1 / 50), 50);
+}
+
+/** What a default is on an object so large, in metres: lengths that go with the object are set for it. */
+export function fitted(about: About, p: Param, extent: number): unknown {
+  const n = times(about, extent);
+  if (!p.goes || typeof p.default !== 'number' || n === 1) return p.default;
+  const v = Number((p.goes === 'with' ? p.default * n : p.default / n).toPrecision(2));
+  return Math.min(Math.max(v, p.min), p.max);
+}
+
 export function addStep(s: Session, ui: UI, kind: string) {
   const l = s.layer(ui.selected);
   const d = s.about.steps!.find((k) => k.kind === kind);
@@ -46,11 +60,17 @@ export function addStep(s: Session, ui: UI, kind: string) {
   const params: Record<string, unknown> = (d.params ?? []).some((p) => p.name === 'seed')
     ? { seed: Math.floor(Math.random() * 1000) }
     : {};
+  const extent = ui.extentOf(l.reach);
+  for (const p of d.params ?? []) if (p.goes) params[p.name] = fitted(s.about, p, extent);
   Object.assign(params, ui.suggest(d));
   if (kind === 'follow') params.layer = 'below';
   if (kind === 'follow') params.what = 'height';
+  const noise = s.about.steps!.find((k) => k.kind === 'noise')!.params!.filter((p) => p.goes);
+  const sizes = Object.fromEntries(noise.map((p) => [p.name, fitted(s.about, p, extent)]));
   const steps =
-    d.inner && kind !== 'bundle' ? [{ id: newID(), kind: 'noise', on: true, amount: 1, blend: 'normal' }] : [];
+    d.inner && kind !== 'bundle'
+      ? [{ id: newID(), kind: 'noise', on: true, amount: 1, blend: 'normal', params: sizes }]
+      : [];
   const at = list.findIndex((x) => x.id === ui.step);
   const index = at < 0 || kind === 'hand' ? -1 : at + 1;
   const newStep = { id, kind, on: true, amount: 1, blend, params, steps } as Step;

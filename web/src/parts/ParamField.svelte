@@ -2,6 +2,7 @@
   // The control of one parameter, drawn from its description.
   import type { Param, Step } from '../api/client';
   import type { Session } from '../lib/session.svelte';
+  import { fitted, type Reach } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
   import ColorField from './ColorField.svelte';
   import CurveField from './CurveField.svelte';
@@ -22,6 +23,9 @@
   }
   let { session, ui, param: p, step, preview, commit }: Props = $props();
   const value = $derived((step.params?.[p.name] ?? p.default) as never);
+  const fallback = $derived(
+    fitted(session.about, p, ui.extentOf(session.layer(ui.selected)?.reach ?? ({} as Reach))) as number,
+  );
   /** what a follow step can read of the layer it follows */
   const outputs = $derived.by(() => {
     const below = step.params?.layer === 'below';
@@ -80,7 +84,7 @@
     scale={p.scale}
     log={p.log}
     whole={p.kind === 'integer'}
-    fallback={p.default as number}
+    {fallback}
     {preview}
     {commit}
   />

@@ -1,7 +1,7 @@
 <script lang="ts">
   // One step of a stream: the picture of the result up to it, how it meets what
   // came before, and its controls.
-  import type { Layer, Step } from '../api/client';
+  import type { Layer, Param, Step } from '../api/client';
   import type { Op, Session } from '../lib/session.svelte';
   import { title } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
@@ -30,6 +30,13 @@
     (kind.params ?? []).filter((p) => !(kind.kind === 'follow' && p.unit === 'mm' && step.params?.what !== 'height')),
   );
   const agent = $derived(kind.role === 'agent');
+  /** what a parameter does, and whether its length goes with the object */
+  const told = (p: Param) =>
+    p.goes
+      ? `${p.help}; suggested for the size of the object`
+      : p.unit === 'mm' && p.scale === 1000 && p.min >= 0
+        ? `${p.help}; a real size, the same on every object`
+        : p.help;
   const deep = $derived(params.filter((p) => (p.level || 1) <= (agent ? ui.depth : fold ? 1 : 3)));
   let fold = $state(true);
   const more = $derived(!agent && params.some((p) => (p.level || 1) > 1));
@@ -132,7 +139,7 @@
       </span>
     {/if}
     {#each shown as p (p.name)}
-      {#if p.kind !== 'ramp' && p.kind !== 'curve'}<span class="quiet" title={p.help}>{p.label}</span>{/if}
+      {#if p.kind !== 'ramp' && p.kind !== 'curve'}<span class="quiet" title={told(p)}>{p.label}</span>{/if}
       <ParamField
         {session}
         {ui}

@@ -9,6 +9,7 @@
   import type { Prep } from '../lib/prep.svelte';
   import type { Cell, Rect } from '../view/cells';
   import { covered } from '../lib/reach';
+  import { times } from '../lib/stack';
   import { stock } from '../lib/stock.svelte';
   import { Detail } from '../view/detail.svelte';
   import { suggested } from '../view/grips';
@@ -95,6 +96,7 @@
     const hand = new Hand(canvas, stage, tools, () => !ui.painting && ui.mode !== 'flat');
     ready = { stage, detail, strokes, lasso, pull, drill, hand };
     ui.extent = stage.extent([], []);
+    ui.brush.fit(times(session.about, ui.extent));
     ui.extentOf = (r) => {
       const sheets = (r.sheets ?? []).map((n) => stage.worn.list.findIndex((s) => s.name === n));
       return stage.extent(r.parts ?? [], sheets) || ui.extent;
