@@ -36,7 +36,7 @@ func (s *Server) bin(api huma.API) {
 
 // binPicture sends the picture of a project in the bin.
 func (s *Server) binPicture(c *gin.Context) {
-	b, err := s.Store.BinPicture(c, c.Param("id"))
+	b, err := s.Store.BinPicture(c.Request.Context(), c.Param("id"))
 	if err != nil || len(b) == 0 {
 		c.Status(404)
 		return

@@ -163,7 +163,7 @@ func (s *Server) brushFiles(g *gin.Engine) {
 				return
 			}
 		}
-		item, err := s.Store.StockByID(c, c.Param("name"))
+		item, err := s.Store.StockByID(c.Request.Context(), c.Param("name"))
 		var m brush.Made
 		if err == nil {
 			err = json.Unmarshal(item.Data, &m)

@@ -32,7 +32,7 @@ func (s *Server) files(g *gin.Engine) {
 	g.POST("/api/projects", s.upload)
 	g.GET("/api/bin/:id/picture", s.binPicture)
 	g.GET("/api/projects/:id/picture", func(c *gin.Context) {
-		p, err := s.Store.Project(c, c.Param("id"))
+		p, err := s.Store.Project(c.Request.Context(), c.Param("id"))
 		if err == nil && len(p.Picture) == 0 {
 			err = store.ErrNotFound
 		}
@@ -49,7 +49,7 @@ func (s *Server) files(g *gin.Engine) {
 			err = fmt.Errorf("the picture is not a PNG")
 		}
 		if err == nil {
-			err = s.Store.Show(c, c.Param("id"), b)
+			err = s.Store.Show(c.Request.Context(), c.Param("id"), b)
 		}
 		if err != nil {
 			refuse(c, 422, err)
@@ -58,7 +58,7 @@ func (s *Server) files(g *gin.Engine) {
 		c.Status(204)
 	})
 	g.GET("/api/projects/:id/model.glb", func(c *gin.Context) {
-		p, err := s.Hub.Open(c, c.Param("id"))
+		p, err := s.Hub.Open(c.Request.Context(), c.Param("id"))
 		var b []byte
 		if err == nil {
 			b, err = p.GLB()
@@ -96,7 +96,7 @@ func (s *Server) addPicture(c *gin.Context) {
 	b, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, maxPictureBytes))
 	var row *store.Picture
 	if err == nil {
-		row, err = s.keepPicture(c, c.Param("id"), name, b)
+		row, err = s.keepPicture(c.Request.Context(), c.Param("id"), name, b)
 	}
 	if err != nil {
 		refuse(c, 422, fmt.Errorf("picture %q: %w", name, err))
@@ -107,7 +107,7 @@ func (s *Server) addPicture(c *gin.Context) {
 
 // showPicture sends a small PNG of a picture.
 func (s *Server) showPicture(c *gin.Context) {
-	b, err := s.Store.Blob(c, c.Param("blob"))
+	b, err := s.Store.Blob(c.Request.Context(), c.Param("blob"))
 	var pic *pix.Picture
 	if err == nil {
 		pic, err = pix.DecodePicture(bytes.NewReader(b))
@@ -136,7 +136,7 @@ func status(err error) int {
 }
 
 func (s *Server) live(c *gin.Context) {
-	p, err := s.Hub.Open(c, c.Param("id"))
+	p, err := s.Hub.Open(c.Request.Context(), c.Param("id"))
 	if err != nil {
 		refuse(c, status(err), err)
 		return
@@ -165,7 +165,7 @@ func (s *Server) live(c *gin.Context) {
 }
 
 func (s *Server) jobFile(c *gin.Context) {
-	j, err := s.Store.JobByID(c, c.Param("id"))
+	j, err := s.Store.JobByID(c.Request.Context(), c.Param("id"))
 	if err != nil {
 		refuse(c, 404, err)
 		return
@@ -176,12 +176,12 @@ func (s *Server) jobFile(c *gin.Context) {
 	c.Header("Content-Disposition", fmt.Sprintf("attachment; filename=%q", name))
 	if name == "all.zip" && len(files) > 0 {
 		c.Header("Content-Type", "application/zip")
-		_ = jobs.Bundle(c, s.Store, files, c.Writer)
+		_ = jobs.Bundle(c.Request.Context(), s.Store, files, c.Writer)
 		return
 	}
 	for _, f := range files {
 		if f.Name == name {
-			data, err := s.Store.Blob(c, f.Blob)
+			data, err := s.Store.Blob(c.Request.Context(), f.Blob)
 			if err != nil {
 				refuse(c, 500, err)
 				return

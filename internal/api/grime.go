@@ -57,8 +57,8 @@ func (s *Server) grimeFiles(g *gin.Engine) {
 			}
 			if err == nil {
 				var shot []byte
-				if shot, err = s.materialShot(c, n); err == nil {
-					it.Picture, err = s.Store.PutBlob(c, shot)
+				if shot, err = s.materialShot(c.Request.Context(), n); err == nil {
+					it.Picture, err = s.Store.PutBlob(c.Request.Context(), shot)
 				}
 			}
 			if err != nil {
@@ -73,15 +73,15 @@ func (s *Server) grimeFiles(g *gin.Engine) {
 			refuse(c, 422, errors.New("nothing is named that the file is to hold; name items of the stock"))
 			return
 		}
-		s.sendGrime(c, name, func(w io.Writer) error { return exchange.WriteItems(c, s.Store, w, name, ids, more) })
+		s.sendGrime(c, name, func(w io.Writer) error { return exchange.WriteItems(c.Request.Context(), s.Store, w, name, ids, more) })
 	})
 	g.GET("/api/projects/:id/grime", func(c *gin.Context) {
-		p, err := s.Store.Project(c, c.Param("id"))
+		p, err := s.Store.Project(c.Request.Context(), c.Param("id"))
 		if err != nil {
 			refuse(c, status(err), err)
 			return
 		}
-		s.sendGrime(c, p.Name, func(w io.Writer) error { return exchange.WriteProject(c, s.Store, w, p.ID) })
+		s.sendGrime(c, p.Name, func(w io.Writer) error { return exchange.WriteProject(c.Request.Context(), s.Store, w, p.ID) })
 	})
 	g.POST("/api/grime/look", func(c *gin.Context) {
 		s.withGrime(c, func(a *grime.Archive, size int64) (any, error) {
@@ -118,7 +118,7 @@ func (s *Server) grimeFiles(g *gin.Engine) {
 				which = append(which, n)
 			}
 			if len(which) > 0 {
-				taken, err := exchange.TakeItems(c, s.Store, a, which)
+				taken, err := exchange.TakeItems(c.Request.Context(), s.Store, a, which)
 				if err != nil {
 					return nil, err
 				}
@@ -127,7 +127,7 @@ func (s *Server) grimeFiles(g *gin.Engine) {
 				}
 			}
 			if c.Query("project") != "" {
-				p, err := exchange.TakeProject(c, s.Store, a, c.Query("name"))
+				p, err := exchange.TakeProject(c.Request.Context(), s.Store, a, c.Query("name"))
 				if err != nil {
 					return nil, err
 				}

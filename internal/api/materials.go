@@ -200,7 +200,7 @@ func (s *Server) keepMaterial(ctx context.Context, p *live.Session, name string,
 
 func (s *Server) materialFiles(g *gin.Engine) {
 	g.GET("/api/materials/:name/picture", func(c *gin.Context) {
-		b, err := s.materialShot(c, c.Param("name"))
+		b, err := s.materialShot(c.Request.Context(), c.Param("name"))
 		if err != nil {
 			refuse(c, 404, err)
 			return

@@ -219,7 +219,7 @@ func (s *Server) makeIDs(ctx context.Context, id, actor string, src IDSource) er
 
 // session returns the project that a request names, or nil when it has been refused.
 func (s *Server) session(c *gin.Context) *live.Session {
-	p, err := s.Hub.Open(c, c.Param("id"))
+	p, err := s.Hub.Open(c.Request.Context(), c.Param("id"))
 	if err != nil {
 		refuse(c, 422, err)
 		return nil
@@ -244,7 +244,7 @@ func (s *Server) showBaked(c *gin.Context) {
 	if c.Query("form") == "exr" && b.Floats != "" {
 		blob = b.Floats
 	}
-	data, err := s.Store.Blob(c, blob)
+	data, err := s.Store.Blob(c.Request.Context(), blob)
 	if err != nil {
 		refuse(c, 500, err)
 		return

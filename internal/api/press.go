@@ -87,9 +87,9 @@ func pressed(c *gin.Context, usual int) (*press.Recipe, *press.Stamp) {
 		}
 		if err == nil {
 			var release func()
-			if release, err = budget.Memory.Hold(c, press.Weight(size)); err == nil {
+			if release, err = budget.Memory.Hold(c.Request.Context(), press.Weight(size)); err == nil {
 				defer release()
-				st, err = press.Draw(c, r, size)
+				st, err = press.Draw(c.Request.Context(), r, size)
 			}
 		}
 	}
@@ -140,7 +140,7 @@ func (s *Server) pressFiles(g *gin.Engine) {
 		c.Data(200, "image/png", b.Bytes())
 	})
 	g.GET("/api/press/stamps/:name/picture", func(c *gin.Context) {
-		b, err := s.stampShot(c, c.Param("name"))
+		b, err := s.stampShot(c.Request.Context(), c.Param("name"))
 		if err != nil {
 			refuse(c, 404, err)
 			return
@@ -171,7 +171,7 @@ func (s *Server) pressFiles(g *gin.Engine) {
 			At:      time.Now(),
 		}
 		if err == nil {
-			err = s.Store.PutStock(c, item)
+			err = s.Store.PutStock(c.Request.Context(), item)
 		}
 		if err != nil {
 			refuse(c, 500, err)
@@ -195,8 +195,8 @@ func (s *Server) pressFiles(g *gin.Engine) {
 			At:        time.Now(),
 		}
 		if err == nil {
-			if row.Blob, err = s.Store.PutBlob(c, b.Bytes()); err == nil {
-				err = s.Store.PutPicture(c, row)
+			if row.Blob, err = s.Store.PutBlob(c.Request.Context(), b.Bytes()); err == nil {
+				err = s.Store.PutPicture(c.Request.Context(), row)
 			}
 		}
 		if err != nil {

@@ -138,7 +138,7 @@ func (s *Server) unpackPictures(c *gin.Context, z *zip.Reader, rows []*store.Pic
 		_ = r.Close()
 		if err == nil {
 			var row *store.Picture
-			if row, err = s.keepPicture(c, c.Param("id"), path.Base(f.Name), data); err == nil {
+			if row, err = s.keepPicture(c.Request.Context(), c.Param("id"), path.Base(f.Name), data); err == nil {
 				rows = append(rows, row)
 			}
 		}

@@ -265,7 +265,7 @@ func loose(d *stack.Document, id string) (steps []*stack.Step, shown map[string]
 
 func (s *Server) stockFiles(g *gin.Engine) {
 	g.GET("/api/stock/:id/picture", func(c *gin.Context) {
-		i, err := s.Store.StockByID(c, c.Param("id"))
+		i, err := s.Store.StockByID(c.Request.Context(), c.Param("id"))
 		if err == nil && len(i.Picture) == 0 {
 			err = store.ErrNotFound
 		}
@@ -277,7 +277,7 @@ func (s *Server) stockFiles(g *gin.Engine) {
 		c.Data(200, "image/png", i.Picture)
 	})
 	g.GET("/api/steps/:kind/picture", func(c *gin.Context) {
-		b, err := s.stepShot(c, c.Param("kind"))
+		b, err := s.stepShot(c.Request.Context(), c.Param("kind"))
 		if err != nil {
 			refuse(c, 404, err)
 			return

@@ -78,10 +78,10 @@ func (s *Server) keepUpload(c *gin.Context, project, kind string) (*store.Job, e
 	if o.File, err = intake.PackTo(packed, files); err != nil {
 		return nil, err
 	}
-	if o.Blob, err = s.Store.PutBlobFrom(c, packed); err != nil {
+	if o.Blob, err = s.Store.PutBlobFrom(c.Request.Context(), packed); err != nil {
 		return nil, err
 	}
-	return s.Jobs.Order(c, project, kind, c.Query("actor"), "Read "+o.File, o)
+	return s.Jobs.Order(c.Request.Context(), project, kind, c.Query("actor"), "Read "+o.File, o)
 }
 
 func opener(h *multipart.FileHeader) intake.Opener {
