@@ -87,6 +87,9 @@ func (p *Program) heldKey(u *surface.Surface, h *heldPlan, pad float32) Key {
 	if h.covers {
 		k = cache.Join(k, Key{}, 52)
 	}
+	if h.weighed { // another begin: which of the two it is depends on the steps after it
+		k = cache.Join(k, Key{}, 53)
+	}
 	switch pl.layer.Kind {
 	case stack.Paint:
 		if _, sk := p.strokes.Touching(u, p.painting(pl), string(h.channel), pad); len(sk) > 0 {

@@ -177,3 +177,29 @@ func TestWarmIsFreshAfterWhatIsHeld(t *testing.T) {
 		}
 	}
 }
+
+// What is held begins a stream weighed by how much it covers where its steps only mix, and
+// plain where they do not: the one is not taken for the other when the steps change.
+func TestWhatIsHeldBeginsAnewWithOtherSteps(t *testing.T) {
+	b := newBench(t, cutUp(t), 512)
+	warm := b.scene()
+	paint := layer("paint", stack.Paint, coats{stack.Roughness: met("normal", 0.8)})
+	d := doc2(paint)
+	s := pull("one", "", 14, [2]float32{60, 60}, [2]float32{200, 90})
+	s.Values = map[string][]float32{"roughness": {0.9}}
+	change := func(op stack.Op) {
+		next, _, _, err := step.Rules.Apply(d, op)
+		if err != nil {
+			t.Fatal(err)
+		}
+		d = next
+	}
+	change(stack.AddStroke{Target: "paint", StrokeID: "one", Index: -1, Stroke: s})
+	for _, kind := range []string{"blur", "sharpen", "blur"} {
+		change(stack.AddStep{Target: "paint", Path: "roughness", Step: &stack.Step{ID: "s", Kind: kind, On: true, Amount: 1, Params: map[string]any{"radius": 4 * texel}}})
+		if n := different(b.result(t, warm, d, ""), b.result(t, b.scene(), d, "")); n != 0 {
+			t.Errorf("with %s %d values differ from a fresh scene's", kind, n)
+		}
+		change(stack.RemoveStep{Target: "paint", StepID: "s"})
+	}
+}
