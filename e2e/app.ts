@@ -17,12 +17,14 @@ export async function settled(page: Page) {
   await page.waitForTimeout(150); // the frame that shows it
 }
 
-/** The colour of the view at a share of its width and height. */
+/** The colour of the view at a share of its width and height, as it is while nothing lies over it. */
 export function pixel(page: Page, fx: number, fy: number): Promise<number[]> {
   return page.evaluate(
     ([x, y]) => {
       const c = document.querySelector<HTMLCanvasElement>('canvas[data-settled]')!;
-      (window as any).stage.draw();
+      const stage = (window as any).stage;
+      stage.draw();
+      [x, y] = stage.moved(x, y);
       const flat = document.createElement('canvas');
       [flat.width, flat.height] = [c.width, c.height];
       const g = flat.getContext('2d')!;
@@ -39,6 +41,13 @@ export function pixel(page: Page, fx: number, fy: number): Promise<number[]> {
 }
 
 export const apart = (a: number[], b: number[]) => Math.max(...a.map((v, i) => Math.abs(v - b[i])));
+
+/** Where in the window lies what lies at shares of the view while nothing covers it. */
+export async function place(page: Page, fx: number, fy: number): Promise<[number, number]> {
+  const box = (await canvas(page).boundingBox())!;
+  const [x, y] = await page.evaluate((p) => (window as any).stage.moved(...p) as number[], [fx, fy]);
+  return [box.x + box.width * x, box.y + box.height * y];
+}
 
 /** Drags over the view between shares of its size. */
 export async function stroke(page: Page, from: [number, number], to: [number, number]) {

@@ -1,6 +1,6 @@
 // Materials: dropped on a part, tried without a trace, turned by their dials.
 import { expect, test, type Page } from './setup';
-import { apart, canvas, openProject, pixel, settled, type } from './app';
+import { apart, openProject, pixel, place, settled, type } from './app';
 
 const top: [number, number] = [0.5, 0.35];
 
@@ -9,16 +9,57 @@ async function stock(page: Page) {
   await expect(page.getByRole('button', { name: 'Cast iron', exact: true })).toBeVisible();
 }
 
-/** Takes a material over the model; where is a share of the canvas. */
+/** Takes a material over the model; where is a share of the canvas, as it is while nothing lies over it. */
 async function hold(page: Page, name: string, where: [number, number]) {
   const card = (await page.getByRole('button', { name, exact: true }).boundingBox())!;
-  const box = (await canvas(page).boundingBox())!;
   await page.mouse.move(card.x + card.width / 2, card.y + 30);
   await page.mouse.down();
   await page.mouse.move(card.x - 40, card.y + 40, { steps: 3 });
-  await page.mouse.move(box.x + box.width * where[0], box.y + box.height * where[1], { steps: 4 });
-  await page.mouse.move(box.x + box.width * where[0] + 2, box.y + box.height * where[1]);
+  const [x, y] = await place(page, ...where);
+  await page.mouse.move(x, y, { steps: 4 });
+  await page.mouse.move(x + 2, y);
 }
+
+test('the model moves over for the stock, and back', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const points = [[0.5, 0.25], [0.42, 0.4], [0.5, 0.7]] as const;
+  const before = await Promise.all(points.map((p) => pixel(page, ...p)));
+  await stock(page);
+  await settled(page);
+  const middle = () => page.evaluate(() => (window as any).stage.moved(0.5, 0.5)[0] as number);
+  expect(await middle()).toBeLessThan(0.4);
+  for (const [i, p] of points.entries()) expect(apart(before[i], await pixel(page, ...p))).toBeLessThan(8);
+  await page.getByRole('button', { name: 'Close', exact: true }).click();
+  await expect.poll(middle).toBe(0.5);
+  for (const [i, p] of points.entries()) expect(apart(before[i], await pixel(page, ...p))).toBeLessThan(8);
+});
+
+test('brushes, stamps and palettes of the stock are found and taken', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await stock(page);
+  const shelf = (name: string) => page.getByRole('group', { name: 'What is shown' }).getByRole('button', { name }).click();
+  await shelf('brushes');
+  await page.getByLabel('Find among the brushes').fill('bristle');
+  await page.getByRole('button', { name: 'Take Dry bristle' }).click();
+  await expect(page.getByRole('region', { name: 'Stock' })).toHaveCount(0);
+  await expect(page.getByText('Dry bristle', { exact: true })).toBeVisible();
+  await page.getByRole('button', { name: 'Stock', exact: true }).click();
+  await shelf('stamps');
+  await page.getByLabel('Find among the stamps').fill('snap');
+  await page.getByRole('button', { name: 'Take Snap rivet' }).click();
+  await expect(page.getByText('Snap rivet', { exact: true })).toBeVisible();
+  await expect(page.getByRole('region', { name: 'Stock' })).toHaveCount(0);
+  const kept = await page.request.post('/api/stock/palettes', { data: { id: '', name: 'Tide colours', colors: ['#203040', '#d0c0a0'] } });
+  const { id } = await kept.json();
+  await page.getByRole('button', { name: 'Stock', exact: true }).click();
+  await shelf('palettes');
+  await page.getByRole('button', { name: 'Take Tide colours' }).click();
+  await expect(page.getByRole('button', { name: 'Undo', exact: true })).toHaveAttribute('title', /Tide colours/);
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await page.request.delete(`/api/stock/${id}`);
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+});
 
 test('a material shows on the part under the pointer, leaves no trace, is dropped, turned and taken back', async ({ page }) => {
   await openProject(page, 'Mooring bollard');

@@ -1,6 +1,6 @@
 // Masks and weathering: streams of sources, agents, conditions, the stock.
 import { test, expect, type Page } from './setup';
-import { apart, openProject, pixel, settled, stroke, type } from './app';
+import { apart, openProject, pixel, place, settled, stroke, type } from './app';
 
 const button = (page: Page, name: string) => page.getByRole('button', { name, exact: true });
 const card = (page: Page, name: string) => page.getByRole('article', { name, exact: true });
@@ -161,8 +161,7 @@ test('the age takes the object from new to wreck; touch points and directions ar
   await expect.poll(() => shade(page, 'Tide', 0.5, 1)).toBeGreaterThan(fresh + 10);
   expect(fresh).toBeLessThan(3);
   await button(page, '+ on the model').click();
-  const box = (await page.getByLabel('The model', { exact: true }).boundingBox())!;
-  await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.5);
+  await page.mouse.click(...(await place(page, 0.5, 0.5)));
   await expect(panel.getByLabel('Name of touch point 1')).toHaveValue(/^Post/);
   await button(page, 'Undo').click();
   await expect(panel).toContainText('None yet');

@@ -40,6 +40,7 @@ type Server struct {
 	Page  http.Handler // the built front end
 
 	studio studio
+	own    ownKnown
 	shots  shots
 }
 

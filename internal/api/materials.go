@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"image"
 	"slices"
+	"sync"
 	"time"
 
 	"velvetgrime/core/eval"
@@ -126,20 +127,24 @@ func (s *Server) materialRoutes(api huma.API) {
 
 // ownMaterials lists the materials that were kept: of each name the newest version.
 func (s *Server) ownMaterials(ctx context.Context) (out []MaterialInfo, err error) {
-	kept, err := s.Store.Stock(ctx, "material")
+	kept, err := s.Store.StockNames(ctx, "material")
+	if err != nil {
+		return nil, err
+	}
+	known, err := s.own.of(ctx, s.Store, kept)
 	at := map[string]int{}
 	versions, when := map[string]int{}, map[string]time.Time{}
 	for _, i := range kept { // by name, the first first
-		m, v, err := readMaterial(&i)
-		if err != nil {
-			continue
+		info, ok := known[i.ID]
+		if !ok {
+			continue // it is not readable
 		}
-		info := infoOf(m, i.ID)
+		info.Name = i.Name // it may have been renamed
 		// what comes from elsewhere may claim a version that is there already
-		info.Version = max(v.Version, versions[i.Name]+1)
+		info.Version = max(info.Version, versions[i.Name]+1)
 		versions[i.Name] = info.Version
-		n, known := at[i.Name]
-		if !known {
+		n, newer := at[i.Name]
+		if !newer {
 			when[i.Name] = i.At
 			at[i.Name] = len(out)
 			out = append(out, info)
@@ -148,6 +153,52 @@ func (s *Server) ownMaterials(ctx context.Context) (out []MaterialInfo, err erro
 		older := out[n]
 		info.Older = append([]MaterialVersion{{older.ID, older.Version, when[i.Name]}}, older.Older...)
 		out[n], when[i.Name] = info, i.At
+	}
+	return out, err
+}
+
+// ownKnown is what was read of kept materials: their groups are read once, however often they
+// are listed, and thousands are listed at once.
+type ownKnown struct {
+	mu   sync.Mutex
+	info map[string]ownInfo
+}
+
+// ownInfo is what is told of a kept material that was kept then; nil: it is not readable.
+type ownInfo struct {
+	at   time.Time
+	info *MaterialInfo
+}
+
+// of returns what is told of kept materials, by id, with the version that they claim.
+func (o *ownKnown) of(ctx context.Context, from *store.Store, kept []store.StockItem) (map[string]MaterialInfo, error) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	next := make(map[string]ownInfo, len(kept)) // what is not there any more is forgotten
+	var fresh []string
+	for _, i := range kept {
+		if k, ok := o.info[i.ID]; ok && k.at.Equal(i.At) {
+			next[i.ID] = k
+		} else {
+			fresh = append(fresh, i.ID)
+		}
+	}
+	err := from.StockData(ctx, fresh, func(i *store.StockItem) {
+		k := ownInfo{at: i.At}
+		if m, v, err := readMaterial(i); err == nil {
+			info := infoOf(m, i.ID)
+			info.Version = v.Version
+			info.Material = material.Material{Name: m.Name, Kind: m.Kind, Tags: m.Tags, Made: m.Made} // not its group
+			k.info = &info
+		}
+		next[i.ID] = k
+	})
+	o.info = next
+	out := make(map[string]MaterialInfo, len(next))
+	for id, k := range next {
+		if k.info != nil {
+			out[id] = *k.info
+		}
 	}
 	return out, err
 }

@@ -2,9 +2,17 @@ package api_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
+	"time"
+
+	"velvetgrime/core/material"
+	"velvetgrime/internal/api"
+	"velvetgrime/internal/store"
+
+	"github.com/google/uuid"
 )
 
 // A layer is kept as a material with its dials' group, told what stays behind, listed first,
@@ -81,5 +89,62 @@ func TestALayerIsKeptAsAMaterial(t *testing.T) {
 	}
 	if code, _ := s.request("POST", "/api/stock/"+kept.ID+"/restore", nil); code >= 300 || listed().ID != kept.ID {
 		t.Error("it does not come back", code)
+	}
+}
+
+// Thousands of kept materials are listed at once: what each holds is read once. A renamed one,
+// one that was kept anew and one that went away are told as they are.
+func TestKeptMaterialsAreReadOnce(t *testing.T) {
+	s := startService(t)
+	group, err := json.Marshal(material.All()[0].Placed("g", 1, 0))
+	if err != nil {
+		t.Fatal(err)
+	}
+	keep := func(id, name string, made float64, at time.Time) {
+		i := &store.StockItem{ID: id, Kind: "material", Name: name, At: at, Data: fmt.Appendf(nil, `{"made":%g,"tags":["hull"],"group":%s}`, made, group)}
+		if err := s.store.PutStock(t.Context(), i); err != nil {
+			t.Fatal(err)
+		}
+	}
+	now := time.Now().Truncate(time.Millisecond)
+	prefix := uuid.NewString()
+	for n := range 150 {
+		keep(fmt.Sprint(prefix, n), fmt.Sprint("Many ", n), 1, now)
+	}
+	t.Cleanup(func() {
+		for n := range 150 {
+			s.request("DELETE", "/api/stock/"+fmt.Sprint(prefix, n), nil)
+		}
+	})
+	mine := func() map[string]api.MaterialInfo {
+		code, b := s.request("GET", "/api/materials", nil)
+		var list []api.MaterialInfo
+		if code != 200 || json.Unmarshal(b, &list) != nil {
+			t.Fatal(code, string(b))
+		}
+		out := map[string]api.MaterialInfo{}
+		for _, m := range list {
+			if strings.HasPrefix(m.ID, prefix) {
+				out[strings.TrimPrefix(m.ID, prefix)] = m
+			}
+		}
+		return out
+	}
+	if all := mine(); len(all) != 150 || len(all["7"].Dials) != len(material.All()[0].Dials()) || all["7"].Made != 1 || all["7"].Tags[0] != "hull" {
+		t.Fatalf("%d are listed; the eighth is %+v", len(all), all["7"])
+	}
+	// what was read is not read again: it is changed behind the service's back, with its time as it was
+	keep(prefix+"7", "Many 7", 3, now)
+	if mine()["7"].Made != 1 {
+		t.Error("it was read again")
+	}
+	keep(prefix+"7", "Many 7", 3, now.Add(time.Second))
+	if mine()["7"].Made != 3 {
+		t.Error("it was kept anew, and is told as it was")
+	}
+	s.request("PATCH", "/api/stock/"+prefix+"8", map[string]string{"name": "Called otherwise"})
+	s.request("DELETE", "/api/stock/"+prefix+"9", nil)
+	if all := mine(); all["8"].Name != "Called otherwise" || all["9"].ID != "" || len(all) != 149 {
+		t.Errorf("%q, %q, %d", all["8"].Name, all["9"].ID, len(all))
 	}
 }

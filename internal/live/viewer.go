@@ -5,8 +5,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"net"
 	"sync"
 	"sync/atomic"
+	"syscall"
 	"time"
 
 	"velvetgrime/core/eval"
@@ -117,7 +119,7 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, page Page) er
 	serve := func(what string, f func() error) {
 		go func() {
 			defer cancel()
-			if err := par.Contain(f); err != nil && ctx.Err() == nil {
+			if err := par.Contain(f); err != nil && ctx.Err() == nil && !gone(err) {
 				told(fmt.Sprintf("project %q: %s", s.Name, what), err)
 				_ = conn.Close(websocket.StatusInternalError, what+" stopped")
 			}
@@ -147,6 +149,11 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, page Page) er
 			return err
 		}
 	}
+}
+
+// gone reports whether a line ended because the page went away, which is nobody's mistake.
+func gone(err error) bool {
+	return errors.Is(err, net.ErrClosed) || errors.Is(err, syscall.EPIPE) || errors.Is(err, syscall.ECONNRESET)
 }
 
 // greet takes a page in.

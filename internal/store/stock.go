@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -28,6 +29,26 @@ func (s *Store) PutStock(ctx context.Context, i *StockItem) error {
 func (s *Store) Stock(ctx context.Context, kind string) ([]StockItem, error) {
 	var list []StockItem
 	return list, s.db.WithContext(ctx).Omit("picture").Order("name, at").Find(&list, "kind = ?", kind).Error
+}
+
+// StockNames returns the items of a kind by name, without what they hold.
+func (s *Store) StockNames(ctx context.Context, kind string) ([]StockItem, error) {
+	var list []StockItem
+	return list, s.db.WithContext(ctx).Omit("picture", "data").Order("name, at").Find(&list, "kind = ?", kind).Error
+}
+
+// StockData calls f for each of some items with what it holds, few at a time in memory.
+func (s *Store) StockData(ctx context.Context, ids []string, f func(*StockItem)) error {
+	for some := range slices.Chunk(ids, 64) {
+		var list []StockItem
+		if err := s.db.WithContext(ctx).Omit("picture").Find(&list, "id in ?", some).Error; err != nil {
+			return err
+		}
+		for i := range list {
+			f(&list[i])
+		}
+	}
+	return nil
 }
 
 // StockByID returns one item.

@@ -1,6 +1,8 @@
 // The recipe on the stamp press, with what was done to it: it is kept in the browser until it
 // is kept in the stock.
-import type { PressInfo, PressRepeat, PressShape, PressTreat, Recipe } from '../api/client';
+import { api, type PressInfo, type PressRepeat, type PressShape, type PressTreat, type Recipe } from '../api/client';
+import type { Session } from './session.svelte';
+import type { UI } from './ui.svelte';
 
 const copy = <T>(v: T): T => JSON.parse(JSON.stringify(v));
 const blank: Recipe = { name: 'New stamp', shapes: [{ kind: 'disc', level: 1, wide: 1.6 }], after: [] } as Recipe;
@@ -152,4 +154,13 @@ export class Press {
   corners(f: (points: number[][]) => void): Change {
     return (r) => f(r.shapes![this.open.at].points as unknown as number[][]);
   }
+}
+
+/** Gives the brush a stamp as its tip: it becomes a picture of the project, size texels a side. */
+export async function stampAsTip(session: Session, ui: UI, r: Recipe, size: number) {
+  const p = await api.stampPicture(session.id, r, size);
+  const b = ui.brush;
+  b.kit = { flow: 1, ...b.kit, spacing: Math.max(b.kit?.spacing ?? 0, 1.1), picture: p.picture, tip: '' };
+  b.name = r.name;
+  if (ui.tool !== 'erase') ui.tool = 'brush';
 }

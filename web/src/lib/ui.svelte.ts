@@ -41,7 +41,7 @@ export class UI {
   /** called with what was clicked on the model while the reach is picked */
   onReach: (p: Picked) => void = () => {};
   /** which shelf of the stock is open */
-  shelf = $state<'materials' | 'masks'>('materials');
+  shelf = $state<'materials' | 'masks' | 'stamps' | 'brushes' | 'palettes'>('materials');
   /** what a material covers where it falls */
   covers = $state<Covers>('the part');
   /** a material in the hand, over the model or on its way there */

@@ -142,10 +142,11 @@
   }
   .tools {
     display: flex;
-    gap: 5px;
+    flex-wrap: wrap;
+    gap: 4px;
     padding: 6px 0 4px;
   }
   .tools .chip {
-    padding: 0 8px;
+    padding: 0 5px;
   }
 </style>

@@ -8,6 +8,7 @@
   import { LineUp, MOST } from '../lib/lineup.svelte';
   import { groupOf, Held, inPlaceOf, overOpen } from '../lib/materials';
   import { keyOf, stock } from '../lib/stock.svelte';
+  import Growing from './Growing.svelte';
   import NameField from './NameField.svelte';
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
@@ -224,8 +225,8 @@
     under it. Or onto the section, or click it for everything; mark some to compare them.
   </p>
 {/if}
-<div class="shelf">
-  {#each found as m (m.id || m.name)}
+<Growing items={found} key={keyOf}>
+  {#snippet item(m: MaterialInfo)}
     <div class="item">
       <button
         class="card"
@@ -271,8 +272,8 @@
         >
       {/if}
     </div>
-  {/each}
-</div>
+  {/snippet}
+</Growing>
 {#if all.length && !found.length}<p class="quiet text-sm">Nothing is called so, or good for that.</p>{/if}
 
 <style>
@@ -290,11 +291,6 @@
     border: 1px solid var(--line);
     border-radius: 3px;
     padding: 3px 8px;
-  }
-  .shelf {
-    display: grid;
-    grid-template-columns: 1fr 1fr;
-    gap: 10px;
   }
   .item {
     position: relative;

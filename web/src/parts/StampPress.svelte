@@ -3,7 +3,7 @@
   // on them, and kept as their recipes.
   import { onMount } from 'svelte';
   import { api } from '../api/client';
-  import { Press } from '../lib/press.svelte';
+  import { Press, stampAsTip } from '../lib/press.svelte';
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
   import Parts from './press/Parts.svelte';
@@ -40,11 +40,7 @@
   }
   const asTip = () =>
     act(async () => {
-      const p = await api.stampPicture(session.id, press.recipe, size);
-      const b = ui.brush;
-      b.kit = { flow: 1, ...b.kit, spacing: Math.max(b.kit?.spacing ?? 0, 1.1), picture: p.picture, tip: '' };
-      b.name = press.recipe.name;
-      if (ui.tool !== 'erase') ui.tool = 'brush';
+      await stampAsTip(session, ui, press.recipe, size);
       ui.press = false;
       return '';
     });

@@ -7,9 +7,11 @@
   import { newID, type Session } from '../lib/session.svelte';
   import { streamOf } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
+  import Growing from './Growing.svelte';
   import LeftBehind from './LeftBehind.svelte';
   import Materials from './Materials.svelte';
   import NameField from './NameField.svelte';
+  import StockTools from './StockTools.svelte';
 
   let { session, ui, project }: { session: Session; ui: UI; project: string } = $props();
   let masks = $state.raw<SavedMask[] | null>(null);
@@ -78,17 +80,19 @@
 </script>
 
 <section aria-label="Stock">
-  <header class="flex items-center gap-2">
-    <h2 class="font-semibold">Stock</h2>
-    <span class="grow" role="group" aria-label="What is shown">
-      {#each ['materials', 'masks'] as const as k (k)}
+  <header class="flex flex-wrap items-center gap-2">
+    <h2 class="grow font-semibold">Stock</h2>
+    <button class="chip" onclick={() => (ui.stock = false)}>Close</button>
+    <span class="kinds" role="group" aria-label="What is shown">
+      {#each ['materials', 'masks', 'stamps', 'brushes', 'palettes'] as const as k (k)}
         <button class="chip" aria-pressed={ui.shelf === k} onclick={() => (ui.shelf = k)}>{k}</button>
       {/each}
     </span>
-    <button class="chip" onclick={() => (ui.stock = false)}>Close</button>
   </header>
   {#if ui.shelf === 'materials'}
     <Materials {session} {ui} />
+  {:else if ui.shelf !== 'masks'}
+    {#key ui.shelf}<StockTools {session} {ui} kind={ui.shelf} />{/key}
   {:else}
     <input
       type="search"
@@ -111,8 +115,8 @@
         >
       </p>
     {/if}
-    <div class="shelf">
-      {#each found as m (m.id)}
+    <Growing items={found} key={(m) => m.id}>
+      {#snippet item(m: SavedMask)}
         <article>
           <button
             class="shot"
@@ -149,8 +153,8 @@
           >
           <span class="quiet text-xs">{m.steps?.length} step{m.steps?.length === 1 ? '' : 's'}</span>
         </article>
-      {/each}
-    </div>
+      {/snippet}
+    </Growing>
     {#if masks && !masks.length}<p class="quiet text-sm">
         Nothing is kept yet. A mask that turned out well can be kept here and used on the next object.
       </p>{/if}
@@ -192,11 +196,6 @@
     border-radius: 3px;
     padding: 3px 8px;
   }
-  .shelf {
-    display: grid;
-    grid-template-columns: 1fr 1fr;
-    gap: 10px;
-  }
   .shot {
     display: block;
     width: 100%;
@@ -211,6 +210,16 @@
     width: 100%;
     height: auto;
     display: block;
+  }
+  .kinds {
+    display: flex;
+    gap: 2px;
+    width: 100%;
+  }
+  .kinds .chip {
+    padding: 0 2px;
+    flex: 1 1 auto;
+    font-size: 13px;
   }
   .chip[aria-pressed='true'] {
     box-shadow: inset 0 -2px var(--verdigris);

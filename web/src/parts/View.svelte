@@ -245,6 +245,8 @@
   $effect(() => ready?.stage.worn.showAlone(ui.alone));
   $effect(() => ready?.stage.setSharpness(ui.look.sharpness));
   $effect(() => ready?.stage.setMaps(ui.look.maps));
+  // the model moves over for what slides in
+  $effect(() => ready?.stage.cover(ui.station === 'Layer' ? (ui.stock ? 322 : ui.conditions ? 318 : 0) : 0));
   $effect(() =>
     ready?.stage.setLook({
       exposure: ui.look.exposure,

@@ -57,6 +57,8 @@ export class Stage {
   flat: Flat;
   mode: 'model' | 'flat' | 'both' = 'model';
   frames = 0;
+  /** pixels at the right that something lies over */
+  private covered = 0;
   onView: () => void = () => {};
   private pending = false;
   private readonly key = new DirectionalLight(0xfff0dc, 1.6);
@@ -380,8 +382,7 @@ export class Stage {
       return this.onFrame();
     }
     if (model?.h) {
-      this.camera.aspect = model.w / model.h;
-      this.camera.updateProjectionMatrix();
+      this.setUp(model, !!flat);
       r.setViewport(model.x, 0, model.w, model.h);
       r.setScissor(model.x, 0, model.w, model.h);
       r.render(this.scene, this.camera);
@@ -395,13 +396,41 @@ export class Stage {
     this.onFrame();
   }
 
+  /** Says how many pixels of the view something covers at its right: the model moves over, so
+   * that it is in the middle of what is left. */
+  cover(pixels: number) {
+    if (pixels === this.covered) return;
+    this.covered = pixels;
+    const { model, flat } = this.rects();
+    if (model?.h) this.setUp(model, !!flat); // at once: what is pointed at next lies there
+    this.tellView();
+    this.invalidate();
+  }
+
+  /** Where in the view lies now what lies at shares of its width and height while nothing covers it. */
+  moved(x: number, y: number): [number, number] {
+    const v = this.camera.view;
+    if (!v?.enabled || this.rects().flat) return [x, y];
+    return [(x * v.fullWidth - v.offsetX) / v.width, (y * v.fullHeight - v.offsetY) / v.height];
+  }
+
+  /** Sets the camera up for a picture of the model; beside is that there is another one. */
+  private setUp({ w, h }: { w: number; h: number }, beside: boolean) {
+    this.camera.aspect = w / h;
+    if (this.covered && !beside) {
+      // smaller, too, where what is left is narrow: k pixels then show what one did
+      const k = Math.max(1, h / Math.max(w - this.covered, h / 3));
+      this.camera.setViewOffset(w, h, (w - w * k + this.covered * k) / 2, (h - h * k) / 2, w * k, h * k);
+    } else this.camera.clearViewOffset();
+    this.camera.updateProjectionMatrix();
+  }
+
   /** Draws the model once for every picture of a line-up, in what that wears. */
   private drawCells() {
     const r = this.renderer;
     const worn = this.meshes.map((m) => m.material);
     const places = this.places();
-    this.camera.aspect = places[0].w / places[0].h;
-    this.camera.updateProjectionMatrix();
+    this.setUp(places[0], true);
     let more = false;
     this.cells.forEach((cell, i) => {
       more = cell.worn.update() || more;
@@ -596,8 +625,7 @@ export class Stage {
     const sheets = this.worn.list;
     const look = (r: { w: number; h: number }) => [Math.ceil(r.w * ratio), Math.ceil(r.h * ratio), bias] as const;
     if (model?.h) {
-      this.camera.aspect = model.w / model.h;
-      this.camera.updateProjectionMatrix();
+      this.setUp(model, !!flat);
       await this.finder.find(this.scene, this.camera, this.meshes, sheets, ...look(model), counts);
     }
     if (flat?.h) {
@@ -611,6 +639,7 @@ export class Stage {
   /** View times projection for a picture of the given aspect, framing the model as now. */
   cardsCamera(aspect: number): number[] {
     const c = this.camera.clone();
+    c.clearViewOffset();
     c.aspect = aspect;
     // a card is small: it shows the middle of the view, until the camera itself is near
     const fit = this.box.getSize(new Vector3()).length() / c.position.distanceTo(this.controls.target);
@@ -622,6 +651,7 @@ export class Stage {
 
   /** A small PNG of the model for the project list. */
   async snapshot(): Promise<Blob | null> {
+    this.covered = 0; // the model in the middle
     this.draw();
     const { clientWidth: w, clientHeight: h } = this.canvas;
     const out = document.createElement('canvas');
