@@ -56,10 +56,10 @@ func (h *Hub) First(ctx context.Context) error {
 // who works makes a stroke every few seconds.
 const restAfter = 8 * time.Second
 
-// Rest waits until no page waits for tiles, nor has for a while, and no work that somebody
-// ordered goes on: what nobody waits for comes then. Its error is the context's.
+// Rest waits until no page waits for tiles, nor has for a while: what nobody waits for comes
+// then. Its error is the context's. Who waits may hold bytes of the budget.
 func (h *Hub) Rest(ctx context.Context) error {
-	for h.drawing.Load() > 0 || h.bare.Load() > 0 || budget.Memory.Held() > 0 || time.Since(time.UnixMilli(h.drawn.Load())) < restAfter {
+	for h.drawing.Load() > 0 || h.bare.Load() > 0 || time.Since(time.UnixMilli(h.drawn.Load())) < restAfter {
 		select {
 		case <-ctx.Done():
 			return ctx.Err()

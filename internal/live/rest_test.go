@@ -5,6 +5,8 @@ import (
 	"errors"
 	"testing"
 	"time"
+
+	"velvetgrime/core/budget"
 )
 
 // What nobody waits for comes after what somebody waits for: work that nobody ordered waits
@@ -41,5 +43,21 @@ func TestWhatNobodyWaitsForWaits(t *testing.T) {
 		if err := <-done; err != nil {
 			t.Errorf("%s: after it: %v", c.name, err)
 		}
+	}
+}
+
+// A bake that nobody waits for holds its bytes while it rests: who rests does not wait for them.
+func TestWhoRestsWithBytesDoesNotWaitForHimself(t *testing.T) {
+	budget.Memory.Share(512<<20, nil)
+	defer budget.Memory.Share(0, nil)
+	release, err := budget.Memory.Hold(t.Context(), 64<<20)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer release()
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second) // met by a hang alone
+	defer cancel()
+	if err := (&Hub{}).Rest(ctx); err != nil {
+		t.Error(err)
 	}
 }
