@@ -195,11 +195,14 @@ func (p *Program) softly(ctx context.Context, u *surface.Surface, sp *streamPlan
 		return p.stream(ctx, u, sp, len(sp.steps))
 	}
 	radius := sp.steps[last].look / 3
-	own := 8192
-	if u.Tile != nil {
-		own = u.Tile.Size
-	}
 	return p.fromTilesOf(ctx, u, sp, last, func(sheet int) int {
+		own := 8192
+		switch {
+		case u.Tile != nil:
+			own = u.Tile.Size
+		case u.IsFrame(): // a card needs no more than its pixels show
+			own = p.levelFor(sheet, u.Frame())
+		}
 		size := pix.Size
 		for size < min(own, 2048) && p.Scene.Index(sheet).Scale()/float32(size) > 0.8*radius {
 			size *= 2
