@@ -186,16 +186,22 @@ func (p *Program) wayRow(ctx context.Context, u *surface.Surface, name string, i
 	return out, nil
 }
 
+// softTexels is how far a blur that is read softly looks, in texels, at most: three times its
+// radius, on texels of no less than half of that.
+const softTexels = 7
+
 // softly evaluates what an agent reads. What ends in a blur is evaluated on sheets whose
 // texels are about as large as its radius, however fine the surface itself is, and read
-// between those texels: agents need no more, and it costs next to nothing.
+// between those texels: agents need no more, and it costs next to nothing. Sheets are of one
+// tile at least, which may be much finer than that: the blur itself is then made on coarser
+// texels, or the rims of many small islands would cost more than all else.
 func (p *Program) softly(ctx context.Context, u *surface.Surface, sp *streamPlan) (pix.Rows, error) {
 	last := len(sp.steps) - 1
 	if last < 0 || sp.steps[last].step.Kind != "blur" || sp.steps[last].look <= 0 {
 		return p.stream(ctx, u, sp, len(sp.steps))
 	}
 	radius := sp.steps[last].look / 3
-	return p.fromTilesOf(ctx, u, sp, last, func(sheet int) int {
+	return p.fromTilesOf(ctx, u, sp, last, softTexels, func(sheet int) int {
 		own := 8192
 		switch {
 		case u.Tile != nil:

@@ -18,14 +18,20 @@ var noBox geom.Box
 // over its borders (idea 5 of the engine); on any other surface the result is read
 // from the tiles.
 func (p *Program) filtered(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) (pix.Rows, error) {
-	key := cache.Join(p.streamKey(u, sp, i+1, 0), Key{}, 41)
+	return p.filteredAt(ctx, u, sp, i, sp.steps[i].desc.Texels)
+}
+
+// filteredAt is filtered with a step that looks at most so many texels far: what is read softly
+// needs none that are much finer than it is soft.
+func (p *Program) filteredAt(ctx context.Context, u *surface.Surface, sp *streamPlan, i, texels int) (pix.Rows, error) {
+	key := cache.Join(p.streamKey(u, sp, i+1, 0), Key{Lo: uint64(texels)}, 41)
 	if v, ok := p.Scene.Cache.Get(key); ok {
 		return v.(pix.Rows), nil
 	}
 	var out pix.Rows
 	var err error
 	if u.Tile != nil {
-		out, err = p.onCharts(ctx, u, sp, i)
+		out, err = p.onCharts(ctx, u, sp, i, texels)
 	} else {
 		out, err = p.fromTiles(ctx, u, sp, i)
 	}
@@ -54,11 +60,11 @@ func (p *Program) prefix(ctx context.Context, u *surface.Surface, sp *streamPlan
 	return out, err
 }
 
-// onCharts filters a tile.
-func (p *Program) onCharts(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) (pix.Rows, error) {
+// onCharts filters a tile, with a step that looks at most so many texels far.
+func (p *Program) onCharts(ctx context.Context, u *surface.Surface, sp *streamPlan, i, texels int) (pix.Rows, error) {
 	s := &sp.steps[i]
 	before := func(t *surface.Surface) (pix.Rows, error) { return p.prefix(ctx, t, sp, i) }
-	fl := surface.Filter{Look: s.look, Texels: s.desc.Texels, Spreads: s.desc.Spreads, Before: before}
+	fl := surface.Filter{Look: s.look, Texels: texels, Spreads: s.desc.Spreads, Before: before}
 	if s.inner != nil {
 		fl.Inner = func(t *surface.Surface) (pix.Rows, error) { return p.prefix(ctx, t, s.inner, len(s.inner.steps)) }
 	}
@@ -95,18 +101,19 @@ func (p *Program) onCharts(ctx context.Context, u *surface.Surface, sp *streamPl
 
 // fromTiles reads the filtered tiles of the sheets at the points of a frame.
 func (p *Program) fromTiles(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) (pix.Rows, error) {
-	return p.fromTilesOf(ctx, u, sp, i, func(sheet int) int { return p.levelFor(sheet, u.Frame()) })
+	return p.fromTilesOf(ctx, u, sp, i, sp.steps[i].desc.Texels, func(sheet int) int { return p.levelFor(sheet, u.Frame()) })
 }
 
-// fromTilesOf is fromTiles for sheets of the sizes that sizeOf tells.
+// fromTilesOf is fromTiles for sheets of the sizes that sizeOf tells, with a step that looks at
+// most so many texels far.
 func (p *Program) fromTilesOf(
 	ctx context.Context,
 	u *surface.Surface,
 	sp *streamPlan,
-	i int,
+	i, texels int,
 	sizeOf func(sheet int) int,
 ) (pix.Rows, error) {
-	return u.BetweenTexels(sizeOf, func(tu *surface.Surface) (pix.Rows, error) { return p.filtered(ctx, tu, sp, i) })
+	return u.BetweenTexels(sizeOf, func(tu *surface.Surface) (pix.Rows, error) { return p.filteredAt(ctx, tu, sp, i, texels) })
 }
 
 // mostForFrames is how finely sheets are read at most for a frame of more than one point.
