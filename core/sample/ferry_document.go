@@ -33,7 +33,7 @@ func FerryDocument() *stack.Document {
 	c.Water, c.Age = 0.42, 22
 	d.Conditions = c
 	all := []dressing{
-		{"topsides", "Enamel, blue", 11, []string{"Hull"}, nil, map[string]float64{"how worn": 0.36, "rust": 0.55, "faded": 0.55}},
+		{"topsides", "Enamel, blue", 11, []string{"Hull"}, nil, map[string]float64{"how worn": 0.36, "rust": 0.55, "faded": 0.25}},
 		{"boot", "Bottom paint, red", 12, nil, []string{"Bottom strake"}, map[string]float64{"how worn": 0.4, "rust": 0.4}},
 		{"deck", "Teak deck", 13, []string{"Timber"}, nil, map[string]float64{"grey": 0.6}},
 		{"house", "Enamel, cream", 15, []string{"House"}, nil, map[string]float64{"how worn": 0.33, "rust": 0.45, "faded": 0.5}},

@@ -25,6 +25,8 @@ var (
 	lanternPicture []byte
 	//go:embed bollard.png
 	bollardPicture []byte
+	//go:embed ferry.png
+	ferryPicture []byte
 )
 
 // Load puts the sample projects into an empty store; a store that has any
@@ -35,15 +37,15 @@ func Load(ctx context.Context, s *store.Store, size int, plain bool) error {
 	if err != nil || len(have) > 0 {
 		return err
 	}
-	bollard, gull := sample.BollardDocument(), sample.GullDocument()
+	bollard, gull, ferry := sample.BollardDocument(), sample.GullDocument(), sample.FerryDocument()
 	if plain {
-		bollard, gull = sample.PlainBollard(), nil
+		bollard, gull, ferry = sample.PlainBollard(), nil, nil
 	}
 	for _, p := range []struct {
 		model *mesh.Model
 		doc   *stack.Document
 		shot  []byte
-	}{{sample.Cleat(), nil, nil}, {sample.Gull(), gull, nil}, {sample.Bollard(), bollard, bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
+	}{{sample.Cleat(), nil, nil}, {sample.Gull(), gull, nil}, {sample.Ferry(), ferry, ferryPicture}, {sample.Bollard(), bollard, bollardPicture}, {sample.Lantern(), sample.LanternDocument(), lanternPicture}} {
 		if p.doc != nil {
 			for name, sheet := range p.doc.Sheets {
 				sheet.Size = size
@@ -75,7 +77,7 @@ func Bake(ctx context.Context, s *store.Store, hub *live.Hub, r *jobs.Runner) er
 	}
 	var all []order
 	for _, p := range []struct{ project, name string }{
-		{"Signal lantern", "lantern"}, {"Mooring bollard", "bollard"}, {"Decoy gull", "gull"},
+		{"Signal lantern", "lantern"}, {"Mooring bollard", "bollard"}, {"Decoy gull", "gull"}, {"Ferry Dunlin", "ferry"},
 	} {
 		i := slices.IndexFunc(list, func(o store.Project) bool { return o.Name == p.project })
 		if i < 0 {
