@@ -63,9 +63,10 @@ const shots = {
     await open(page, 'Mooring bollard');
     await page.screenshot({ path: '../docs/screenshots/bollard.png' });
   },
-  async gull(page) {
-    await open(page, 'Decoy gull');
-    await page.screenshot({ path: '../docs/screenshots/gull.png' });
+  async ferry(page) {
+    await open(page, 'Ferry Dunlin');
+    const clip = await page.getByLabel('The model', { exact: true }).boundingBox();
+    await page.screenshot({ path: '../docs/screenshots/ferry.png', clip });
   },
   async brushes(page) {
     await open(page, 'Mooring bollard');
