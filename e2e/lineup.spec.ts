@@ -119,8 +119,20 @@ test('values of a number, of a dial, seeds and marked states are lined up', asyn
   await expect(page.getByRole('slider', { name: 'gloss' })).toHaveValue('1');
   await page.getByRole('button', { name: 'Line up seeds' }).click();
   await drawn(page, 6);
-  await page.getByRole('button', { name: /Seed 3/ }).click();
+  const second = page.getByRole('button', { name: /Seed \d+/ }).nth(1);
+  const seed = Number((await second.innerText()).match(/Seed (\d+)/)![1]);
+  await second.click();
   await expect(undo).toHaveAttribute('title', /Another seed/);
+  // it is what the material is by that seed, and tells it
+  const project = page.url().split('/').pop()!;
+  const seedsOf = (l: any): number[] => [
+    ...[l.mask, ...Object.values(l.channels ?? {}).map((c: any) => c.stream)].flatMap((s) => s ?? []).map((s: any) => s.params?.seed ?? -1),
+    ...(l.layers ?? []).flatMap(seedsOf),
+  ];
+  const gold = async () => (await (await page.request.get(`/api/projects/${project}/document`)).json()).layers.find((l: any) => l.name === 'Clean gold');
+  await expect.poll(async () => (await gold()).made.seed).toBe(seed);
+  const made = await (await page.request.get(`/api/materials/Clean%20gold/group?seed=${seed}&size=0`)).json();
+  expect(seedsOf(await gold())).toEqual(seedsOf(made));
 
   // a state that was marked before all this, beside what is
   await page.getByRole('button', { name: 'Ledger' }).click();

@@ -153,7 +153,7 @@ const channelPath = "channels."
 // SetLayer sets one of a layer's settings.
 type SetLayer struct {
 	Target string          `json:"target" doc:"the layer's id"`
-	Path   string          `json:"path" doc:"name, visible, locked, amount, blend, isolated, reach, dials or channels.<channel>"`
+	Path   string          `json:"path" doc:"name, visible, locked, amount, blend, isolated, reach, dials, made or channels.<channel>"`
 	Value  json.RawMessage `json:"value" doc:"of the setting; null takes a channel off"`
 
 	Strokes map[string]*brush.Stroke `json:"-"`
@@ -220,6 +220,13 @@ func (l *Layer) set(o SetLayer) (Op, string, error) {
 			return nil, "", fmt.Errorf("layer %q: dials: %w", name, err)
 		}
 		return inv, name + ": dials changed", nil
+	case "made":
+		inv.Value = raw(l.Made)
+		l.Made = nil
+		if err := json.Unmarshal(o.Value, &l.Made); err != nil {
+			return nil, "", fmt.Errorf("layer %q: what it was made of: %w", name, err)
+		}
+		return inv, name + ": what it was made of changed", nil
 	case "reach":
 		inv.Value = raw(l.Reach)
 		l.Reach = Reach{}

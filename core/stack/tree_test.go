@@ -54,6 +54,7 @@ var treeOps = []struct {
 	{stack.CopyLayer{Target: "g", Index: 2, Layer: &stack.Layer{ID: "k", Name: "Copy"}}, "a g(b inner(c)) k(k.1 k.2(k.3)) d"},
 	{stack.AddLayer{Parent: "inner", Index: 0, Layer: &stack.Layer{ID: "n", Name: "New", Kind: stack.Fill, Amount: 1}}, "a g(b inner(n c)) d"},
 	{stack.SetLayer{Target: "inner", Path: "isolated", Value: json.RawMessage(`true`)}, ""},
+	{stack.SetLayer{Target: "inner", Path: "made", Value: json.RawMessage(`{"name":"Tar","seed":7}`)}, ""},
 	{stack.SetLayer{Target: "g", Path: "blend", Value: json.RawMessage(`"screen"`)}, ""},
 	{stack.SetLayer{Target: "c", Path: "locked", Value: json.RawMessage(`true`)}, ""},
 	{stack.SetLayer{Target: "c", Path: "channels.roughness", Value: json.RawMessage(`{"on":true,"value":[0.1],"amount":1}`)}, ""},

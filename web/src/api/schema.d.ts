@@ -2503,7 +2503,7 @@ export interface components {
     SetLayer: {
       /** @enum {string} */
       kind: 'layer.set';
-      /** @description name, visible, locked, amount, blend, isolated, reach, dials or channels.<channel> */
+      /** @description name, visible, locked, amount, blend, isolated, reach, dials, made or channels.<channel> */
       path: string;
       /** @description the layer's id */
       target: string;

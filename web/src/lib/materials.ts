@@ -46,16 +46,35 @@ function eachStep(layer: Layer, f: (l: Layer, s: Step) => void) {
   for (const k of (layer.layers ?? []) as Layer[]) eachStep(k, f);
 }
 
-/** Gives every noise of a layer, and of what is in it, another seed. */
-export function reseeded(session: Session, layer: Layer, seed: number): Op {
-  const seeds = new Map((session.about.steps ?? []).map((k) => [k.kind, k.params?.find((p) => p.name === 'seed')]));
+/** Gives every noise of a layer, and of what is in it, another seed. Of a material, noises that
+ * are as its seed made them become as the other one makes them, and it tells that seed. */
+export async function reseeded(session: Session, layer: Layer, seed: number): Promise<Op> {
+  const kinds = new Map((session.about.steps ?? []).map((k) => [k.kind, k.params?.find((p) => p.name === 'seed')]));
+  const seedsOf = (g: Layer) => {
+    const out: { kind: string; seed: number }[] = [];
+    eachStep(g, (_, s) => out.push({ kind: s.kind, seed: Number(s.params?.seed ?? kinds.get(s.kind)?.default ?? 0) }));
+    return out;
+  };
+  const now = seedsOf(layer);
+  let as: { kind: string; seed: number }[] = [];
+  let then: { kind: string; seed: number }[] = [];
+  const { made } = layer;
+  if (made) {
+    const of = { id: made.item ?? '', name: made.name };
+    const both = [made.seed, seed].map((n) => groupOf(of, session.id, 0, n).then(seedsOf));
+    [as, then] = await Promise.all(both).catch(() => [[], []]); // it is in the stock no longer
+  }
   const ops: Op[] = [];
+  let i = 0;
   eachStep(layer, (l, s) => {
-    const p = seeds.get(s.kind);
+    const at = i++;
+    const p = kinds.get(s.kind);
     if (!p) return;
-    const value = (Number(s.params?.seed ?? p.default ?? 0) + 131 * seed) % (p.max + 1);
+    const untouched = as[at]?.kind === s.kind && as[at].seed === now[at].seed;
+    const value = untouched ? then[at].seed : (now[at].seed + 131 * seed) % (p.max + 1);
     ops.push({ kind: 'step.set', target: l.id, step: s.id, path: 'params.seed', value });
   });
+  if (as.length) ops.push({ kind: 'layer.set', target: layer.id, path: 'made', value: { ...made, seed } });
   return { kind: 'batch', label: `Another seed for “${layer.name}”`, ops };
 }
 

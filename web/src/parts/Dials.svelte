@@ -44,11 +44,13 @@
     busy = false;
   }
   const seed = () => 1 + Math.floor(Math.random() * 9999);
-  function lineUpSeeds() {
-    const others = Array.from({ length: 5 }, (_, i) => ({
-      label: `Seed ${i + 2}`,
-      op: reseeded(session, layer, seed()),
-    }));
+  async function lineUpSeeds() {
+    const others = await Promise.all(
+      Array.from({ length: 5 }, async () => {
+        const n = seed();
+        return { label: `Seed ${n}`, op: await reseeded(session, layer, n) };
+      }),
+    );
     ui.lineup = new LineUp(`Seeds of ${layer.name}`, [{ label: 'As it is' }, ...others]);
   }
   const dials = $derived((layer.dials ?? []) as Dial[]);
@@ -116,7 +118,7 @@
     <button
       class="chip"
       title="The same material with other noises"
-      onclick={() => session.op(reseeded(session, layer, seed()))}>Another seed</button
+      onclick={async () => session.op(await reseeded(session, layer, seed()))}>Another seed</button
     >
     <button class="chip" title="Compare six seeds" onclick={lineUpSeeds}>Line up seeds</button>
     <button
