@@ -6,10 +6,16 @@ import (
 	"io"
 	"mime/multipart"
 	"net/http"
+	"net/http/httptest"
+	"os"
+	"slices"
 	"strings"
 	"testing"
 
 	"velvetgrime/core/grime"
+	"velvetgrime/internal/api"
+	"velvetgrime/internal/live"
+	"velvetgrime/internal/store"
 )
 
 // fetch returns what a path gives.
@@ -130,6 +136,85 @@ func TestAProjectGoesOutAndIn(t *testing.T) {
 	}
 	if _, after := s.request("GET", "/api/projects", nil); !bytes.Equal(before, after) {
 		t.Error("something of a refused file was kept")
+	}
+}
+
+// elsewhere is another server on another database, which takes no jobs.
+func elsewhere(t *testing.T) *service {
+	t.Helper()
+	dsn := os.Getenv("VELVETGRIME_JOBS_DATABASE")
+	s, err := store.Open(dsn)
+	if err != nil {
+		t.Fatal(err)
+	}
+	hub := live.NewHub(s, 64<<20)
+	srv := httptest.NewServer((&api.Server{Store: s, Hub: hub}).Handler())
+	t.Cleanup(func() {
+		srv.CloseClientConnections()
+		srv.Close()
+		hub.Close()
+		s.Close()
+	})
+	return &service{t, srv.URL, s, dsn}
+}
+
+// A project goes to a server with another database, which knows nothing of it: its document,
+// strokes and ledger are there, and out again it is the same file; so is a thing of the stock.
+func TestWorkGoesToAnotherServersDatabase(t *testing.T) {
+	s, other := startService(t), elsewhere(t)
+	id := s.bollard()
+	w := s.open(id, "ann")
+	w.until("the document", layers(1))
+	w.send(addCoat)
+	w.until("the new coat", layers(2))
+	w.send(`{"t":"stroke.begin","layer":"coat","step":"h","stroke":{"id":"away1","radius":0.05,"strength":1,"hardness":0.5,"values":{"mask":[0]}}}`)
+	w.send(`{"t":"stroke.add","points":[0,0.3,0.12,0,0,1,1, 0.02,0.3,0.12,0,0,1,1]}`)
+	w.send(`{"t":"stroke.end","id":3}`)
+	w.until("the stroke", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
+	file := s.fetch("/api/projects/" + id + "/grime")
+	var taken struct{ Project string }
+	if code, text := other.post("/api/grime/take?project=1", file, &taken); code != 200 || taken.Project == "" {
+		t.Fatal(code, text)
+	}
+	t.Cleanup(func() { other.request("DELETE", "/api/projects/"+taken.Project, nil) })
+	if again := other.fetch("/api/projects/" + taken.Project + "/grime"); !bytes.Equal(file, again) {
+		t.Errorf("out of the other database it has %d bytes and differs; it had %d", len(again), len(file))
+	}
+	if here, there := s.fetch("/api/projects/"+id+"/document"), other.fetch("/api/projects/"+taken.Project+"/document"); !bytes.Equal(here, there) {
+		t.Errorf("the document became %s", there)
+	}
+	v := other.open(taken.Project, "bo")
+	v.until("the layers", func(s state) bool { return s.T == "doc" && len(s.Doc.Layers) == 2 && s.Strokes["coat/h"] == 1 })
+	v.until("its picture", func(s state) bool { return s.T == "settled" })
+	if v.tiles == 0 {
+		t.Error("no tile came")
+	}
+
+	code, b := s.request("POST", "/api/stock/materials", map[string]any{"name": "Tar of the quay", "project": id, "layer": "coat", "tags": []string{"hull"}})
+	var kept api.MaterialInfo
+	if code != 200 || json.Unmarshal(b, &kept) != nil {
+		t.Fatal(code, string(b))
+	}
+	t.Cleanup(func() { s.request("DELETE", "/api/stock/"+kept.ID, nil) })
+	item := s.fetch("/api/grime?name=Tar&item=" + kept.ID)
+	var got struct {
+		Items []struct{ ID, Kind, Name string }
+	}
+	if code, text := other.post("/api/grime/take?items=0", item, &got); code != 200 || len(got.Items) != 1 {
+		t.Fatal(code, text)
+	}
+	_, list := other.request("GET", "/api/materials", nil)
+	var all []api.MaterialInfo
+	if err := json.Unmarshal(list, &all); err != nil {
+		t.Fatal(err)
+	}
+	at := slices.IndexFunc(all, func(m api.MaterialInfo) bool { return m.Name == "Tar of the quay" })
+	if at < 0 {
+		t.Fatal("the material is not listed there")
+	}
+	t.Cleanup(func() { other.request("DELETE", "/api/stock/"+all[at].ID, nil) })
+	if again := other.fetch("/api/grime?name=Tar&item=" + all[at].ID); !bytes.Equal(item, again) {
+		t.Error("the material out of the other database is another file")
 	}
 }
 
