@@ -1,4 +1,6 @@
 // Materials: dropped on a part, tried without a trace, turned by their dials.
+import { execFileSync } from 'node:child_process';
+import { mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { expect, test, type Page } from './setup';
 import { apart, openProject, pixel, place, settled, type } from './app';
 
@@ -262,8 +264,9 @@ test('a dial is made by two states of a group, turned, and deleted', async ({ pa
   for (let i = 0; i < 5; i++) await page.getByRole('button', { name: 'Undo', exact: true }).click();
 });
 
-/** Brings a box in with UVs, each side a strip; large says how long a side is, in metres. */
-async function crate(page: Page, large: number) {
+/** Brings a box in with UVs, each side a strip; large says how long a side is, in metres. Returns
+ * its file. */
+async function crate(page: Page, large: number): Promise<string> {
   await page.goto('/');
   const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((i) => `v ${large * (i & 1)} ${large * ((i >> 1) & 1)} ${large * ((i >> 2) & 1)}`);
   const sides = ['1 3 4 2', '5 6 8 7', '1 2 6 5', '3 7 8 4', '1 5 7 3', '2 4 8 6'];
@@ -273,6 +276,7 @@ async function crate(page: Page, large: number) {
   await page.getByTestId('chooser').setInputFiles({ name: 'crate.obj', mimeType: 'text/plain', buffer: Buffer.from(obj) });
   await expect(page).toHaveURL(/#\/project\//);
   await settled(page);
+  return obj;
 }
 
 async function away(page: Page) {
@@ -294,6 +298,31 @@ test('on a model that comes from elsewhere, without bakes, a material shows at o
   await expect(lacks).toHaveCount(0, { timeout: 300_000 });
   await settled(page);
   await expect(page.getByRole('button', { name: 'Undo', exact: true })).toHaveAttribute('title', /[Bb]ake/);
+  await away(page);
+});
+
+test('the command line gives what the page gives', async ({ page }, info) => {
+  const model = info.outputPath('crate.obj');
+  mkdirSync(info.outputDir, { recursive: true });
+  writeFileSync(model, await crate(page, 1));
+  const project = page.url().split('/').pop()!;
+  await stock(page);
+  await page.getByRole('button', { name: 'Cast iron', exact: true }).click();
+  const top = async () => (await (await page.request.get(`/api/projects/${project}/document`)).json()).layers.at(-1);
+  await expect.poll(async () => (await top())?.made?.name).toBe('Cast iron');
+  const { seed } = (await top()).made;
+  const out = info.outputPath('by-command');
+  execFileSync('../bin/velvetgrime', ['apply', 'Cast iron', '--model', model, '--seed', `${seed}`, '--bake', 'none', '--size', '256', '--maps', 'base color,occlusion roughness metallic,height', '--glb=false', '-o', out]);
+  const order = { sheets: [], maps: ['base color', 'occlusion roughness metallic', 'height'], depth: {}, glb: false, size: 256 };
+  let job = await (await page.request.post(`/api/projects/${project}/deliveries`, { data: order })).json();
+  await expect.poll(async () => (job = await (await page.request.get(`/api/jobs/${job.id}`)).json()).state, { timeout: 300_000 }).toBe('done');
+  const files = readdirSync(out).sort();
+  expect(files.length).toBe(3);
+  expect(job.files.map((f: { name: string }) => f.name).sort()).toEqual(files);
+  for (const f of files) {
+    const theirs = await (await page.request.get(`/api/jobs/${job.id}/files/${f}`)).body();
+    expect(theirs.equals(readFileSync(`${out}/${f}`)), f).toBe(true);
+  }
   await away(page);
 });
 

@@ -501,7 +501,7 @@ test('strokes stay in a lasso, or outside of it; it is drawn in one pull or corn
   await page.mouse.up();
   await settled(page);
   expect((await messages('stroke.begin')).at(-1).stroke.lasso.flat).toHaveLength(2);
-  expect(await blue(0.45, 0.5)).toBeGreaterThan(inner + 25);
+  await expect.poll(() => blue(0.45, 0.5)).toBeGreaterThan(inner + 25);
   expect(await blue(0.35, 0.5)).toBeLessThan(outer + 12);
 });
 

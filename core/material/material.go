@@ -5,6 +5,7 @@ package material
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	_ "velvetgrime/core/agent" // its steps
@@ -89,10 +90,12 @@ func (m *Material) Needs() []string {
 func (m *Material) Group(id string, seed int) *stack.Layer { return m.Placed(id, seed, 0) }
 
 // Placed is Group for an object of a size in metres, the longest way through its box: the
-// lengths that go with the object are set for it. Size 0 is that which it was made for.
+// lengths that go with the object are set for it. Size 0 is that which it was made for. Of a
+// size two digits count, so that objects about as large get the same.
 func (m *Material) Placed(id string, seed int, size float64) *stack.Layer {
 	g := m.group.Fresh(id)
 	if size > 0 {
+		size, _ = strconv.ParseFloat(strconv.FormatFloat(size, 'g', 2, 64), 64)
 		Fit(g, size/m.Made)
 	}
 	g.Made = &stack.Origin{Name: m.Name, Seed: seed}
