@@ -301,6 +301,40 @@ test('on a model that comes from elsewhere, without bakes, a material shows at o
   await away(page);
 });
 
+test('pictures of the shelf do not stand before what is asked for by a click', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  let [now, most, come] = [0, 0, 0];
+  await page.route('**/api/materials/*/picture', async (route) => {
+    most = Math.max(most, ++now);
+    await new Promise((done) => setTimeout(done, 200));
+    now--;
+    come++;
+    await route.continue();
+  });
+  await stock(page);
+  await expect.poll(() => come).toBeGreaterThan(3);
+  expect(most).toBeLessThanOrEqual(2);
+  const first = page.locator('.shelf .item img').first();
+  await expect.poll(() => first.evaluate((i: HTMLImageElement) => i.naturalWidth)).toBe(132);
+});
+
+test('on a model without UVs a material says so, and offers to unwrap it', async ({ page }) => {
+  await page.goto('/');
+  const corners = [0, 1, 2, 3, 4, 5, 6, 7].map((i) => `v ${i & 1} ${(i >> 1) & 1} ${(i >> 2) & 1}`);
+  const obj = ['o Bare', ...corners, ...['1 3 4 2', '5 6 8 7', '1 2 6 5', '3 7 8 4', '1 5 7 3', '2 4 8 6'].map((f) => `f ${f}`)].join('\n');
+  await page.getByTestId('chooser').setInputFiles({ name: 'crate.obj', mimeType: 'text/plain', buffer: Buffer.from(obj) });
+  await expect(page).toHaveURL(/#\/project\//);
+  await settled(page);
+  const before = await pixel(page, 0.5, 0.5);
+  await stock(page);
+  await page.getByRole('button', { name: 'Clean gold', exact: true }).click();
+  await page.getByRole('button', { name: 'Close', exact: true }).click();
+  await page.getByRole('button', { name: 'Unwrap it' }).click();
+  await expect.poll(async () => apart(before, await pixel(page, 0.5, 0.5)), { timeout: 120_000 }).toBeGreaterThan(25);
+  await expect(page.getByText('The model has no UVs')).toHaveCount(0);
+  await away(page);
+});
+
 test('the command line gives what the page gives', async ({ page }, info) => {
   const model = info.outputPath('crate.obj');
   mkdirSync(info.outputDir, { recursive: true });

@@ -10,6 +10,7 @@
   import { keyOf, stock } from '../lib/stock.svelte';
   import Growing from './Growing.svelte';
   import NameField from './NameField.svelte';
+  import Shot from './Shot.svelte';
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
 
@@ -242,7 +243,7 @@
         }}
         onclick={() => put(m)}
       >
-        <img src={shot(m)} alt="" width="132" height="96" loading="lazy" draggable="false" />
+        <span class="shot"><Shot src={shot(m)} width={132} height={96} /></span>
         <span
           >{m.name}{#if (m.version ?? 0) > 1}<span class="quiet"> · version {m.version}</span>{/if}</span
         >
@@ -360,15 +361,14 @@
     border-radius: 3px;
     cursor: grab;
   }
-  .card img {
-    width: 100%;
-    height: auto;
+  .card .shot {
+    display: block;
     aspect-ratio: 132 / 96;
     background: #5a5a5a;
     border: 1px solid var(--line);
     border-radius: 3px;
   }
-  .card:hover img {
+  .card:hover .shot {
     border-color: var(--plum);
   }
   .error {

@@ -24,24 +24,46 @@
     const maps = [...new Set(needs.flatMap((n) => FROM[n] ?? []))];
     return maps.filter((m) => !baked.length || baked.some((b) => !b[m]));
   });
-  const running = $derived(
-    Object.values(session.jobs).some((j) => j.kind === 'bake' && ['waiting', 'running', 'ready'].includes(j.state)),
-  );
+  const runs = (kind: string) =>
+    Object.values(session.jobs).some((j) => j.kind === kind && ['waiting', 'running', 'ready'].includes(j.state));
+  const running = $derived(runs('bake'));
+  const unwrapping = $derived(runs('unwrap'));
+  /** no sheet has UVs: nothing can lie on the model */
+  let bare = $state(false);
+  $effect(() => {
+    if (!session.model) return;
+    api.facts(session.id).then(
+      (f) => (bare = !(f.sheets ?? []).some((s) => s.hasUV)),
+      () => {},
+    );
+  });
   let asked = $state(false);
-  async function bake() {
+  async function ask(what: () => Promise<unknown>) {
     asked = true;
     try {
-      const dense = (session.doc?.prepared?.dense ?? []).map((d) => d.name);
-      await api.bake(session.id, { settings: session.about.bake, maps: lacking, sheets: [], dense, floats: false });
+      await what();
     } catch (e) {
       session.message = (e as Error).message;
     }
     asked = false;
   }
+  const bake = () =>
+    ask(() => {
+      const dense = (session.doc?.prepared?.dense ?? []).map((d) => d.name);
+      return api.bake(session.id, { settings: session.about.bake, maps: lacking, sheets: [], dense, floats: false });
+    });
+  const unwrap = () => ask(() => api.unwrap(session.id, session.about.unwrap));
   const label = (m: string) => session.about.baked?.find((k) => k.name === m)?.label ?? m;
 </script>
 
-{#if lacking.length}
+{#if bare}
+  <p class="needs">
+    The model has no UVs, so nothing that lies on it is seen yet.
+    <button class="chip" disabled={asked || unwrapping} onclick={unwrap}
+      >{unwrapping ? 'Unwrapping …' : 'Unwrap it'}</button
+    >
+  </p>
+{:else if lacking.length}
   <p class="needs">
     It reads {lacking.map(label).join(', ')}, which {lacking.length === 1 ? 'is' : 'are'} not baked, and does with less.
     <button class="chip" disabled={asked || running} onclick={bake}>{running ? 'Baking …' : 'Bake them'}</button>

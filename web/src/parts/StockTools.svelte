@@ -7,6 +7,7 @@
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
   import Growing from './Growing.svelte';
+  import Shot from './Shot.svelte';
 
   type Kind = 'brushes' | 'stamps' | 'palettes';
   interface Item {
@@ -114,7 +115,7 @@
             >{#each i.colors.slice(0, 32) as c (c)}<i style:background={c}></i>{/each}</span
           >
         {:else}
-          <img src={i.picture} alt="" width="132" height={kind === 'brushes' ? 30 : 132} loading="lazy" />
+          <Shot src={i.picture ?? ''} width={132} height={kind === 'brushes' ? 30 : 132} />
         {/if}
       </button>
       <div class="flex items-center gap-1">
@@ -157,11 +158,6 @@
   }
   .shot:hover {
     border-color: var(--plum);
-  }
-  img {
-    width: 100%;
-    height: auto;
-    display: block;
   }
   .colors {
     display: grid;
