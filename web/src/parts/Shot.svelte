@@ -16,6 +16,7 @@
   // A picture of a shelf, loaded when it is near the view and its turn has come.
   let { src, width, height }: { src: string; width: number; height: number } = $props();
   let shown = $state(false);
+  let loaded = $state(false);
   let image = $state<HTMLImageElement>();
   $effect(() => {
     if (!image) return;
@@ -42,7 +43,7 @@
       { rootMargin: '200px 0px' },
     );
     o.observe(image);
-    image.addEventListener('load', end);
+    image.addEventListener('load', () => ((loaded = true), end()));
     image.addEventListener('error', end);
     return () => {
       o.disconnect();
@@ -51,7 +52,15 @@
   });
 </script>
 
-<img bind:this={image} src={shown ? src : undefined} alt="" {width} {height} draggable="false" />
+<img
+  bind:this={image}
+  src={shown ? src : undefined}
+  alt=""
+  {width}
+  {height}
+  draggable="false"
+  style:opacity={loaded ? 1 : 0}
+/>
 
 <style>
   img {

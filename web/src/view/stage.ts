@@ -651,8 +651,11 @@ export class Stage {
 
   /** A small PNG of the model for the project list. */
   async snapshot(): Promise<Blob | null> {
+    const { covered } = this;
     this.covered = 0; // the model in the middle
     this.draw();
+    this.covered = covered;
+    this.invalidate();
     const { clientWidth: w, clientHeight: h } = this.canvas;
     const out = document.createElement('canvas');
     [out.width, out.height] = [400, 260];
