@@ -17,10 +17,14 @@ test('the demo opens: lantern in five sheets, drawn once and then at rest', asyn
   await expect(page.getByText('Enamel, red', { exact: true })).toBeVisible();
   const red = await pixel(page, 0.47, 0.5);
   expect(red[0]).toBeGreaterThan(red[1] + 40);
-  await page.waitForTimeout(800);
-  const frames = await page.evaluate(() => (window as any).stage.frames);
-  await page.waitForTimeout(1500);
-  expect(await page.evaluate(() => (window as any).stage.frames)).toBe(frames);
+  await expect
+    .poll(async () => {
+      const frames = () => page.evaluate(() => (window as any).stage.frames as number);
+      const before = await frames();
+      await page.waitForTimeout(1500);
+      return (await frames()) - before;
+    })
+    .toBe(0);
 });
 
 test('fill layer, colour, noise mask, hand, undo, reload: seen in pixels and kept', async ({ page }) => {

@@ -5,16 +5,20 @@ export const canvas = (page: Page) => page.getByLabel('The model', { exact: true
 
 /** @param drawn wait until the model is drawn in full; else until its layers are there */
 export async function openProject(page: Page, name: string, drawn = true) {
-  await page.goto('/');
-  await page.getByRole('link', { name: `Open ${name}` }).click();
+  const projects = (await (await page.request.get('/api/projects')).json()) as { id: string; name: string }[];
+  const id = projects.find((p) => p.name === name)?.id;
+  if (!id) throw new Error(`There is no project '${name}'`);
+  await page.goto(`/#/project/${id}`);
   if (drawn) await settled(page);
   else await expect(page.getByRole('button', { name: /^Hide / }).first()).toBeVisible();
 }
 
 /** Waits until everything asked for is drawn in full. */
 export async function settled(page: Page) {
-  await expect(canvas(page)).toHaveAttribute('data-settled', 'true', { timeout: 300_000 });
-  await page.waitForTimeout(150); // the frame that shows it
+  const frames = () => page.evaluate(() => new Promise((done) => (requestAnimationFrame(() => requestAnimationFrame(done)), setTimeout(done, 500))));
+  await frames(); // what the last press asks for is under way
+  await page.waitForFunction(() => document.querySelector('canvas[data-settled=true]'), null, { timeout: 300_000, polling: 50 });
+  await frames(); // that shows it
 }
 
 /** The colour of the view at a share of its width and height, as it is while nothing lies over it. */

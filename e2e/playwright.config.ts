@@ -9,6 +9,7 @@ export default defineConfig({
   fullyParallel: false,
   reporter: [['list']],
   use: {
+    screenshot: 'only-on-failure',
     viewport: { width: 1024, height: 700 },
     launchOptions: {
       executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
@@ -18,6 +19,7 @@ export default defineConfig({
         '--use-gl=angle',
         '--use-angle=gl-egl',
         '--ignore-gpu-blocklist',
+        '--disable-gpu-compositing', // the page's boxes are laid together without the emulated card: a fifth of all time
         '--disable-quic',
         '--no-first-run',
         '--disable-background-networking',

@@ -34,7 +34,7 @@ export const test = base.extend<object, { server: string }>({
   ],
   baseURL: async ({ server }, use) => use(server),
   page: async ({ page }, use) => {
-    await page.addInitScript(() => localStorage.setItem('sharpness', '0.5')); // there is no graphics card
+    await page.addInitScript(() => localStorage.setItem('sharpness', '0.35')); // there is no graphics card
     await use(page);
   },
 });
