@@ -17,8 +17,11 @@ export async function openProject(page: Page, name: string, drawn = true) {
 export async function settled(page: Page) {
   const frames = () => page.evaluate(() => new Promise((done) => (requestAnimationFrame(() => requestAnimationFrame(done)), setTimeout(done, 500))));
   await frames(); // what the last press asks for is under way
-  await page.waitForFunction(() => document.querySelector('canvas[data-settled=true]'), null, { timeout: 300_000, polling: 50 });
+  const drawn = () =>
+    page.waitForFunction(() => document.querySelector('canvas[data-settled=true]') && !(window as any).stage?.telling, null, { timeout: 300_000, polling: 50 });
+  await drawn();
   await frames(); // that shows it
+  await drawn(); // what these frames saw
 }
 
 /** The colour of the view at a share of its width and height, as it is while nothing lies over it. */

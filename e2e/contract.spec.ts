@@ -146,6 +146,34 @@ test('what is done while the line is cut is kept when it is back', async ({ page
   await expect(layers(page)).toHaveCount(count);
 });
 
+test('a project that is left while the line is cut is kept all the same; closing the page asks', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const project = page.url();
+  const count = await layers(page).count();
+  await page.evaluate(() => {
+    const real = WebSocket.prototype.send;
+    (window as any).cut = true;
+    WebSocket.prototype.send = function (m) {
+      if ((window as any).cut) return this.close();
+      real.call(this, m);
+    };
+  });
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await expect(page.locator('.kept')).toContainText('1 change not kept yet');
+  await page.getByTitle('All projects').click();
+  await expect(page.getByRole('status')).toContainText('keeping 1 change of the project that was left');
+  const asked = page.waitForEvent('dialog');
+  await page.close({ runBeforeUnload: true });
+  expect((await asked).type()).toBe('beforeunload');
+  await (await asked).dismiss();
+  await page.evaluate(() => ((window as any).cut = false));
+  await expect(page.getByText('keeping 1 change')).toHaveCount(0);
+  await page.goto(project);
+  await expect(layers(page)).toHaveCount(count + 1);
+  await page.getByRole('button', { name: 'Undo', exact: true }).click();
+  await expect(layers(page)).toHaveCount(count);
+});
+
 test('a palm beside the pen is nothing, two fingers are the view’s, Escape drops a stroke', async ({ page }) => {
   await openProject(page, 'Mooring bollard');
   const count = await layers(page).count();

@@ -110,6 +110,39 @@ test('a change whose answer is lost is sent again and done once', async () => {
   line.close();
 });
 
+test('a project that is left is kept before its line ends, a growing stroke as far as it is drawn', async () => {
+  const { server, line } = pair();
+  server.open();
+  server.cut();
+  line.change({ t: 'op', what: 'a' });
+  const stroke = line.begin({ t: 'stroke.begin', stroke: { id: 's' } }, 's');
+  line.grow(stroke, () => ({ t: 'stroke.add', points: [1, 2, 3], tilt: [4] }));
+  line.ask({ t: 'pick', at: 1 }, () => expect('an answer').toBe('given up'));
+  const left: [number, string][] = [];
+  line.leave((n, lost) => left.push([n, lost]));
+  expect(left).toEqual([[2, '']]);
+  await again();
+  server.open();
+  expect(left.at(-1)).toEqual([0, '']);
+  expect([server.kept.size, line.online, line.unkept]).toEqual([2, false, 0]);
+  expect(server.heard.some((m) => m.t === 'pick')).toBe(false);
+});
+
+test('a project that is left and gone says what is lost; one where all is kept ends at once', async () => {
+  for (const gone of [true, false]) {
+    const { server, line } = pair();
+    server.open();
+    if (gone) server.cut();
+    if (gone) line.change({ t: 'op', what: 'a' });
+    line.again = () => !gone;
+    const left: [number, string][] = [];
+    line.leave((n, lost) => left.push([n, lost]));
+    if (gone) await again();
+    expect(left.at(-1)).toEqual([0, gone ? 'the project is not there any more' : '']);
+    expect([server.kept.size, line.online]).toEqual([0, false]);
+  }
+});
+
 test('a server in doubt is asked again', async () => {
   const { server, line } = pair();
   server.open();

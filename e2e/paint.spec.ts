@@ -488,6 +488,7 @@ test('strokes stay in a lasso, or outside of it; it is drawn in one pull or corn
   await limits.getByRole('button', { name: 'Let go' }).click();
   await button(page, 'Undo').click();
   await button(page, 'Flat').click();
+  await expect.poll(() => blue(0.45, 0.5)).toBeLessThan(60); // what was undone is not to be seen there either
   await settled(page);
   const [inner, outer] = [await blue(0.45, 0.5), await blue(0.35, 0.5)];
   await page.keyboard.press('j');

@@ -19,7 +19,6 @@ export default defineConfig({
         '--use-gl=angle',
         '--use-angle=gl-egl',
         '--ignore-gpu-blocklist',
-        '--disable-gpu-compositing', // the page's boxes are laid together without the emulated card: a fifth of all time
         '--disable-quic',
         '--no-first-run',
         '--disable-background-networking',

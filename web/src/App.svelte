@@ -1,5 +1,6 @@
 <script lang="ts">
   import { api, type About } from './api/client';
+  import { parting } from './lib/parting.svelte';
   import GrimeFile from './parts/GrimeFile.svelte';
   import Bin from './stations/Bin.svelte';
   import ProjectPage from './stations/ProjectPage.svelte';
@@ -21,7 +22,10 @@
   );
 </script>
 
-<svelte:window onhashchange={() => (hash = location.hash)} />
+<svelte:window
+  onhashchange={() => (hash = location.hash)}
+  onbeforeunload={(e) => parting.unkept && e.preventDefault()}
+/>
 
 <GrimeFile />
 {#if failed}
@@ -43,6 +47,16 @@
   >
     <span class="font-semibold" style:color="var(--plum)">Velvet Grime</span>
     <span class="quiet grow">Low Wick landing workshop</span>
+    {#if parting.lost}
+      <span role="alert" style:color="var(--brick)"
+        >A change of the project that was left is not kept: {parting.lost}</span
+      >
+      <button class="chip" onclick={() => (parting.lost = '')}>Noted</button>
+    {:else if parting.unkept}
+      <span role="status" style:color="var(--brick)">
+        keeping {parting.unkept === 1 ? '1 change' : `${parting.unkept} changes`} of the project that was left …
+      </span>
+    {/if}
     <button class="chip" onclick={() => (dark = !dark)}>{dark ? 'Light' : 'Dark'} surroundings</button>
   </header>
   {#if hash === '#/bin'}<Bin />{:else}<Projects {about} />{/if}

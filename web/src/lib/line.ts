@@ -106,6 +106,29 @@ export class Line {
     this.online = false;
   }
 
+  /** Ends the line as soon as all is kept; a stroke that grows is kept as far as it is drawn.
+   * @param left is told how many changes are to be kept still, and why one of them cannot be */
+  leave(left: (n: number, lost: string) => void) {
+    for (const u of [...this.unanswered.values()]) {
+      if (u.grows) this.end(u.id);
+      else if (!u.change) this.unanswered.delete(u.id); // nobody waits for the answer
+    }
+    const end = (lost = '') => {
+      this.onState = () => {};
+      this.close();
+      left(0, lost);
+    };
+    const again = this.again;
+    this.again = async () => {
+      if (await again()) return true;
+      end('the project is not there any more');
+      return false;
+    };
+    this.onMessage = (m) => m.t === 'error' && left(this.unkept, String(m.message));
+    this.onState = () => (this.unkept ? left(this.unkept, '') : end());
+    this.onState();
+  }
+
   /** Takes the line up anew. */
   renew() {
     this.wire?.close();

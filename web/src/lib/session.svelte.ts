@@ -2,6 +2,7 @@
 import { applyPatch, type Operation } from 'fast-json-patch';
 import { actor, newID } from './id';
 import { Line, type Message, type Wire } from './line';
+import { parting } from './parting.svelte';
 import type { About, ChannelInfo, Doc, Failure, Job, Layer, Live } from '../api/client';
 
 export type LedgerLine = Live['LedgerLine'];
@@ -186,8 +187,16 @@ export class Session {
     this.line.open();
   }
 
+  /** Ends the session; its line goes on until what was changed is kept. */
   close() {
-    this.line.close();
+    if (this.how.aside) return this.line.close();
+    this.onTile = this.onComing = this.onLine = this.onDrafted = this.onSettled = () => {};
+    const looks = this.seen;
+    this.line.greeting = () => (looks ? [{ ...looks, pages: [], seen: 0, heard: 0 }] : []); // nothing is looked at
+    this.line.leave((n, lost) => {
+      parting.note(this, n);
+      if (lost) parting.lost = lost;
+    });
   }
 
   /** how many messages were sent that change what is to be seen: what the server says to

@@ -610,11 +610,18 @@ export class Stage {
   }
 
   private finding: Promise<unknown> = Promise.resolve();
+  private seeking = 0;
+
+  /** what is seen is another, and was not told yet */
+  get telling(): boolean {
+    return this.viewTimer !== 0 || this.seeking > 0;
+  }
 
   /** The tiles that are seen, what is to come first first; bias makes all coarser by levels. */
   seen(bias: number): Promise<Tile[]> {
     const found = this.finding.then(() => this.findSeen(bias));
-    this.finding = found.catch(() => {});
+    this.seeking++;
+    this.finding = found.catch(() => {}).finally(() => this.seeking--);
     return found;
   }
 
