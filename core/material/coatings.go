@@ -33,7 +33,8 @@ func (c coat) make() {
 	})
 	ws := k.worn(0.42, 0.005, 0.014, 5)
 	body := k.layer("Coat", 1, coats{
-		stack.BaseColor: made(k.noise(9, 7, 14), k.ramp(0.2, c.dark, 0.8, c.light)),
+		// one pot of paint: it differs little, and slowly, from place to place
+		stack.BaseColor: made(k.noise(2.5, 5, 14), k.ramp(0, between(c.dark, c.light, 0.3), 1, between(c.dark, c.light, 0.75))),
 		stack.Roughness: varied(c.rough[0], c.rough[1], k.noise(14, 7, 3)), stack.Metallic: num(0),
 		stack.Height: rimmed(mm(c.thick), 0.0016, 0.45),
 	}, ws, k.shape("invert", nil))
@@ -58,11 +59,15 @@ func (c coat) make() {
 }
 
 // darker is a colour by a factor.
-func darker(color string, f float32) string {
+func darker(color string, f float32) string { return between("#000000", color, f) }
+
+// between is a colour on the way from one to another, in display values.
+func between(a, b string, t float32) string {
 	const digits = "0123456789abcdef"
 	out := []byte("#")
-	for _, v := range hex(color) {
-		n := byte(max(min(v*f, 1), 0) * 255)
+	from, to := hex(a), hex(b)
+	for i := range from {
+		n := byte(max(min(from[i]+(to[i]-from[i])*t, 1), 0) * 255)
 		out = append(out, digits[n>>4], digits[n&15])
 	}
 	return string(out)

@@ -143,9 +143,12 @@ func barnacles() {
 	}
 	film := k.layer("Slime", 0.75, coats{stack.BaseColor: made(k.noise(24, 6, 3), k.ramp(0.1, "#1b2112", 0.9, "#434a28")), stack.Roughness: num(0.35), stack.Metallic: num(0)}, k.src("tide", params{"height": 0.5, "fade": 0.25, "much": 0.7, "grain": 0.03, "breakup": 0.9, "contrast": 0.3, "seed": 4.0}))
 	l := k.layer("Shells", 1, coats{
-		stack.BaseColor: made(shells(), k.of("noise", "overlay", 0.5, params{"frequency": 120.0, "octaves": 5.0, "seed": 5.0}), k.ramp(0, "#2d2a25", 0.25, "#8b8474", 0.6, "#b9b2a0", 1, "#dcd6c6")),
+		stack.BaseColor: made(shells(), k.of("noise", "overlay", 0.5, params{"frequency": 120.0, "octaves": 5.0, "seed": 5.0}), k.ramp(0, "#23211d", 0.25, "#6f695c", 0.6, "#9a9382", 1, "#c4bdab")),
 		stack.Roughness: num(0.9), stack.Metallic: num(0), stack.Height: relief(0, 5, shells()),
-	}, ts, k.times("barnacles", params{"size": 0.009, "amount": 0.75, "clump": 0.8, "seed": 1.0}), k.shape("levels", params{"low": 0.03, "high": 0.1}))
+	}, ts,
+		// they settle in patches and streaks, and leave much bare between these
+		k.times("noise-warped", params{"frequency": 3.5, "octaves": 6.0, "persistence": 0.6, "amplitude": 1.6, "seed": 8.0}), k.shape("levels", params{"low": 0.22, "high": 0.4}),
+		k.times("barnacles", params{"size": 0.009, "amount": 0.75, "clump": 0.8, "seed": 1.0}), k.shape("levels", params{"low": 0.03, "high": 0.1}))
 	k.dial("how much", "of it is covered", 0.75, param(l, ts, "much", 0, 1))
 	k.dial("how high", "the tide stood", 0.5, param(l, ts, "height", 0.05, 1))
 	k.dial("slime", "between them", 0.7, amount(film, 0, 1))
