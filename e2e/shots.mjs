@@ -68,6 +68,27 @@ const shots = {
     const clip = await page.getByLabel('The model', { exact: true }).boundingBox();
     await page.screenshot({ path: '../docs/screenshots/ferry.png', clip });
   },
+  async conditions(page) {
+    await open(page, 'Mooring bollard');
+    await button(page, 'Conditions').click();
+    await sleep(page, 3000);
+    await settled(page);
+    await page.screenshot({ path: '../docs/screenshots/conditions.png' });
+  },
+  async lineup(page) {
+    await open(page, 'Mooring bollard');
+    await button(page, 'Stock').click();
+    for (const name of ['Cast iron', 'Brass, salt-bitten', 'Enamel, red', 'Galvanised steel', 'Copper with verdigris']) {
+      await page.getByLabel('Find a material').fill(name);
+      await page.locator('.shelf .item').first().hover();
+      await button(page, `Mark ${name} for a line-up`).click();
+    }
+    await page.getByRole('button', { name: /^Line up \d/ }).click();
+    await page.waitForFunction(() => document.querySelectorAll('.lineup .cell[data-settled=true]').length === 6, null, { timeout: 600_000 });
+    await sleep(page, 5000);
+    await page.screenshot({ path: '../docs/screenshots/lineup.png' });
+    await button(page, 'Leave').click();
+  },
   async brushes(page) {
     await open(page, 'Mooring bollard');
     const was = await last(page);
