@@ -23,12 +23,33 @@ type params = map[string]any
 
 // number is a parameter with a plain range.
 func number(level int, name, label, help string, lo, hi, def float64) step.Param {
-	return step.Param{Name: name, Label: label, Kind: "number", Min: lo, Max: hi, Default: def, Help: help, Level: level}
+	return step.Param{
+		Name:    name,
+		Label:   label,
+		Kind:    "number",
+		Min:     lo,
+		Max:     hi,
+		Default: def,
+		Help:    help,
+		Level:   level,
+	}
 }
 
 // length is a parameter in metres, shown in millimetres.
 func length(level int, name, label, help string, def float64) step.Param {
-	return step.Param{Name: name, Label: label, Kind: "number", Min: 0.00005, Max: 10, Default: def, Unit: "mm", Scale: 1000, Log: true, Help: help, Level: level}
+	return step.Param{
+		Name:    name,
+		Label:   label,
+		Kind:    "number",
+		Min:     0.00005,
+		Max:     10,
+		Default: def,
+		Unit:    "mm",
+		Scale:   1000,
+		Log:     true,
+		Help:    help,
+		Level:   level,
+	}
 }
 
 func direction(level int, name, label, help string, x, y, z float64) step.Param {
@@ -40,23 +61,59 @@ func direction(level int, name, label, help string, x, y, z float64) step.Param 
 func common(much, grain float64, own ...step.Param) []step.Param {
 	list := []step.Param{number(1, "much", "how much", "0 is new, 1 is as bad as it gets", 0, 1, much)}
 	list = append(list, own...)
-	return append(list,
+	return append(
+		list,
 		number(often, "contrast", "contrast", "0 soft borders, 1 hard ones", 0, 1, 0.6),
 		number(often, "breakup", "breakup", "how much a noise tears it up", 0, 1, 0.5),
 		length(often, "grain", "grain", "size of the noise that tears it up", grain),
 		number(often, "variation", "variation", "how much it differs over the object", 0, 1, 0.4),
-		step.Param{Name: "seed", Label: "seed", Kind: "seed", Min: 0, Max: 99999, Default: 1, Level: often, Help: "another number, another pattern"},
+		step.Param{
+			Name:    "seed",
+			Label:   "seed",
+			Kind:    "seed",
+			Min:     0,
+			Max:     99999,
+			Default: 1,
+			Level:   often,
+			Help:    "another number, another pattern",
+		},
 		number(fine, "share", "by age", "how much of the conditions it heeds; 0 keeps it out of them", 0, 1, 1),
 		length(fine, "patches", "patches", "size of the areas by which it varies", grain*14),
-		number(fine, "fine", "fineness", "how strong the finest grain is", 0, 1, 0.55))
+		number(fine, "fine", "fineness", "how strong the finest grain is", 0, 1, 0.55),
+	)
 }
 
 // following are the parameters of agents that notice another layer.
 func following() []step.Param {
 	return []step.Param{
-		{Name: "layer", Label: "follows", Kind: "layer", Default: "", Level: fine, Help: "a layer whose relief it notices, or all that lies below"},
-		{Name: "what", Label: "its", Kind: "output", Default: "height", Level: fine, Help: "which of its channels, or its mask"},
-		{Name: "relief", Label: "relief", Kind: "number", Min: 0.01, Max: 20, Default: 1.0, Unit: "mm", Log: true, Level: fine, Help: "the height that counts as a whole step"},
+		{
+			Name:    "layer",
+			Label:   "follows",
+			Kind:    "layer",
+			Default: "",
+			Level:   fine,
+			Help:    "a layer whose relief it notices, or all that lies below",
+		},
+		{
+			Name:    "what",
+			Label:   "its",
+			Kind:    "output",
+			Default: "height",
+			Level:   fine,
+			Help:    "which of its channels, or its mask",
+		},
+		{
+			Name:    "relief",
+			Label:   "relief",
+			Kind:    "number",
+			Min:     0.01,
+			Max:     20,
+			Default: 1.0,
+			Unit:    "mm",
+			Log:     true,
+			Level:   fine,
+			Help:    "the height that counts as a whole step",
+		},
 		length(fine, "ring", "ring", "how far around a raised place it gathers", 0.003),
 	}
 }
@@ -84,7 +141,16 @@ func follows(in step.Input, to map[string][]step.Part) map[string][]step.Part {
 		return to
 	}
 	relief := float64(in.Number("relief"))
-	read := step.Part{Kind: "follow", Params: params{"layer": layer, "what": in.Text("what"), "low": -relief, "high": relief, "masked": in.Text("what") == "height"}}
+	read := step.Part{
+		Kind: "follow",
+		Params: params{
+			"layer":  layer,
+			"what":   in.Text("what"),
+			"low":    -relief,
+			"high":   relief,
+			"masked": in.Text("what") == "height",
+		},
+	}
 	to["raised"] = []step.Part{read}
 	to["around"] = []step.Part{read, blurred(in.Number("ring"))}
 	return to
@@ -109,7 +175,13 @@ func age(years float32) float32 {
 }
 
 func begin(in step.Input) *job {
-	j := &job{Input: in, seed: uint32(in.Number("seed")), inner: in.Number("breakup"), up: geom.V3(0, 1, 0), much: in.Number("much")}
+	j := &job{
+		Input: in,
+		seed:  uint32(in.Number("seed")),
+		inner: in.Number("breakup"),
+		up:    geom.V3(0, 1, 0),
+		much:  in.Number("much"),
+	}
 	if in.Facts != nil {
 		s := in.Number("share")
 		j.much *= 1 - s + s*age(in.Facts.Age)
@@ -145,7 +217,16 @@ func (j *job) where(f func(i int) bool) {
 
 // sampler prepares the noise of a field.
 func (j *job) sampler(kind noise.Kind, size float32, octaves int, persistence float32, salt uint32) noise.Sampler {
-	return noise.FBM{Kind: kind, Seed: j.seed + salt*7919, Frequency: 0.5 / size, Octaves: octaves, Lacunarity: 2.07, Persistence: persistence}.Sampler(j.Frame.Footprint)
+	return noise.FBM{
+		Kind:        kind,
+		Seed:        j.seed + salt*7919,
+		Frequency:   0.5 / size,
+		Octaves:     octaves,
+		Lacunarity:  2.07,
+		Persistence: persistence,
+	}.Sampler(
+		j.Frame.Footprint,
+	)
 }
 
 // softer widens the border of a threshold, whose half width is soft, by noises that

@@ -21,7 +21,14 @@ func init() {
 			number(fine, "edges", "at edges", "how much sooner edges fade", 0, 1, 0.3)),
 			following()...),
 		Reads: func(in step.Input) map[string][]step.Part {
-			return follows(in, map[string][]step.Part{"sky": baked("sky exposure", 0.002), "hidden": baked("occlusion", 0.002), "wide": baked("edges", 0.004)})
+			return follows(
+				in,
+				map[string][]step.Part{
+					"sky":    baked("sky exposure", 0.002),
+					"hidden": baked("occlusion", 0.002),
+					"wide":   baked("edges", 0.004),
+				},
+			)
 		},
 		Run: func(in step.Input, out []float32) {
 			j := begin(in)

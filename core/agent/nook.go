@@ -15,15 +15,34 @@ func init() {
 			{Name: "Polish left behind", Params: params{"much": 0.5, "hollows": 0.15, "contrast": 0.8}},
 		},
 		Needs: []string{"ao", "curvature"},
-		Params: append(common(0.5, 0.006,
+		Params: append(common(
+			0.5,
+			0.006,
 			length(often, "width", "width", "how far it reaches out of a crevice", 0.003),
-			number(often, "hollows", "hollows", "how much wide sheltered places count against narrow creases", 0, 1, 0.55),
+			number(
+				often,
+				"hollows",
+				"hollows",
+				"how much wide sheltered places count against narrow creases",
+				0,
+				1,
+				0.55,
+			),
 			number(fine, "film", "film", "a thin veil of the same dirt elsewhere", 0, 1, 0.12),
-			number(fine, "washed", "washed", "how much rain keeps open places clean", 0, 1, 0.4)),
+			number(fine, "washed", "washed", "how much rain keeps open places clean", 0, 1, 0.4),
+		),
 			following()...),
 		Reads: func(in step.Input) map[string][]step.Part {
 			w := in.Number("width")
-			return follows(in, map[string][]step.Part{"hidden": baked("occlusion", 0), "crease": baked("creases", 0), "wide": baked("creases", w*1.5), "sky": baked("sky exposure", 0)})
+			return follows(
+				in,
+				map[string][]step.Part{
+					"hidden": baked("occlusion", 0),
+					"crease": baked("creases", 0),
+					"wide":   baked("creases", w*1.5),
+					"sky":    baked("sky exposure", 0),
+				},
+			)
 		},
 		Run: nook,
 	})

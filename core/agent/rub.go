@@ -13,7 +13,10 @@ func init() {
 			{Name: "Shouldered", Params: params{"much": 0.55, "width": 0.002, "strays": 0.3, "variation": 0.6}},
 			{Name: "Chain side", Params: params{"much": 0.6, "sided": 0.8, "strays": 0.4, "grain": 0.006}},
 			{Name: "Worn round", Params: params{"much": 0.75, "width": 0.004, "contrast": 0.25, "breakup": 0.25}},
-			{Name: "Chipped enamel", Params: params{"much": 0.5, "contrast": 0.95, "strays": 0.6, "grain": 0.007, "breakup": 0.8}},
+			{
+				Name:   "Chipped enamel",
+				Params: params{"much": 0.5, "contrast": 0.95, "strays": 0.6, "grain": 0.007, "breakup": 0.8},
+			},
 		},
 		Needs: []string{"curvature", "ao"},
 		Params: append(common(0.5, 0.004,
@@ -27,7 +30,14 @@ func init() {
 			following()...),
 		Reads: func(in step.Input) map[string][]step.Part {
 			w := in.Number("width")
-			return follows(in, map[string][]step.Part{"edge": baked("edges", 0), "wide": baked("edges", w*1.5), "hidden": baked("occlusion", 0)})
+			return follows(
+				in,
+				map[string][]step.Part{
+					"edge":   baked("edges", 0),
+					"wide":   baked("edges", w*1.5),
+					"hidden": baked("occlusion", 0),
+				},
+			)
 		},
 		Surface: func(in step.Input) []string {
 			if in.Number("touched") > 0 {
@@ -62,7 +72,8 @@ func rub(in step.Input, out []float32) {
 	if strays > 0 { // or nowhere but in the chips
 		j.where(func(i int) bool {
 			_, rise := gathers(raised, around, i)
-			return at(edge, i, 0) > 0.05 || at(wide, i, 0) > 0.04 || rise > 0 || touched > 0 && at(touch, i, 2) < 1 || chips[i] > 0.7-0.2*strays*j.much
+			return at(edge, i, 0) > 0.05 || at(wide, i, 0) > 0.04 || rise > 0 || touched > 0 && at(touch, i, 2) < 1 ||
+				chips[i] > 0.7-0.2*strays*j.much
 		})
 	}
 	tear := j.tear()
@@ -71,7 +82,10 @@ func rub(in step.Input, out []float32) {
 	j.each(out, func(i int) float32 {
 		n := j.Frame.Nrm[i]
 		// what stands out: the edge itself, and less so what lies near it
-		e := max(0.95*pow(clamp(1.5*(at(edge, i, 0)-0.05), 0, 1), 0.75), 0.8*pow(clamp(2.2*(at(wide, i, 0)-0.04), 0, 1), 0.75))
+		e := max(
+			0.95*pow(clamp(1.5*(at(edge, i, 0)-0.05), 0, 1), 0.75),
+			0.8*pow(clamp(2.2*(at(wide, i, 0)-0.04), 0, 1), 0.75),
+		)
 		_, rise := gathers(raised, around, i)
 		e = max(e, rise)
 		e *= 1 - sheltered*ramp(0.25, 0.75, at(hidden, i, 0))
@@ -86,7 +100,11 @@ func rub(in step.Input, out []float32) {
 		}
 		// chips in the open: fewer where it is sheltered
 		if strays > 0 {
-			s := ramp(0.76-0.2*strays*j.much, 0.8-0.2*strays*j.much, chips[i]) * (1 - sheltered*at(hidden, i, 0)) * vary[i]
+			s := ramp(
+				0.76-0.2*strays*j.much,
+				0.8-0.2*strays*j.much,
+				chips[i],
+			) * (1 - sheltered*at(hidden, i, 0)) * vary[i]
 			e = max(e, s*0.95)
 		}
 		open := ramp(0.02, 0.2, e)

@@ -5,16 +5,37 @@ import (
 )
 
 func init() {
-	list := common(0.5, 0.003,
-		step.Param{Name: "from", Label: "from", Kind: "choice", Default: "rain", Choices: []string{"rain", "joints", "lower edges", "what it follows", "touch points"}, Level: often, Help: "where runs begin: what rain meets, joints of parts, rims, where a followed layer stands out, or the touch points"},
-		step.Param{Name: "count", Label: "runs", Kind: "integer", Min: 1, Max: 5000, Default: 500, Log: true, Level: often, Help: "how many there can be"},
+	list := common(
+		0.5,
+		0.003,
+		step.Param{
+			Name:    "from",
+			Label:   "from",
+			Kind:    "choice",
+			Default: "rain",
+			Choices: []string{"rain", "joints", "lower edges", "what it follows", "touch points"},
+			Level:   often,
+			Help:    "where runs begin: what rain meets, joints of parts, rims, where a followed layer stands out, or the touch points",
+		},
+		step.Param{
+			Name:    "count",
+			Label:   "runs",
+			Kind:    "integer",
+			Min:     1,
+			Max:     5000,
+			Default: 500,
+			Log:     true,
+			Level:   often,
+			Help:    "how many there can be",
+		},
 		length(often, "width", "width", "of a run", 0.003),
 		length(often, "length", "length", "after which a run on a wall has left two thirds of what it carried", 0.06),
 		number(often, "meander", "meander", "how crooked they run", 0, 1.5, 0.35),
 		number(often, "streaks", "streaks", "how much a run is all in fine streaks", 0, 1, 0.6),
 		number(fine, "rim", "rims", "how much more is left at a run's borders", 0, 1, 0.25),
 		number(fine, "wind", "wind", "how far the wind pushes it aside", 0, 1, 0.15),
-		length(fine, "gap", "falls", "how far a drop falls from an edge and still goes on below", 0.05))
+		length(fine, "gap", "falls", "how far a drop falls from an edge and still goes on below", 0.05),
+	)
 	agent(step.Description{
 		Kind: "run", Label: "Run", Help: "Runs and leaks: water that finds its way down the surface, over seams and from part to part, and leaves what it carries.",
 		Presets: []step.Preset{
@@ -24,9 +45,25 @@ func init() {
 			{Name: "Grimy rain", Params: params{"count": 1200.0, "width": 0.004, "streaks": 0.9, "contrast": 0.3}},
 		},
 		Needs: []string{"ao"},
-		Params: append(list,
-			step.Param{Name: "layer", Label: "follows", Kind: "layer", Default: "", Level: often, Help: "a layer from which it runs: rivets, rust"},
-			step.Param{Name: "what", Label: "its", Kind: "output", Default: "mask", Level: fine, Help: "its mask or its height"}),
+		Params: append(
+			list,
+			step.Param{
+				Name:    "layer",
+				Label:   "follows",
+				Kind:    "layer",
+				Default: "",
+				Level:   often,
+				Help:    "a layer from which it runs: rivets, rust",
+			},
+			step.Param{
+				Name:    "what",
+				Label:   "its",
+				Kind:    "output",
+				Default: "mask",
+				Level:   fine,
+				Help:    "its mask or its height",
+			},
+		),
 		Reads: func(step.Input) map[string][]step.Part {
 			return map[string][]step.Part{"hidden": baked("occlusion", 0)}
 		},

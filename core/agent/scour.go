@@ -10,8 +10,14 @@ func init() {
 		Presets: []step.Preset{
 			{Name: "Strap", Params: params{"spread": 0.08, "size": 0.08, "width": 0.0006}},
 			{Name: "Any which way", Params: params{"spread": 1.0, "size": 0.03}},
-			{Name: "Dragged", Params: params{"much": 0.7, "spread": 0.15, "width": 0.0016, "size": 0.12, "standing": 0.7}},
-			{Name: "Scrubbed", Params: params{"much": 0.8, "spread": 0.6, "width": 0.0004, "size": 0.025, "standing": 0.0}},
+			{
+				Name:   "Dragged",
+				Params: params{"much": 0.7, "spread": 0.15, "width": 0.0016, "size": 0.12, "standing": 0.7},
+			},
+			{
+				Name:   "Scrubbed",
+				Params: params{"much": 0.8, "spread": 0.6, "width": 0.0004, "size": 0.025, "standing": 0.0},
+			},
 		},
 		Needs: []string{"ao", "curvature"},
 		Params: append(common(0.5, 0.02,
@@ -42,7 +48,15 @@ func init() {
 func scour(in step.Input, out []float32) {
 	j := begin(in)
 	hidden, wide, joint, touch := j.read("hidden"), j.read("wide"), j.read("joint"), j.read("touch")
-	sheltered, standing, ends, touched := j.Number("sheltered"), j.Number("standing"), j.Number("ends"), j.Number("touched")
+	sheltered, standing, ends, touched := j.Number(
+		"sheltered",
+	), j.Number(
+		"standing",
+	), j.Number(
+		"ends",
+	), j.Number(
+		"touched",
+	)
 	size, width := j.Number("size"), j.Number("width")
 	kinds := []step.Scratched{ // a few long deep ones, more short fine ones, and a haze of the finest
 		{Size: size, Width: width, Count: 3, Broken: 0.25},
@@ -56,7 +70,15 @@ func scour(in step.Input, out []float32) {
 	on := make([]*step.ScratchedOn, len(kinds))
 	for k := range kinds {
 		s := &kinds[k]
-		s.Spread, s.Bow, s.Axis, s.Seed = j.Number("spread"), j.Number("bow"), row3(j.Row("towards")), j.seed+uint32(k)*101
+		s.Spread, s.Bow, s.Axis, s.Seed = j.Number(
+			"spread",
+		), j.Number(
+			"bow",
+		), row3(
+			j.Row("towards"),
+		), j.seed+uint32(
+			k,
+		)*101
 		on[k] = s.On(j.Frame)
 	}
 	if j.much <= 0 {

@@ -22,7 +22,14 @@ func init() {
 			length(fine, "width", "drift width", "how far a drift reaches", 0.006)),
 			following()...),
 		Reads: func(in step.Input) map[string][]step.Part {
-			return follows(in, map[string][]step.Part{"sky": baked("sky exposure", 0), "hidden": baked("occlusion", 0), "heap": baked("creases", in.Number("width"))})
+			return follows(
+				in,
+				map[string][]step.Part{
+					"sky":    baked("sky exposure", 0),
+					"hidden": baked("occlusion", 0),
+					"heap":   baked("creases", in.Number("width")),
+				},
+			)
 		},
 		Run: settle,
 	})

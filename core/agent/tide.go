@@ -11,21 +11,46 @@ func init() {
 		Presets: []step.Preset{
 			{Name: "Splash of mud", Params: params{"height": 0.05, "splashed": 0.8, "breakup": 0.8}},
 			{Name: "Salt rings", Params: params{"lies": "in lines", "lines": 5.0, "contrast": 0.5}},
-			{Name: "Weed band", Params: params{"from": "waterline", "lies": "in a band", "height": 0.05, "breakup": 0.7}},
+			{
+				Name:   "Weed band",
+				Params: params{"from": "waterline", "lies": "in a band", "height": 0.05, "breakup": 0.7},
+			},
 			{Name: "Damp foot", Params: params{"height": 0.09, "fade": 0.08, "contrast": 0.1, "splashed": 0.0}},
 		},
 		Needs: []string{"ao"},
-		Params: append(common(0.5, 0.012,
-			step.Param{Name: "from", Label: "from", Kind: "choice", Default: "ground", Choices: []string{"ground", "waterline"}, Level: often, Help: "where its height is measured from"},
+		Params: append(common(
+			0.5,
+			0.012,
+			step.Param{
+				Name:    "from",
+				Label:   "from",
+				Kind:    "choice",
+				Default: "ground",
+				Choices: []string{"ground", "waterline"},
+				Level:   often,
+				Help:    "where its height is measured from",
+			},
 			length(often, "height", "height", "how high it climbs", 0.06),
 			length(often, "fade", "fade", "how softly it ends above", 0.03),
-			step.Param{Name: "lies", Label: "lies", Kind: "choice", Default: "below", Choices: []string{"below", "in a band", "in lines"}, Level: often, Help: "all of what lies below, a band about the line, or the lines that were left"},
+			step.Param{
+				Name:    "lies",
+				Label:   "lies",
+				Kind:    "choice",
+				Default: "below",
+				Choices: []string{"below", "in a band", "in lines"},
+				Level:   often,
+				Help:    "all of what lies below, a band about the line, or the lines that were left",
+			},
 			number(fine, "soaked", "soaked up", "how much higher it climbs in crevices", 0, 1, 0.5),
 			number(fine, "splashed", "splashes", "spots thrown above the line", 0, 1, 0.35),
-			number(fine, "lines", "lines", "how many old lines show", 1, 12, 4)),
+			number(fine, "lines", "lines", "how many old lines show", 1, 12, 4),
+		),
 			following()...),
 		Reads: func(in step.Input) map[string][]step.Part {
-			return follows(in, map[string][]step.Part{"hidden": baked("occlusion", 0), "crease": baked("creases", 0.002)})
+			return follows(
+				in,
+				map[string][]step.Part{"hidden": baked("occlusion", 0), "crease": baked("creases", 0.002)},
+			)
 		},
 		Run: tide,
 	})
@@ -40,7 +65,16 @@ func tide(in step.Input, out []float32) {
 	base := j.Bounds.Min.Dot(j.up)
 	if j.up.Y < 0.999 { // the lowest point of a box that stands at an angle
 		b := j.Bounds
-		base = min(b.Min.X*j.up.X, b.Max.X*j.up.X) + min(b.Min.Y*j.up.Y, b.Max.Y*j.up.Y) + min(b.Min.Z*j.up.Z, b.Max.Z*j.up.Z)
+		base = min(
+			b.Min.X*j.up.X,
+			b.Max.X*j.up.X,
+		) + min(
+			b.Min.Y*j.up.Y,
+			b.Max.Y*j.up.Y,
+		) + min(
+			b.Min.Z*j.up.Z,
+			b.Max.Z*j.up.Z,
+		)
 	}
 	if j.Facts != nil {
 		base += j.Facts.Ground
@@ -88,7 +122,11 @@ func tide(in step.Input, out []float32) {
 			k := h/max(top, 1e-5)*lines + 0.8*(broad[i]-0.5) + 0.25*teeth
 			_, f := floor(k)
 			edge := ramp(0.45, 0.97, f) * (1 - ramp(0.97, 1, f))
-			return salted * edge * (1 - ramp(0.8, 1.05, h/max(line, 1e-5))) * ramp(0.25, 0.6, tear[i]) * (0.3 + 0.7*j.much)
+			return salted * edge * (1 - ramp(0.8, 1.05, h/max(line, 1e-5))) * ramp(
+				0.25,
+				0.6,
+				tear[i],
+			) * (0.3 + 0.7*j.much)
 		}
 		m := ramp(-soft, soft, 0.5-x*0.5+0.5*teeth-0.12)
 		m *= mix(0.55+0.45*ramp(0.3, 0.62, tear[i]), 1, ramp(0.2, 1, j.much))

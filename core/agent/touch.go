@@ -28,7 +28,15 @@ func init() {
 		Run: func(in step.Input, out []float32) {
 			j := begin(in)
 			hidden, wide, touch := j.read("hidden"), j.read("wide"), j.read("touch")
-			reach, fingers, proud, elsewhere := j.Number("reach"), j.Number("fingers"), j.Number("proud"), j.Number("elsewhere")
+			reach, fingers, proud, elsewhere := j.Number(
+				"reach",
+			), j.Number(
+				"fingers",
+			), j.Number(
+				"proud",
+			), j.Number(
+				"elsewhere",
+			)
 			size := j.Number("grain") * 3
 			if elsewhere == 0 {
 				j.where(func(i int) bool { return at(touch, i, 2)/reach < 1 })
@@ -69,7 +77,8 @@ func finger(j *job, i int, size float32) float32 {
 		for dy := int32(-1); dy <= 1; dy++ {
 			for dx := int32(-1); dx <= 1; dx++ {
 				h := noise.Hash(x0+dx, y0+dy, z0+dz, j.seed+77)
-				c := geom.V3(float32(x0+dx)+noise.Random(h, 1), float32(y0+dy)+noise.Random(h, 2), float32(z0+dz)+noise.Random(h, 3)).Sub(p)
+				c := geom.V3(float32(x0+dx)+noise.Random(h, 1), float32(y0+dy)+noise.Random(h, 2), float32(z0+dz)+noise.Random(h, 3)).
+					Sub(p)
 				if d := c.Dot(n); d > 0.5 || d < -0.5 {
 					continue
 				}

@@ -132,11 +132,11 @@ func Write(
 		n := together(files[i:])
 		share := func(s float64) { progress((float64(i)+s*float64(n))/float64(len(files)), files[i].Name) }
 		share(0)
-		make := pictures
+		write := pictures
 		if files[i].Map == "model with its maps" {
-			make = wholeModel
+			write = wholeModel
 		}
-		if err := make(ctx, p, o, files[i:i+n], share, put); err != nil {
+		if err := write(ctx, p, o, files[i:i+n], share, put); err != nil {
 			return err
 		}
 		i += n

@@ -144,7 +144,7 @@ func mergeSheet(
 	for range info.Components {
 		m.v = append(m.v, make([]float32, size*size))
 	}
-	any := false
+	covers := false
 	for _, t := range surface.Tiles(sheet, size) {
 		u := p.Scene.OnTile(t)
 		if u.Empty() {
@@ -163,14 +163,14 @@ func mergeSheet(
 				}
 				o := (t.Y*pix.Size+y)*size + t.X*pix.Size + x
 				m.a[o] = a.At(i)
-				any = any || m.a[o] > 0
+				covers = covers || m.a[o] > 0
 				for c := range m.v {
 					m.v[c][o] = v[c].At(i)
 				}
 			}
 		}
 	}
-	if !any {
+	if !covers {
 		return nil, nil
 	}
 	m.bleed()

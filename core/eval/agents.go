@@ -166,7 +166,13 @@ func (p *Program) missing(pl *layerPlan, d *step.Description) (out []string) {
 
 // wayRow gives what a way found at the points of a surface. Only the drawing of runs
 // depends on the age: the others' rows are kept.
-func (p *Program) wayRow(ctx context.Context, u *surface.Surface, name string, in step.Input, s *stepPlan) ([]float32, error) {
+func (p *Program) wayRow(
+	ctx context.Context,
+	u *surface.Surface,
+	name string,
+	in step.Input,
+	s *stepPlan,
+) ([]float32, error) {
 	key := cache.Join(u.Key, p.wayKey(name, s), 75)
 	if name != "run" {
 		if v, ok := p.Scene.Cache.Get(key); ok {

@@ -60,7 +60,12 @@ func (p *Program) Ready(ctx context.Context, u *surface.Surface, c stack.Channel
 // ReadyAll makes tiles ready that are not done yet, two at a time, and notes each as done.
 // It returns the first error, a step's or the context's; nil does not mean that all are
 // done when the context has ended.
-func (p *Program) ReadyAll(ctx context.Context, tiles []surface.Tile, channels []stack.Channel, done map[surface.Tile]bool) error {
+func (p *Program) ReadyAll(
+	ctx context.Context,
+	tiles []surface.Tile,
+	channels []stack.Channel,
+	done map[surface.Tile]bool,
+) error {
 	var mu sync.Mutex
 	g, ctx := par.WithContext(ctx)
 	g.SetLimit(2)

@@ -18,7 +18,11 @@ import (
 // readBaked calls put with the value of a baked map at every point of a surface,
 // 0..1 as its picture has it. Points on sheets without the map are left out. It
 // reports whether the map was there for any.
-func (p *Program) readBaked(u *surface.Surface, name string, put func(i int, v [4]float32, b stack.Baked)) (bool, error) {
+func (p *Program) readBaked(
+	u *surface.Surface,
+	name string,
+	put func(i int, v [4]float32, b stack.Baked),
+) (bool, error) {
 	f, m := u.Frame(), p.Scene.Model
 	all := p.Doc.Preparation().Baked
 	type source struct {

@@ -120,7 +120,11 @@ func (p *Program) after(u *surface.Surface, info stack.ChannelInfo, pl *layerPla
 			return k
 		}
 	}
-	return cache.Join(cache.Join(k, p.ownKey(u, pl, info.Channel, pad), 1), p.maskKeyOf(u, pl, pl.maskFor(info.Channel), pad), 3)
+	return cache.Join(
+		cache.Join(k, p.ownKey(u, pl, info.Channel, pad), 1),
+		p.maskKeyOf(u, pl, pl.maskFor(info.Channel), pad),
+		3,
+	)
 }
 
 // chain returns the key after a whole list of layers.
@@ -132,7 +136,11 @@ func (p *Program) chain(u *surface.Surface, info stack.ChannelInfo, list []*laye
 }
 
 func (p *Program) bottom(u *surface.Surface, info stack.ChannelInfo) Key {
-	k := cache.Join(cache.Join(u.Key, p.light, 0), cache.NewHash(string(info.Channel)).Str(fmt.Sprint(info.Default)).Sum(), 5)
+	k := cache.Join(
+		cache.Join(u.Key, p.light, 0),
+		cache.NewHash(string(info.Channel)).Str(fmt.Sprint(info.Default)).Sum(),
+		5,
+	)
 	if info.Channel == stack.Normal || info.Channel == stack.Occlusion {
 		k = cache.Join(k, p.baked, 17)
 	}
@@ -528,7 +536,12 @@ func (p *Program) value(info stack.ChannelInfo, v []float32) []float32 {
 
 // own evaluates what a layer itself brings to a channel, where it does not cover
 // the channel's empty value.
-func (p *Program) own(ctx context.Context, u *surface.Surface, pl *layerPlan, info stack.ChannelInfo) (pix.Planes, error) {
+func (p *Program) own(
+	ctx context.Context,
+	u *surface.Surface,
+	pl *layerPlan,
+	info stack.ChannelInfo,
+) (pix.Planes, error) {
 	empty := make(pix.Planes, info.Components)
 	for c := range empty {
 		empty[c].Value = p.value(info, info.Default)[c]
@@ -639,7 +652,13 @@ func (p *Program) paintedOwn(
 
 // uniformOver is the fast path of an even coat over an even state; the same
 // row functions are used, on rows of one.
-func uniformOver(mode blend.Mode, value []float32, info stack.ChannelInfo, below pix.Planes, alpha float32) (pix.Planes, bool) {
+func uniformOver(
+	mode blend.Mode,
+	value []float32,
+	info stack.ChannelInfo,
+	below pix.Planes,
+	alpha float32,
+) (pix.Planes, bool) {
 	for _, b := range below {
 		if !b.Uniform() && !(alpha == 1 && (mode == "" || mode == blend.Normal)) {
 			return nil, false

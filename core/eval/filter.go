@@ -101,7 +101,14 @@ func (p *Program) onCharts(ctx context.Context, u *surface.Surface, sp *streamPl
 
 // fromTiles reads the filtered tiles of the sheets at the points of a frame.
 func (p *Program) fromTiles(ctx context.Context, u *surface.Surface, sp *streamPlan, i int) (pix.Rows, error) {
-	return p.fromTilesOf(ctx, u, sp, i, sp.steps[i].desc.Texels, func(sheet int) int { return p.levelFor(sheet, u.Frame()) })
+	return p.fromTilesOf(
+		ctx,
+		u,
+		sp,
+		i,
+		sp.steps[i].desc.Texels,
+		func(sheet int) int { return p.levelFor(sheet, u.Frame()) },
+	)
 }
 
 // fromTilesOf is fromTiles for sheets of the sizes that sizeOf tells, with a step that looks at
@@ -113,7 +120,10 @@ func (p *Program) fromTilesOf(
 	i, texels int,
 	sizeOf func(sheet int) int,
 ) (pix.Rows, error) {
-	return u.BetweenTexels(sizeOf, func(tu *surface.Surface) (pix.Rows, error) { return p.filteredAt(ctx, tu, sp, i, texels) })
+	return u.BetweenTexels(
+		sizeOf,
+		func(tu *surface.Surface) (pix.Rows, error) { return p.filteredAt(ctx, tu, sp, i, texels) },
+	)
 }
 
 // mostForFrames is how finely sheets are read at most for a frame of more than one point.

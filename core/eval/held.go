@@ -64,7 +64,12 @@ func planHeld(l *stack.Layer, c stack.Channel, info stack.ChannelInfo, coat *coa
 
 // bare evaluates what a layer holds of a channel, before the channel's stream, and how much it
 // covers.
-func (p *Program) bare(ctx context.Context, u *surface.Surface, pl *layerPlan, info stack.ChannelInfo) (pix.Planes, pix.Plane, error) {
+func (p *Program) bare(
+	ctx context.Context,
+	u *surface.Surface,
+	pl *layerPlan,
+	info stack.ChannelInfo,
+) (pix.Planes, pix.Plane, error) {
 	switch pl.layer.Kind {
 	case stack.Paint:
 		return p.paintedOwn(ctx, u, pl, info)

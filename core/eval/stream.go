@@ -464,7 +464,11 @@ func (p *Program) remembers(u *surface.Surface, s *stepPlan) bool {
 const draft = 512
 
 // special carries out the sources that read more than their own parameters.
-func (p *Program) special(ctx context.Context, u *surface.Surface, s *stepPlan) (src pix.Rows, cover []float32, err error) {
+func (p *Program) special(
+	ctx context.Context,
+	u *surface.Surface,
+	s *stepPlan,
+) (src pix.Rows, cover []float32, err error) {
 	switch s.step.Kind {
 	case stack.Bundle:
 		if !s.inner.active(len(s.inner.steps)) {

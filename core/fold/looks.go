@@ -23,7 +23,14 @@ func (q Strokes) before(i int) Strokes { return Strokes{q.List.First(i), q.Layer
 
 // lookedAt makes the keys of strokes hang, from the first that looks at other layers, on
 // what it looks at: what lies below, and what was painted before; or a material.
-func (p *Painter) lookedAt(u *surface.Surface, q Strokes, list []int, keys []cache.Key, channel string, pad float32) []cache.Key {
+func (p *Painter) lookedAt(
+	u *surface.Surface,
+	q Strokes,
+	list []int,
+	keys []cache.Key,
+	channel string,
+	pad float32,
+) []cache.Key {
 	if !q.List.Looks() {
 		return keys
 	}
@@ -89,7 +96,12 @@ func (p *Painter) laid(ctx context.Context, u *surface.Surface, s *brush.Stroke,
 
 // Composite is a channel as it shows on a surface at a layer: what lies below, and over it
 // what was painted in the layer. One row a component, colours sRGB-encoded.
-func (p *Painter) Composite(ctx context.Context, u *surface.Surface, q Strokes, channel stack.Channel) (pix.Rows, error) {
+func (p *Painter) Composite(
+	ctx context.Context,
+	u *surface.Surface,
+	q Strokes,
+	channel stack.Channel,
+) (pix.Rows, error) {
 	info, ok := p.Doc.Info(channel)
 	if !ok {
 		return nil, fmt.Errorf("there is no channel %q by which places could be alike", channel)

@@ -46,7 +46,12 @@ func (p *Painter) Touching(u *surface.Surface, q Strokes, channel string, pad fl
 	return list, p.lookedAt(u, q, list, keys, channel, pad)
 }
 
-func (p *Painter) remembered(u *surface.Surface, all *brush.List, channel string, pad float32) (list []int, keys []cache.Key) {
+func (p *Painter) remembered(
+	u *surface.Surface,
+	all *brush.List,
+	channel string,
+	pad float32,
+) (list []int, keys []cache.Key) {
 	n := all.Len()
 	if n == 0 {
 		return nil, nil

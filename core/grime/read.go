@@ -22,7 +22,9 @@ type Archive struct {
 }
 
 var (
-	known    = regexp.MustCompile(`^(manifest\.json|project\.json|strokes\.jsonl|items/[0-9]{4}\.json|blobs/[0-9a-f]{64})$`)
+	known = regexp.MustCompile(
+		`^(manifest\.json|project\.json|strokes\.jsonl|items/[0-9]{4}\.json|blobs/[0-9a-f]{64})$`,
+	)
 	blobName = regexp.MustCompile(`^[0-9a-f]{64}$`)
 )
 
@@ -90,7 +92,11 @@ func (a *Archive) check() error {
 		return fmt.Errorf("the format is %q, not %q", a.Format, Format)
 	}
 	if a.Version < 1 || a.Version > Version {
-		return fmt.Errorf("the version is %d; versions 1 to %d are read here, so a newer program wrote it", a.Version, Version)
+		return fmt.Errorf(
+			"the version is %d; versions 1 to %d are read here, so a newer program wrote it",
+			a.Version,
+			Version,
+		)
 	}
 	told := map[string]bool{manifestFile: true}
 	tell := func(name string) error {
@@ -245,7 +251,8 @@ func (p *Project) check(a *Archive) error {
 		if e.Seq != int64(i+1) {
 			return fmt.Errorf("entry %d of the ledger has the number %d", i+1, e.Seq)
 		}
-		if e.Ref < 0 || e.Ref >= e.Seq || !slices.Contains([]string{"do", "undo", "redo", "jump"}, e.Kind) || len(e.Label) > 500 {
+		if e.Ref < 0 || e.Ref >= e.Seq || !slices.Contains([]string{"do", "undo", "redo", "jump"}, e.Kind) ||
+			len(e.Label) > 500 {
 			return fmt.Errorf("entry %d of the ledger has a kind, label or reference that is none", e.Seq)
 		}
 	}

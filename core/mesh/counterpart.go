@@ -74,12 +74,8 @@ func (m *Model) Match(a, b int) (*Counterparts, error) {
 	for t, u := range best.To {
 		if u >= 0 && best.Depth[t] < other && best.To[u] < 0 {
 			c := best.turn[t]
-			best.To[u], best.Depth[u], best.turn[u] = int32(
-				t,
-			), best.Depth[t]+other, corner{
-				int8(wrap(-int(c.way) * int(c.start))),
-				c.way,
-			}
+			best.To[u], best.Depth[u] = int32(t), best.Depth[t]+other
+			best.turn[u] = corner{int8(wrap(-int(c.way) * int(c.start))), c.way}
 			best.Count++
 		}
 	}

@@ -374,7 +374,8 @@ func (m *Model) SmoothNormals(angle float64) {
 				made = next[made-1]
 			}
 			if made == 0 {
-				out.Pos, out.Nrm, out.UV = append(out.Pos, m.Pos[v]), append(out.Nrm, normal[i][k]), append(out.UV, m.UV[v])
+				out.Pos, out.Nrm = append(out.Pos, m.Pos[v]), append(out.Nrm, normal[i][k])
+				out.UV = append(out.UV, m.UV[v])
 				if m.Color != nil {
 					out.Color = append(out.Color, m.Color[v])
 				}
@@ -534,13 +535,8 @@ func Join(name string, models ...*Model) (*Model, error) {
 		}
 		for i, t := range m.Tri {
 			out.Tri = append(out.Tri, [3]uint32{t[0] + base, t[1] + base, t[2] + base})
-			out.TriPart, out.TriSheet = append(
-				out.TriPart,
-				m.TriPart[i]+part,
-			), append(
-				out.TriSheet,
-				m.TriSheet[i]+sheet,
-			)
+			out.TriPart = append(out.TriPart, m.TriPart[i]+part)
+			out.TriSheet = append(out.TriSheet, m.TriSheet[i]+sheet)
 		}
 	}
 	return out, out.Finish()
@@ -549,11 +545,11 @@ func Join(name string, models ...*Model) (*Model, error) {
 // AsTiles returns the model with all sheets as UDIM tiles of one: the first sheet is
 // tile 1001, ten stand in a row. A sheet without UVs keeps none.
 func (m *Model) AsTiles() (*Model, error) {
-	out := &Model{Name: m.Name, Parts: m.Parts, Sheets: []Sheet{{Name: m.Name, Source: m.Name, HasUV: true}},
-		Pos: append(
-			[]geom.Vec3(nil),
-			m.Pos...), Nrm: append([]geom.Vec3(nil), m.Nrm...), UV: append([]geom.Vec2(nil), m.UV...), Color: append([]geom.Vec3(nil), m.Color...),
-		Tri: append([][3]uint32(nil), m.Tri...), TriPart: m.TriPart, TriSheet: make([]uint16, len(m.Tri))}
+	out := &Model{
+		Name: m.Name, Parts: m.Parts, Sheets: []Sheet{{Name: m.Name, Source: m.Name, HasUV: true}},
+		Pos: slices.Clone(m.Pos), Nrm: slices.Clone(m.Nrm), UV: slices.Clone(m.UV), Color: slices.Clone(m.Color),
+		Tri: slices.Clone(m.Tri), TriPart: m.TriPart, TriSheet: make([]uint16, len(m.Tri)),
+	}
 	type key struct {
 		v     uint32
 		sheet uint16

@@ -84,7 +84,11 @@ func Readable() string { return endings(func(*Form) bool { return true }) }
 func Write(w io.Writer, m *mesh.Model, name string) (media string, err error) {
 	f := formOf(name)
 	if f == nil || f.write == nil {
-		return "", fmt.Errorf("%s: this kind of file is not written; use %s", name, endings(func(f *Form) bool { return f.write != nil }))
+		return "", fmt.Errorf(
+			"%s: this kind of file is not written; use %s",
+			name,
+			endings(func(f *Form) bool { return f.write != nil }),
+		)
 	}
 	return f.Media, f.write(w, m)
 }

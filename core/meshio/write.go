@@ -114,7 +114,10 @@ func writeGLB(w io.Writer, doc *gltf.Document, bodies []Body) error {
 	}
 	head = append(head, "   "[:aligned(len(head))-len(head)]...)
 	if total := int64(12+8+len(head)+8) + int64(end); total > math.MaxUint32 {
-		return fmt.Errorf("the GLB would have %d MiB; 4 GiB are possible, choose a smaller size or fewer sheets", total>>20)
+		return fmt.Errorf(
+			"the GLB would have %d MiB; 4 GiB are possible, choose a smaller size or fewer sheets",
+			total>>20,
+		)
 	}
 	out := &counting{w: bufio.NewWriterSize(w, 1<<16)}
 	out.numbers(0x46546c67, 2, uint32(12+8+len(head)+8+end), uint32(len(head)), 0x4e4f534a)

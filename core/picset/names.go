@@ -48,7 +48,10 @@ var letters = map[byte]struct {
 	channel stack.Channel
 	invert  bool
 }{
-	'o': {stack.Occlusion, false}, 'a': {stack.Occlusion, false}, 'r': {stack.Roughness, false}, 'g': {stack.Roughness, true},
+	'o': {
+		stack.Occlusion,
+		false,
+	}, 'a': {stack.Occlusion, false}, 'r': {stack.Roughness, false}, 'g': {stack.Roughness, true},
 	'm': {stack.Metallic, false}, 'h': {stack.Height, false}, 'd': {stack.Height, false},
 }
 
@@ -84,7 +87,14 @@ func Tell(blob, name string, pic *pix.Picture) []SetRow {
 			}
 			switch {
 			case w.channel == "":
-				return []SetRow{row("", -1, false, "a specular picture belongs to another way of describing a surface; it is left out")}
+				return []SetRow{
+					row(
+						"",
+						-1,
+						false,
+						"a specular picture belongs to another way of describing a surface; it is left out",
+					),
+				}
 			case w.channel == stack.Normal:
 				r := row(stack.Normal, -1, false, "")
 				r.GreenDown, r.Sure = GreenDown(pic)
@@ -108,7 +118,8 @@ func Tell(blob, name string, pic *pix.Picture) []SetRow {
 
 // packed tells names such as "orm", and "metallicRoughness" as glTF 2.0 packs them.
 func packed(toks []string, row func(stack.Channel, int, bool, string) SetRow) []SetRow {
-	if slices.Contains(toks, "metallicroughness") || slices.Contains(toks, "metalrough") || slices.Contains(toks, "metalroughness") {
+	if slices.Contains(toks, "metallicroughness") || slices.Contains(toks, "metalrough") ||
+		slices.Contains(toks, "metalroughness") {
 		return []SetRow{row(stack.Roughness, 1, false, "packed: green"), row(stack.Metallic, 2, false, "packed: blue")}
 	}
 	for _, t := range slices.Backward(toks) {

@@ -189,7 +189,10 @@ func (s *Shape) spots() []spot {
 		for j := range rows {
 			for i := range r.Count {
 				u, v := r.Step*(float32(i)-float32(r.Count-1)/2), r.Step*(float32(rows-1)/2-float32(j))
-				list = append(list, spot{s.X + u*float32(cos) - v*float32(sin), s.Y + u*float32(sin) + v*float32(cos), s.Turn})
+				list = append(
+					list,
+					spot{s.X + u*float32(cos) - v*float32(sin), s.Y + u*float32(sin) + v*float32(cos), s.Turn},
+				)
 			}
 		}
 	}
@@ -572,7 +575,16 @@ func (st *Stamp) clouds(t *Treat) []float32 {
 	if scale == 0 {
 		scale = 0.2
 	}
-	s := noise.FBM{Kind: noise.Clouds, Seed: uint32(t.Seed), Frequency: 1 / scale, Octaves: 6, Lacunarity: 2.1, Persistence: 0.55}.Sampler(st.pixel())
+	s := noise.FBM{
+		Kind:        noise.Clouds,
+		Seed:        uint32(t.Seed),
+		Frequency:   1 / scale,
+		Octaves:     6,
+		Lacunarity:  2.1,
+		Persistence: 0.55,
+	}.Sampler(
+		st.pixel(),
+	)
 	out := make([]float32, len(st.Grey))
 	st.rows(func(y int) {
 		var u, v, w, got [8]float32

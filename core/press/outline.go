@@ -56,7 +56,9 @@ func gear(n int, root float32) outline {
 }
 
 func cross(b float32) outline {
-	return outline{{{-b, -1}, {b, -1}, {b, -b}, {1, -b}, {1, b}, {b, b}, {b, 1}, {-b, 1}, {-b, b}, {-1, b}, {-1, -b}, {-b, -b}}}
+	return outline{
+		{{-b, -1}, {b, -1}, {b, -b}, {1, -b}, {1, b}, {b, b}, {b, 1}, {-b, 1}, {-b, b}, {-1, b}, {-1, -b}, {-b, -b}},
+	}
 }
 
 // loopThrough is a closed outline through points, curved as Catmull and Rom have it.
@@ -145,7 +147,10 @@ func letters(text, face string) (outline, error) {
 					t := float32(k) / 10
 					u := 1 - t
 					w := [4]float32{u * u * u, 3 * u * u * t, 3 * u * t * t, t * t * t}
-					loop = append(loop, point{w[0]*a.x + w[1]*b.x + w[2]*c.x + w[3]*d.x, w[0]*a.y + w[1]*b.y + w[2]*c.y + w[3]*d.y})
+					loop = append(
+						loop,
+						point{w[0]*a.x + w[1]*b.x + w[2]*c.x + w[3]*d.x, w[0]*a.y + w[1]*b.y + w[2]*c.y + w[3]*d.y},
+					)
 				}
 			}
 		}
@@ -162,8 +167,8 @@ func letters(text, face string) (outline, error) {
 	if err != nil {
 		return nil, err
 	}
-	cap := float32(m.CapHeight) / 64
-	return out.scaled(2/cap, 2/cap), nil
+	height := float32(m.CapHeight) / 64
+	return out.scaled(2/height, 2/height), nil
 }
 
 // scaled stretches an outline.

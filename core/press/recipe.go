@@ -93,7 +93,13 @@ func (r *Recipe) Check() error {
 		return fmt.Errorf("the stamp's name is longer than 80 letters")
 	}
 	if len(r.Shapes) > MaxShapes || len(r.After) > MaxTreats {
-		return fmt.Errorf("a stamp has at most %d shapes and %d treatments; this one has %d and %d", MaxShapes, MaxTreats, len(r.Shapes), len(r.After))
+		return fmt.Errorf(
+			"a stamp has at most %d shapes and %d treatments; this one has %d and %d",
+			MaxShapes,
+			MaxTreats,
+			len(r.Shapes),
+			len(r.After),
+		)
 	}
 	for i := range r.Shapes {
 		if err := r.Shapes[i].check(); err != nil {

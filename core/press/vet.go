@@ -185,7 +185,13 @@ func (w *flattener) use(e *element, depth int) error {
 		}
 	}
 	number := func(name string) string { return cmp.Or(strings.TrimSpace(e.get(name)), "0") }
-	attr = append(attr, xml.Attr{Name: xml.Name{Local: "transform"}, Value: fmt.Sprintf("%stranslate(%s,%s)", turn, number("x"), number("y"))})
+	attr = append(
+		attr,
+		xml.Attr{
+			Name:  xml.Name{Local: "transform"},
+			Value: fmt.Sprintf("%stranslate(%s,%s)", turn, number("x"), number("y")),
+		},
+	)
 	inside := *to
 	if inside.name == "symbol" || inside.name == "svg" {
 		inside.name, inside.attr = "g", nil
@@ -201,7 +207,9 @@ func (w *flattener) use(e *element, depth int) error {
 func vetAttribute(a xml.Attr) error {
 	name := strings.ToLower(a.Name.Local)
 	for _, v := range number.FindAllString(a.Value, -1) {
-		if f, err := strconv.ParseFloat(v, 64); (err != nil || f > mostNumber || f < -mostNumber) && name != "id" && name != "href" && name != "class" {
+		if f, err := strconv.ParseFloat(v, 64); (err != nil || f > mostNumber || f < -mostNumber) && name != "id" &&
+			name != "href" &&
+			name != "class" {
 			return fmt.Errorf("%.20s is out of range", v)
 		}
 	}

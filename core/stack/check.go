@@ -233,7 +233,7 @@ func (s *Step) Sources() (layer, what string) {
 func (d *Document) checkFollow() error {
 	reads := map[node][]node{}
 	names := map[string]string{}
-	any := false
+	reading := false
 	var below []*Layer // every layer walked so far: all that can lie below
 	var first error
 	d.Walk(func(l *Layer, around []*Layer) {
@@ -243,7 +243,7 @@ func (d *Document) checkFollow() error {
 			if !s.Follows() || !s.On {
 				return
 			}
-			any = true
+			reading = true
 			layer, what := s.Sources()
 			if layer == "" {
 				return // not chosen yet: it reads black
@@ -265,13 +265,13 @@ func (d *Document) checkFollow() error {
 		looks := func(from node, list []*brush.Stroke) {
 			for _, s := range list {
 				if s != nil && s.Of != "" && !s.Erase && from.what != MaskStream {
-					any = true
+					reading = true
 					reads[from] = append(reads[from], node{s.Of, from.what})
 				}
 				if s == nil || s.Alike == nil {
 					continue
 				}
-				any = true
+				reading = true
 				for _, o := range own {
 					reads[from] = append(reads[from], node{o.ID, s.Alike.Channel}, node{o.ID, MaskStream})
 				}
@@ -306,7 +306,7 @@ func (d *Document) checkFollow() error {
 		}
 		below = append(below, l)
 	})
-	if first != nil || !any {
+	if first != nil || !reading {
 		return first
 	}
 	return findLoop(reads, names)

@@ -92,7 +92,12 @@ func (d Dial) check() error {
 	}
 	for _, m := range d.Moves {
 		if len(m.From) == 0 || len(m.From) > 4 || len(m.From) != len(m.To) {
-			return fmt.Errorf("%s goes from %d numbers to %d; both need one to four, as many", m.Path, len(m.From), len(m.To))
+			return fmt.Errorf(
+				"%s goes from %d numbers to %d; both need one to four, as many",
+				m.Path,
+				len(m.From),
+				len(m.To),
+			)
 		}
 		for _, v := range slices.Concat(m.From, m.To, []float64{m.Bend}) {
 			if math.IsNaN(v) || math.IsInf(v, 0) || math.Abs(v) > 1e6 {

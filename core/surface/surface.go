@@ -105,7 +105,11 @@ type Patch struct {
 // OnPatch returns the surface of a patch.
 func (s *Scene) OnPatch(p Patch) *Surface {
 	k := cache.Join(s.Base, cache.Key{Hi: uint64(p.Sheet)<<32 | uint64(p.Size), Lo: uint64(uint32(p.Island))}, 21)
-	k = cache.Join(k, cache.Key{Hi: uint64(uint32(p.X))<<32 | uint64(uint32(p.Y)), Lo: uint64(p.W)<<32 | uint64(p.H)}, 22)
+	k = cache.Join(
+		k,
+		cache.Key{Hi: uint64(uint32(p.X))<<32 | uint64(uint32(p.Y)), Lo: uint64(p.W)<<32 | uint64(p.H)},
+		22,
+	)
 	return &Surface{Key: k, Patch: &p, Scene: s}
 }
 

@@ -73,7 +73,11 @@ func (s *Server) grimeFiles(g *gin.Engine) {
 			refuse(c, 422, errors.New("nothing is named that the file is to hold; name items of the stock"))
 			return
 		}
-		s.sendGrime(c, name, func(w io.Writer) error { return exchange.WriteItems(c.Request.Context(), s.Store, w, name, ids, more) })
+		s.sendGrime(
+			c,
+			name,
+			func(w io.Writer) error { return exchange.WriteItems(c.Request.Context(), s.Store, w, name, ids, more) },
+		)
 	})
 	g.GET("/api/projects/:id/grime", func(c *gin.Context) {
 		p, err := s.Store.Project(c.Request.Context(), c.Param("id"))
@@ -81,7 +85,11 @@ func (s *Server) grimeFiles(g *gin.Engine) {
 			refuse(c, status(err), err)
 			return
 		}
-		s.sendGrime(c, p.Name, func(w io.Writer) error { return exchange.WriteProject(c.Request.Context(), s.Store, w, p.ID) })
+		s.sendGrime(
+			c,
+			p.Name,
+			func(w io.Writer) error { return exchange.WriteProject(c.Request.Context(), s.Store, w, p.ID) },
+		)
 	})
 	g.POST("/api/grime/look", func(c *gin.Context) {
 		s.withGrime(c, func(a *grime.Archive, size int64) (any, error) {
@@ -153,7 +161,10 @@ func (s *Server) sendGrime(c *gin.Context, name string, write func(io.Writer) er
 		return
 	}
 	c.Header("Content-Type", "application/zip")
-	c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": fileName(name) + ".grime"}))
+	c.Header(
+		"Content-Disposition",
+		mime.FormatMediaType("attachment", map[string]string{"filename": fileName(name) + ".grime"}),
+	)
 	_, _ = io.Copy(c.Writer, f) // who is gone needs no answer
 }
 

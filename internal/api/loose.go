@@ -31,7 +31,10 @@ func (o *looser) name(id string) string {
 func (o *looser) steps(list []*stack.Step) (out []*stack.Step) {
 	for _, s := range list {
 		if s.Kind == stack.Hand {
-			o.left = append(o.left, fmt.Sprintf("what was painted by hand (%d strokes): it lies on this model", len(s.Strokes)))
+			o.left = append(
+				o.left,
+				fmt.Sprintf("what was painted by hand (%d strokes): it lies on this model", len(s.Strokes)),
+			)
 			continue
 		}
 		c := *s
@@ -78,7 +81,14 @@ func (o *looser) group(l *stack.Layer) *stack.Layer {
 	note(l)
 	g := o.layer(l)
 	if l.Kind != stack.Group {
-		g = &stack.Layer{ID: l.ID + " in a group", Name: l.Name, Kind: stack.Group, Visible: true, Amount: 1, Layers: []*stack.Layer{g}}
+		g = &stack.Layer{
+			ID:      l.ID + " in a group",
+			Name:    l.Name,
+			Kind:    stack.Group,
+			Visible: true,
+			Amount:  1,
+			Layers:  []*stack.Layer{g},
+		}
 		if len(g.ID) > 64 {
 			g.ID = "group"
 		}

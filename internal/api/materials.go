@@ -204,7 +204,13 @@ func (o *ownKnown) of(ctx context.Context, from *store.Store, kept []store.Stock
 }
 
 // keepMaterial keeps a layer of a project, with all that is in it, as a material.
-func (s *Server) keepMaterial(ctx context.Context, p *live.Session, name string, tags []string, layer string) (out MaterialInfo, err error) {
+func (s *Server) keepMaterial(
+	ctx context.Context,
+	p *live.Session,
+	name string,
+	tags []string,
+	layer string,
+) (out MaterialInfo, err error) {
 	d := p.Document()
 	l := d.Layer(layer)
 	if l == nil {

@@ -128,7 +128,12 @@ func (s *Server) unpackPictures(c *gin.Context, z *zip.Reader, rows []*store.Pic
 			return nil, fmt.Errorf("it holds more than %d pictures", mostOfSet)
 		}
 		if f.UncompressedSize64 > maxPictureBytes {
-			return nil, fmt.Errorf("%s has %d bytes; at most %d are read", f.Name, f.UncompressedSize64, maxPictureBytes)
+			return nil, fmt.Errorf(
+				"%s has %d bytes; at most %d are read",
+				f.Name,
+				f.UncompressedSize64,
+				maxPictureBytes,
+			)
 		}
 		r, err := f.Open()
 		if err != nil {

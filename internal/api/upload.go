@@ -50,7 +50,11 @@ func (s *Server) orderImport(c *gin.Context, project, kind string) {
 func (s *Server) keepUpload(c *gin.Context, project, kind string) (*store.Job, error) {
 	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, meshio.DefaultLimits.Bytes)
 	if err := c.Request.ParseMultipartForm(inMemory); err != nil {
-		return nil, fmt.Errorf("the upload is not readable or larger than %d MB: %w", meshio.DefaultLimits.Bytes>>20, err)
+		return nil, fmt.Errorf(
+			"the upload is not readable or larger than %d MB: %w",
+			meshio.DefaultLimits.Bytes>>20,
+			err,
+		)
 	}
 	form := c.Request.MultipartForm
 	defer form.RemoveAll() //nolint:errcheck // the system clears its folder, too

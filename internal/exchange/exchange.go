@@ -205,7 +205,10 @@ func WriteProject(ctx context.Context, s *store.Store, w io.Writer, id string) e
 		out.Marks = append(out.Marks, grime.Mark{Seq: m.Seq, Name: m.Name})
 	}
 	for _, k := range all.Pictures {
-		out.Pictures = append(out.Pictures, grime.Picture{Blob: k.Blob, Name: k.Name, Width: k.Width, Height: k.Height, At: k.At.UTC()})
+		out.Pictures = append(
+			out.Pictures,
+			grime.Picture{Blob: k.Blob, Name: k.Name, Width: k.Width, Height: k.Height, At: k.At.UTC()},
+		)
 	}
 	slices.SortFunc(out.Pictures, func(a, b grime.Picture) int { return bytes.Compare([]byte(a.Blob), []byte(b.Blob)) })
 	return grime.Write(w, grime.Out{
@@ -264,7 +267,12 @@ func isPicture(a *grime.Archive, hash string) error {
 
 // TakeItems puts items of an archive, by their numbers, into the stock; nil: all. What is
 // already there under the same kind, name and data is not put in twice.
-func TakeItems(ctx context.Context, s *store.Store, a *grime.Archive, which []int) (taken []store.StockItem, err error) {
+func TakeItems(
+	ctx context.Context,
+	s *store.Store,
+	a *grime.Archive,
+	which []int,
+) (taken []store.StockItem, err error) {
 	if which == nil {
 		for i := range a.Items {
 			which = append(which, i)
@@ -333,7 +341,13 @@ func TakeProject(ctx context.Context, s *store.Store, a *grime.Archive, name str
 	if err := readable(ctx, a, p, last); err != nil {
 		return nil, err
 	}
-	out := &store.Project{ID: uuid.NewString(), Name: p.Name, ModelName: p.ModelName, ModelBlob: p.ModelBlob, CreatedAt: p.Created}
+	out := &store.Project{
+		ID:        uuid.NewString(),
+		Name:      p.Name,
+		ModelName: p.ModelName,
+		ModelBlob: p.ModelBlob,
+		CreatedAt: p.Created,
+	}
 	if name != "" {
 		out.Name = name
 	}
@@ -360,7 +374,10 @@ func TakeProject(ctx context.Context, s *store.Store, a *grime.Archive, name str
 		all.Marks = append(all.Marks, store.Mark{ProjectID: out.ID, Seq: m.Seq, Name: m.Name})
 	}
 	for _, k := range p.Pictures {
-		all.Pictures = append(all.Pictures, store.Picture{ProjectID: out.ID, Blob: k.Blob, Name: k.Name, Width: k.Width, Height: k.Height, At: k.At})
+		all.Pictures = append(
+			all.Pictures,
+			store.Picture{ProjectID: out.ID, Blob: k.Blob, Name: k.Name, Width: k.Width, Height: k.Height, At: k.At},
+		)
 	}
 	for _, st := range strokes {
 		all.Strokes[st.ID] = st

@@ -94,7 +94,10 @@ func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, does 
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &worker{r: r})
 	r.client, err = river.NewClient(riverpgxv5.New(pool), &river.Config{
-		Queues:            map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: 2}, patientQueue: {MaxWorkers: 1}},
+		Queues: map[string]river.QueueConfig{
+			river.QueueDefault: {MaxWorkers: 2},
+			patientQueue:       {MaxWorkers: 1},
+		},
 		Workers:           workers,
 		FetchPollInterval: time.Second,
 		FetchCooldown:     50 * time.Millisecond,

@@ -37,7 +37,10 @@ func (r *AlternativeRequest) do(v *viewer) (outcome, error) {
 			return nothing, fmt.Errorf("the state after entry %d: %w", *r.Seq, err)
 		}
 		if modelKey(d) != modelKey(v.s.doc) {
-			return nothing, fmt.Errorf("after entry %d the project had another model or other UVs; go there to see it", *r.Seq)
+			return nothing, fmt.Errorf(
+				"after entry %d the project had another model or other UVs; go there to see it",
+				*r.Seq,
+			)
 		}
 		a.doc = d
 	}

@@ -24,14 +24,30 @@ const (
 // readPages reads the pages of a message; its error names the first that is none.
 func readPages(n []int) ([]page, error) {
 	if len(n)%pageNumbers != 0 || len(n) > pageNumbers*mostPages {
-		return nil, fmt.Errorf("pages are told by %d numbers each, at most %d of them; %d numbers came", pageNumbers, mostPages, len(n))
+		return nil, fmt.Errorf(
+			"pages are told by %d numbers each, at most %d of them; %d numbers came",
+			pageNumbers,
+			mostPages,
+			len(n),
+		)
 	}
 	out := make([]page, 0, len(n)/pageNumbers)
 	for i := 0; i < len(n); i += pageNumbers {
 		sheet, size, x, y, held := n[i], n[i+1], n[i+2], n[i+3], n[i+4]
 		side := size / pix.Size
-		if sheet < 0 || size < pix.Size || size > maxSize || size&(size-1) != 0 || x < 0 || y < 0 || x >= side || y >= side || held < 0 || held >= 1<<mapCount {
-			return nil, fmt.Errorf("page %d (sheet %d, %d texels a side, %d and %d, holding %d) is none", i/pageNumbers, sheet, size, x, y, held)
+		if sheet < 0 || size < pix.Size || size > maxSize || size&(size-1) != 0 || x < 0 || y < 0 || x >= side ||
+			y >= side ||
+			held < 0 ||
+			held >= 1<<mapCount {
+			return nil, fmt.Errorf(
+				"page %d (sheet %d, %d texels a side, %d and %d, holding %d) is none",
+				i/pageNumbers,
+				sheet,
+				size,
+				x,
+				y,
+				held,
+			)
 		}
 		out = append(out, page{surface.Tile{Sheet: sheet, Size: size, X: x, Y: y}, byte(held)})
 	}

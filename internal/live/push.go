@@ -460,7 +460,8 @@ func (u *pusher) frame(
 		return nil, err
 	}
 	b := encodeTile(t.Frame(), s, planes)
-	if u.failures.note(s, passed.List()); s.kind < mapAlone && u.wish.alone != "layer" && !u.v.aside && len(passed.List()) == 0 {
+	if u.failures.note(s, passed.List()); s.kind < mapAlone && u.wish.alone != "layer" && !u.v.aside &&
+		len(passed.List()) == 0 {
 		u.kept.add(s, key, b)
 	}
 	return b, nil

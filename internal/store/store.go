@@ -147,7 +147,9 @@ ALTER TABLE finished_tiles ALTER COLUMN data SET STORAGE EXTERNAL;`).Error
 }, {
 	ID: "0006",
 	Migrate: func(tx *gorm.DB) error {
-		return tx.Exec(`CREATE TABLE made_pictures (build text NOT NULL, name text NOT NULL, data bytea NOT NULL, PRIMARY KEY (build, name));`).Error
+		return tx.Exec(
+			`CREATE TABLE made_pictures (build text NOT NULL, name text NOT NULL, data bytea NOT NULL, PRIMARY KEY (build, name));`,
+		).Error
 	},
 }, {
 	ID: "0007",
@@ -169,7 +171,10 @@ ALTER TABLE jobs ADD COLUMN lost int NOT NULL DEFAULT 0;`).Error
 func Open(dsn string) (*Store, error) {
 	db, err := gorm.Open(postgres.Open(dsn), &gorm.Config{Logger: logger.Default.LogMode(logger.Silent)})
 	if err != nil {
-		return nil, fmt.Errorf("the database does not answer: %w; start it with 'make database' or set VELVETGRIME_DATABASE", err)
+		return nil, fmt.Errorf(
+			"the database does not answer: %w; start it with 'make database' or set VELVETGRIME_DATABASE",
+			err,
+		)
 	}
 	err = db.Transaction(func(tx *gorm.DB) error {
 		if err := tx.Exec("SELECT pg_advisory_xact_lock(714025)").Error; err != nil {
@@ -200,8 +205,11 @@ func found(err error) error {
 // Projects lists all that are not deleted, the latest first, without pictures.
 func (s *Store) Projects(ctx context.Context) ([]Project, error) {
 	var p []Project
-	return p, s.db.WithContext(ctx).Select("id", "name", "model_name", "model_blob", "created_at", "updated_at", "COALESCE(octet_length(picture), 0) > 0 AS pictured").
-		Order("updated_at DESC, id").Find(&p).Error
+	return p, s.db.WithContext(ctx).
+		Select("id", "name", "model_name", "model_blob", "created_at", "updated_at", "COALESCE(octet_length(picture), 0) > 0 AS pictured").
+		Order("updated_at DESC, id").
+		Find(&p).
+		Error
 }
 
 // Project returns one by id.
@@ -426,7 +434,11 @@ func (s *Store) Append(ctx context.Context, h Holder, e *Entry, strokes []*brush
 // Did reports whether a project holds the entry of a request.
 func (s *Store) Did(ctx context.Context, project, request string) (bool, error) {
 	var n int64
-	err := s.db.WithContext(ctx).Model(&Entry{}).Where("project_id = ? AND request = ?", project, request).Count(&n).Error
+	err := s.db.WithContext(ctx).
+		Model(&Entry{}).
+		Where("project_id = ? AND request = ?", project, request).
+		Count(&n).
+		Error
 	return n > 0, err
 }
 
