@@ -204,6 +204,7 @@ func (k *block) plain(b *Bundle, rays uint64, anyHit bool) (met uint64) {
 		s := b.Origin.Sub(geom.V3(k.v0[0][c], k.v0[1][c], k.v0[2][c]))
 		ua, va, n := e2.Cross(s), s.Cross(e1), e2.Cross(e1)
 		td := e2.Dot(va)
+		rim := rimOf(s, e1, e2, n)
 		for m := rays; m != 0; m &= m - 1 {
 			i := bits.TrailingZeros64(m)
 			d := geom.V3(b.dir[i][0][0], b.dir[i][1][0], b.dir[i][2][0])
@@ -226,9 +227,21 @@ func (k *block) plain(b *Bundle, rays uint64, anyHit bool) (met uint64) {
 	return met
 }
 
-// rim is how far, in shares of the triangle, a ray may pass beside an edge and
-// still meet it, so that none slips through between two triangles.
-const rim = 1e-6
+// rimOf is how far, in shares of the triangle, a ray may pass beside an edge and still meet
+// it, so that none slips through between two triangles: what rounding can make of the shares,
+// which is the more the farther the triangle lies from the origin for its size.
+func rimOf(s, e1, e2, n geom.Vec3) float32 {
+	return min(slip*(l1(s)*(l1(e1)+l1(e2)))/l1(n)+leastRim, mostRim)
+}
+
+const (
+	slip     = 3e-7 // five times a number's rounding
+	leastRim = 1e-6
+	mostRim  = 1e-3
+)
+
+// l1 is the length of a vector along the axes.
+func l1(v geom.Vec3) float32 { return max(v.X, -v.X) + max(v.Y, -v.Y) + max(v.Z, -v.Z) }
 
 func meet(o, d, a, p, q geom.Vec3) Hit {
 	e1, e2, s := p.Sub(a), q.Sub(a), o.Sub(a)

@@ -19,10 +19,11 @@ var wide = archsimd.X86.AVX2()
 
 // Constants come from memory as whole registers; see core/noise for the reason.
 var (
-	cSlack, cRimLow, cRimHigh, cOne = all(slack), all(-rim), all(1 + rim), all(1)
-	cLeast, cMinusLeast, cZero      = all(least), all(-least), all(0)
-	spread                          [8][8]uint32
-	childBit                        [8][32]uint8
+	cSlack, cOne               = all(slack), all(1)
+	cSlip, cLeastRim, cMostRim = all(slip), all(leastRim), all(mostRim)
+	cLeast, cMinusLeast, cZero = all(least), all(-least), all(0)
+	spread                     [8][8]uint32
+	childBit                   [8][32]uint8
 )
 
 func init() {
@@ -135,20 +136,9 @@ func (t *Tree) allWide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit boo
 }
 
 func (k *block) wide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit bool) (met uint64) {
-	e1x, e1y, e1z := archsimd.LoadFloat32x8(
-		&k.e1[0],
-	), archsimd.LoadFloat32x8(
-		&k.e1[1],
-	), archsimd.LoadFloat32x8(
-		&k.e1[2],
-	)
-	e2x, e2y, e2z := archsimd.LoadFloat32x8(
-		&k.e2[0],
-	), archsimd.LoadFloat32x8(
-		&k.e2[1],
-	), archsimd.LoadFloat32x8(
-		&k.e2[2],
-	)
+	e1x, e1y := archsimd.LoadFloat32x8(&k.e1[0]), archsimd.LoadFloat32x8(&k.e1[1])
+	e2x, e2y := archsimd.LoadFloat32x8(&k.e2[0]), archsimd.LoadFloat32x8(&k.e2[1])
+	e1z, e2z := archsimd.LoadFloat32x8(&k.e1[2]), archsimd.LoadFloat32x8(&k.e2[2])
 	s0 := archsimd.LoadFloat32x8(&origin[0]).Sub(archsimd.LoadFloat32x8(&k.v0[0]))
 	s1 := archsimd.LoadFloat32x8(&origin[1]).Sub(archsimd.LoadFloat32x8(&k.v0[1]))
 	s2 := archsimd.LoadFloat32x8(&origin[2]).Sub(archsimd.LoadFloat32x8(&k.v0[2]))
@@ -156,7 +146,13 @@ func (k *block) wide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit bool)
 	vax, vay, vaz := s1.Mul(e1z).Sub(s2.Mul(e1y)), s2.Mul(e1x).Sub(s0.Mul(e1z)), s0.Mul(e1y).Sub(s1.Mul(e1x))
 	nx, ny, nz := e2y.Mul(e1z).Sub(e2z.Mul(e1y)), e2z.Mul(e1x).Sub(e2x.Mul(e1z)), e2x.Mul(e1y).Sub(e2y.Mul(e1x))
 	td := e2x.Mul(vax).Add(e2y.Mul(vay)).Add(e2z.Mul(vaz))
-	one, low, high := archsimd.LoadFloat32x8(&cOne), archsimd.LoadFloat32x8(&cRimLow), archsimd.LoadFloat32x8(&cRimHigh)
+	one, zero := archsimd.LoadFloat32x8(&cOne), archsimd.LoadFloat32x8(&cZero)
+	rim := archsimd.LoadFloat32x8(&cSlip).
+		Mul(l1Wide(zero, s0, s1, s2).Mul(l1Wide(zero, e1x, e1y, e1z).Add(l1Wide(zero, e2x, e2y, e2z)))).
+		Div(l1Wide(zero, nx, ny, nz)).
+		Add(archsimd.LoadFloat32x8(&cLeastRim)).
+		Min(archsimd.LoadFloat32x8(&cMostRim))
+	low, high := zero.Sub(rim), one.Add(rim)
 	near := archsimd.LoadFloat32x8(&b.lanes)
 	for m := rays; m != 0; m &= m - 1 {
 		i := bits.TrailingZeros64(m) & (MaxRays - 1)
@@ -192,6 +188,11 @@ func (k *block) wide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit bool)
 		}
 	}
 	return met
+}
+
+// l1Wide is l1 of eight vectors.
+func l1Wide(zero, x, y, z f8) f8 {
+	return x.Max(zero.Sub(x)).Add(y.Max(zero.Sub(y))).Add(z.Max(zero.Sub(z)))
 }
 
 // SetFan gives the bundle the directions of a fan, turned into the frame of n.

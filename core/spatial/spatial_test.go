@@ -31,6 +31,8 @@ func brute(pos []geom.Vec3, tri [][3]uint32, o, d geom.Vec3, near, far float32) 
 	best := Hit{Tri: -1, T: far}
 	for i, c := range tri {
 		h := meet(o, d, pos[c[0]], pos[c[1]], pos[c[2]])
+		e1, e2 := pos[c[1]].Sub(pos[c[0]]), pos[c[2]].Sub(pos[c[0]])
+		rim := rimOf(o.Sub(pos[c[0]]), e1, e2, e2.Cross(e1))
 		if h.U >= -rim && h.V >= -rim && h.U+h.V <= 1+rim && h.T >= near && h.T <= best.T {
 			if h.T < best.T || best.Tri < 0 {
 				best = Hit{int32(i), h.T, h.U, h.V}
