@@ -54,6 +54,35 @@ test('brushes, stamps and palettes of the stock are found and taken', async ({ p
   await page.getByRole('button', { name: 'Take Snap rivet' }).click();
   await expect(page.getByText('Snap rivet', { exact: true })).toBeVisible();
   await expect(page.getByRole('region', { name: 'Stock' })).toHaveCount(0);
+
+  // favourites, what was used last and collections hold things of every kind
+  await page.getByRole('button', { name: 'Stock', exact: true }).click();
+  const names = page.locator('section[aria-label=Stock] article .truncate.grow:not(.text-xs)');
+  const on = (name: string | RegExp) => page.getByRole('group', { name: 'Shelves' }).getByRole('button', { name }).click();
+  await on('used last');
+  await expect(names).toHaveText(['Snap rivet']);
+  await page.getByLabel('Put Snap rivet into a collection').selectOption('new');
+  await page.getByLabel('Name of the collection').fill('Deck work');
+  await page.getByLabel('Name of the collection').press('Enter');
+  await shelf('brushes');
+  await on('used last');
+  await expect(names).toHaveText(['Dry bristle']);
+  await page.getByLabel('Put Dry bristle into a collection').selectOption('Deck work');
+  await page.getByRole('button', { name: 'Dry bristle is a favourite' }).click();
+  await on(/^Deck work 1/);
+  await expect(names).toHaveText(['Dry bristle']);
+  await on(/^Favourites 1/);
+  await expect(names).toHaveText(['Dry bristle']);
+  await page.getByRole('button', { name: 'Dry bristle is a favourite' }).click();
+  await expect(names).toHaveCount(0);
+  await shelf('stamps');
+  await on(/^Deck work 1/);
+  await expect(names).toHaveText(['Snap rivet']);
+  await page.getByRole('button', { name: 'delete the collection' }).click();
+  await on('everything');
+  await expect(page.getByRole('button', { name: 'Take Snap rivet' })).toBeVisible();
+  await page.getByRole('button', { name: 'Close', exact: true }).click();
+
   const kept = await page.request.post('/api/stock/palettes', { data: { id: '', name: 'Tide colours', colors: ['#203040', '#d0c0a0'] } });
   const { id } = await kept.json();
   await page.getByRole('button', { name: 'Stock', exact: true }).click();

@@ -1,13 +1,15 @@
-// What the stock holds of materials, shared by those who show it; and which of it is liked, was
-// used last, and lies in which collection.
+// What the stock holds of materials, shared by those who show it; and what of the stock is liked,
+// was used last, and lies in which collection.
 import { api, type Collection, type MaterialInfo } from '../api/client';
 import { newID } from './id';
 
-const LAST = 24;
+const LAST = 48;
 const LIKED = 'Favourites';
 
 /** The name by which collections know a material: its item's, or its own when it ships. */
 export const keyOf = (m: Pick<MaterialInfo, 'id' | 'name'>) => m.id || m.name;
+/** The name by which they know another thing that ships: of its kind, so that it is no material's. */
+export const shipped = (kind: string, name: string) => `${kind}: ${name}`;
 
 class Stock {
   materials = $state.raw<MaterialInfo[]>([]);
@@ -33,8 +35,7 @@ class Stock {
     }));
   }
 
-  used(m: Pick<MaterialInfo, 'id' | 'name'>) {
-    const key = keyOf(m);
+  used(key: string) {
     this.last = [key, ...this.last.filter((k) => k !== key)].slice(0, LAST);
     localStorage.setItem('used', JSON.stringify(this.last));
   }
@@ -56,8 +57,17 @@ class Stock {
     await api.putCollection(c);
   }
 
-  like(m: MaterialInfo) {
-    return this.toggle(LIKED, [keyOf(m)]);
+  like(key: string) {
+    return this.toggle(LIKED, [key]);
+  }
+
+  /** Those of a list that lie on a shelf, in its order: '' is everything, 'last' what was used
+   * last, else a collection by its id. */
+  on<T>(shelf: string, all: T[], key: (t: T) => string): T[] {
+    const chosen = shelf === 'last' ? this.last : this.collections.find((c) => c.id === shelf)?.items;
+    if (!chosen) return all;
+    const known = new Map(all.map((t) => [key(t), t]));
+    return chosen.flatMap((k) => known.get(k) ?? []);
   }
 
   /** Deletes a collection; what lies in it stays. */

@@ -9,7 +9,9 @@
   import { groupOf, Held, inPlaceOf, overOpen } from '../lib/materials';
   import { keyOf, stock } from '../lib/stock.svelte';
   import Growing from './Growing.svelte';
-  import NameField from './NameField.svelte';
+  import Into from './Into.svelte';
+  import Like from './Like.svelte';
+  import Shelves from './Shelves.svelte';
   import Shot from './Shot.svelte';
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
@@ -43,19 +45,10 @@
   });
   /** which of them are listed: all, those used last, or a collection by its id */
   let shelf = $state('');
-  const collection = $derived(stock.collections.find((c) => c.id === shelf));
-  let naming = $state(false);
-  async function gather(name: string) {
-    naming = false;
-    if (!name.trim()) return;
-    await stock.toggle(name.trim(), marked.map(keyOf)).catch((e) => (error = e.message));
-  }
   const kinds = $derived([...new Set(all.map((m) => m.kind))]);
   const found = $derived.by(() => {
     const words = find.toLowerCase().split(/\s+/).filter(Boolean);
-    const chosen = shelf === 'last' ? stock.last : stock.collections.find((c) => c.id === shelf)?.items;
-    const some = chosen ? chosen.flatMap((k) => all.find((m) => keyOf(m) === k) ?? []) : all;
-    return some.filter((m) => {
+    return stock.on(shelf, all, keyOf).filter((m) => {
       const text = [m.name, m.kind, ...(m.tags ?? [])].join(' ').toLowerCase();
       return (!kind || m.kind === kind) && words.every((w) => text.includes(w));
     });
@@ -96,7 +89,7 @@
         op: place === 'open' && open ? inPlaceOf(session, open, g) : overOpen(session, ui, g, reach),
         taken: () => {
           ui.choose(g.id, true);
-          stock.used(marked[i]);
+          stock.used(keyOf(marked[i]));
         },
       }));
       const on = place === 'open' ? ` in place of ${open?.name}` : place === 'all' ? '' : ` on ${place.slice(5)}`;
@@ -114,7 +107,7 @@
     error = '';
     try {
       await take(m).put({});
-      stock.used(m);
+      stock.used(keyOf(m));
     } catch (e) {
       error = (e as Error).message;
     }
@@ -135,26 +128,7 @@
     {#each kinds as k (k)}<option>{k}</option>{/each}
   </select>
 </div>
-<div class="kinds" role="group" aria-label="Shelves">
-  <button class="chip" aria-pressed={shelf === ''} onclick={() => (shelf = '')}>everything</button>
-  <button class="chip" aria-pressed={shelf === 'last'} onclick={() => (shelf = 'last')}>used last</button>
-  {#each stock.collections as c (c.id)}
-    <button class="chip" aria-pressed={shelf === c.id} onclick={() => (shelf = c.id)}
-      >{c.name} <span class="quiet">{c.items?.length ?? 0}</span></button
-    >
-  {/each}
-  {#if collection}
-    {@const c = collection}
-    <button
-      class="plain quiet"
-      title="Delete the collection; what lies in it stays"
-      onclick={() => {
-        stock.drop(c).catch((e) => (error = e.message));
-        shelf = '';
-      }}>delete the collection</button
-    >
-  {/if}
-
+<Shelves keys={all.map(keyOf)} bind:shelf failed={(why) => (error = why)}>
   <label class="chip"
     >Of pictures …<input
       type="file"
@@ -176,7 +150,7 @@
       onclick={() => (ui.pictures = { files: [], known: brought })}>Of the project's own</button
     >
   {/if}
-</div>
+</Shelves>
 {#if error}<p class="error" role="alert">{error}</p>{/if}
 {#if dropped}
   {@const d = dropped}
@@ -195,25 +169,7 @@
       {#each ui.parts as p (p)}<option value={`part:${p}`}>on {p}</option>{/each}
     </select>
     <button class="chip" disabled={making} onclick={lineUp}>Line up {marked.length}</button>
-    {#if naming}
-      <NameField value="" label="Name of the collection" done={(v) => gather(v ?? '')} />
-    {:else}
-      <select
-        class="pick"
-        aria-label="Put what is marked into a collection"
-        value=""
-        onchange={(e) => {
-          const v = e.currentTarget.value;
-          e.currentTarget.value = '';
-          if (v === 'new') naming = true;
-          else void gather(v.slice(2));
-        }}
-      >
-        <option value="">into …</option>
-        {#each stock.collections as c (c.id)}<option value={`c:${c.name}`}>{c.name}</option>{/each}
-        <option value="new">a new collection</option>
-      </select>
-    {/if}
+    <Into keys={marked.map(keyOf)} label="Put what is marked into a collection" failed={(why) => (error = why)} />
     <a class="chip" href={write} download title="Write what is marked as a .grime file">Write</a>
     <button class="plain quiet" aria-label="Unmark all" title="Unmark all" onclick={() => (marked = [])}>✕</button>
   </div>
@@ -256,13 +212,8 @@
         disabled={marked.length >= MOST && !marked.some((o) => key(o) === key(m))}
         onclick={() => mark(m)}>{1 + marked.findIndex((o) => key(o) === key(m)) || '+'}</button
       >
-      <button
-        class="plain like"
-        aria-label={`${m.name} is a favourite`}
-        title="A favourite"
-        aria-pressed={!!stock.liked?.items?.includes(key(m))}
-        onclick={() => stock.like(m).catch((e) => (error = e.message))}
-        >{stock.liked?.items?.includes(key(m)) ? '★' : '☆'}</button
+      <span class="like" class:liked={stock.liked?.items?.includes(key(m))}
+        ><Like key={key(m)} name={m.name} failed={(why) => (error = why)} /></span
       >
       {#if m.id}
         <button
@@ -278,14 +229,6 @@
 {#if all.length && !found.length}<p class="quiet text-sm">Nothing is called so, or good for that.</p>{/if}
 
 <style>
-  .kinds {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px;
-  }
-  .chip[aria-pressed='true'] {
-    box-shadow: inset 0 -2px var(--verdigris);
-  }
   input {
     background: var(--field);
     color: var(--text);
@@ -311,18 +254,13 @@
     position: absolute;
     left: 30px;
     top: 4px;
-    width: 22px;
-    height: 22px;
-    line-height: 20px;
-    font-size: 14px;
     border-radius: 50%;
     background: rgb(40 40 40 / 0.7);
-    color: var(--ochre);
     opacity: 0;
   }
   .item:hover .like,
-  .like:focus-visible,
-  .like[aria-pressed='true'] {
+  .like:focus-within,
+  .like.liked {
     opacity: 1;
   }
   .mark {

@@ -3,7 +3,7 @@
   // holds the real colours of the last drilled point.
   import type { Row, Session } from '../lib/session.svelte';
   import { addLayer, chosen, moveLayers, type Reach } from '../lib/stack';
-  import { stock } from '../lib/stock.svelte';
+  import { keyOf, stock } from '../lib/stock.svelte';
   import type { UI } from '../lib/ui.svelte';
   import LayerRow from './LayerRow.svelte';
 
@@ -81,7 +81,7 @@
     const into = where === 'into';
     const index = into ? -1 : r.index + (where === 'above' ? 1 : 0);
     target = null;
-    stock.used(held.material);
+    stock.used(keyOf(held.material));
     held.putAt(into ? r.layer.id : r.parent, index).catch((e) => (session.message = e.message));
   }
   function drop(r: Row) {

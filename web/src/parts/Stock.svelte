@@ -6,11 +6,15 @@
   import { incoming, writeFrom } from '../lib/grime.svelte';
   import { newID, type Session } from '../lib/session.svelte';
   import { streamOf } from '../lib/stack';
+  import { stock } from '../lib/stock.svelte';
   import type { UI } from '../lib/ui.svelte';
   import Growing from './Growing.svelte';
+  import Into from './Into.svelte';
+  import Like from './Like.svelte';
   import LeftBehind from './LeftBehind.svelte';
   import Materials from './Materials.svelte';
   import NameField from './NameField.svelte';
+  import Shelves from './Shelves.svelte';
   import StockTools from './StockTools.svelte';
 
   let { session, ui, project }: { session: Session; ui: UI; project: string } = $props();
@@ -23,13 +27,20 @@
   let left = $state.raw<string[]>([]);
   const layer = $derived(session.layer(ui.selected));
   const steps = $derived(streamOf(layer, 'mask'));
-  const found = $derived((masks ?? []).filter((m) => m.name.toLowerCase().includes(find.trim().toLowerCase())));
+  let shelf = $state('');
+  const failed = (why: string) => (error = why);
+  const found = $derived(
+    stock.on(shelf, masks ?? [], (m) => m.id).filter((m) => m.name.toLowerCase().includes(find.trim().toLowerCase())),
+  );
   const load = () =>
     api.masks().then(
       (m) => (masks = m),
       (e) => (error = e.message),
     );
-  onMount(load);
+  onMount(() => {
+    void stock.need();
+    void load();
+  });
   $effect(() => {
     if (incoming.taken) void load();
   });
@@ -74,6 +85,7 @@
       index: -1,
       newStep: { ...step, steps: fresh(m.steps as Step[]) } as Step,
     });
+    stock.used(m.id);
     ui.step = id;
     ui.stock = false;
   }
@@ -106,6 +118,7 @@
     >
     {#if error}<p class="error" role="alert">{error}</p>{/if}
     <LeftBehind {left} />
+    <Shelves keys={(masks ?? []).map((m) => m.id)} bind:shelf {failed} />
     {#if dropped}
       {@const d = dropped}
       <p class="quiet text-sm">
@@ -126,6 +139,7 @@
             onclick={() => use(m)}><img src={`/api/stock/${m.id}/picture`} alt="" width="132" height="96" /></button
           >
           <div class="flex items-center gap-1">
+            <Like key={m.id} name={m.name} {failed} />
             {#if naming === m.id}
               <NameField
                 value={m.name}
@@ -152,6 +166,7 @@
             >write ·</a
           >
           <span class="quiet text-xs">{m.steps?.length} step{m.steps?.length === 1 ? '' : 's'}</span>
+          <Into keys={[m.id]} label={`Put ${m.name} into a collection`} {failed} />
         </article>
       {/snippet}
     </Growing>

@@ -4,9 +4,13 @@
   import { api, type KnownStamp, type MadeBrush, type SavedPalette } from '../api/client';
   import { incoming, writeFrom } from '../lib/grime.svelte';
   import { stampAsTip } from '../lib/press.svelte';
+  import { shipped, stock } from '../lib/stock.svelte';
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
   import Growing from './Growing.svelte';
+  import Into from './Into.svelte';
+  import Like from './Like.svelte';
+  import Shelves from './Shelves.svelte';
   import Shot from './Shot.svelte';
 
   type Kind = 'brushes' | 'stamps' | 'palettes';
@@ -25,13 +29,18 @@
   let error = $state('');
   let list = $state.raw<Item[] | null>(null);
   let dropped = $state.raw<Item | null>(null);
+  /** which of them are listed: all, those used last, or a collection by its id */
+  let shelf = $state('');
+  const failed = (why: string) => (error = why);
   const found = $derived.by(() => {
     const words = find.toLowerCase().split(/\s+/).filter(Boolean);
-    return (list ?? []).filter((i) => words.every((w) => `${i.name} ${i.about}`.toLowerCase().includes(w)));
+    return stock
+      .on(shelf, list ?? [], (i) => i.key)
+      .filter((i) => words.every((w) => `${i.name} ${i.about}`.toLowerCase().includes(w)));
   });
 
   const ofBrush = (m: MadeBrush): Item => ({
-    key: m.id || m.name,
+    key: m.id || shipped('brush', m.name),
     id: m.id ?? '',
     name: m.name,
     about: m.group,
@@ -39,7 +48,7 @@
     take: () => ui.takeBrush(m),
   });
   const ofStamp = (s: KnownStamp): Item => ({
-    key: s.id,
+    key: s.group === 'kept' ? s.id : shipped('stamp', s.id),
     id: s.group === 'kept' ? s.id : '',
     name: s.recipe.name,
     about: s.group,
@@ -69,7 +78,7 @@
       error = (e as Error).message;
     }
   }
-  onMount(() => void act(async () => {}));
+  onMount(() => void act(() => stock.need()));
   $effect(() => {
     if (incoming.taken) void act(async () => {});
   });
@@ -77,6 +86,7 @@
     error = '';
     try {
       await i.take();
+      stock.used(i.key);
       ui.stock = false;
     } catch (e) {
       error = (e as Error).message;
@@ -96,6 +106,7 @@
   aria-label={`Find among the ${kind}`}
   onkeydown={(e) => (e.stopPropagation(), e.key === 'Escape' && (ui.stock = false))}
 />
+<Shelves keys={(list ?? []).map((i) => i.key)} bind:shelf {failed} />
 {#if error}<p class="error" role="alert">{error}</p>{/if}
 {#if dropped}
   {@const d = dropped}
@@ -119,6 +130,7 @@
         {/if}
       </button>
       <div class="flex items-center gap-1">
+        <Like key={i.key} name={i.name} {failed} />
         <span class="grow truncate">{i.name}</span>
         {#if i.id}
           <a
@@ -135,7 +147,10 @@
           >
         {/if}
       </div>
-      <span class="quiet text-xs">{i.about}</span>
+      <div class="flex items-center gap-1">
+        <span class="quiet grow truncate text-xs">{i.about}</span>
+        <Into keys={[i.key]} label={`Put ${i.name} into a collection`} {failed} />
+      </div>
     </article>
   {/snippet}
 </Growing>

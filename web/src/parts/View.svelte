@@ -10,7 +10,7 @@
   import type { Cell, Rect } from '../view/cells';
   import { covered } from '../lib/reach';
   import { times } from '../lib/stack';
-  import { stock } from '../lib/stock.svelte';
+  import { keyOf, stock } from '../lib/stock.svelte';
   import { Detail } from '../view/detail.svelte';
   import { suggested } from '../view/grips';
   import { Overlay } from '../view/overlay';
@@ -203,7 +203,7 @@
     try {
       const on = await covered(session, ui, at);
       if (!on) return void held.try(null);
-      stock.used(held.material);
+      stock.used(keyOf(held.material));
       await held.put(on.reach);
     } catch (err) {
       session.message = (err as Error).message;
