@@ -63,7 +63,7 @@
       {#if picture}<img src={picture} alt="Preview of a stroke" />{/if}
       <span>{b.name}</span>
     </button>
-    <span class="quiet says" title={t.text}>{t.text}</span>
+    <span class="quiet lays-on" title={t.text}>{t.text}</span>
     <div class="tabs" role="tablist" aria-label="Settings of the brush">
       {#each tabs as [id, label, help] (id)}
         <button role="tab" aria-selected={tab === id} title={help} onclick={() => (tab = id)}>{label}</button>
@@ -106,7 +106,7 @@
     padding: 0 8px 3px;
     background: var(--raised);
   }
-  .says {
+  .lays-on {
     flex: 0 1 auto;
     max-width: 30%;
     overflow: hidden;

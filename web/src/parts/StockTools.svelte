@@ -149,7 +149,7 @@
       </div>
       <div class="flex items-center gap-1">
         <span class="quiet grow truncate text-xs">{i.about}</span>
-        <Into keys={[i.key]} label={`Put ${i.name} into a collection`} {failed} />
+        <span class="into"><Into keys={[i.key]} label={`Put ${i.name} into a collection`} {failed} /></span>
       </div>
     </article>
   {/snippet}
@@ -178,6 +178,17 @@
     display: grid;
     grid-template-columns: repeat(8, 1fr);
     height: 60px;
+  }
+  .into {
+    opacity: 0;
+  }
+  article:hover .into,
+  .into:focus-within {
+    opacity: 1;
+  }
+  .into :global(select) {
+    height: 20px;
+    font-size: 12px;
   }
   .error {
     border-left: 3px solid var(--brick);

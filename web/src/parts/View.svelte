@@ -403,23 +403,23 @@
   canvas.picking {
     cursor: cell;
   }
-  :global(.over) {
+  .view :global(.over) {
     position: absolute;
     inset: 0;
     width: 100%;
     height: 100%;
     pointer-events: none;
   }
-  :global(.over path) {
+  .view :global(.over path) {
     fill: none;
     stroke: white;
     stroke-width: 1.2;
   }
-  :global(.over path.halo) {
+  .view :global(.over path.halo) {
     stroke: rgb(0 0 0 / 0.55);
     stroke-width: 3;
   }
-  :global(.says) {
+  .view :global(.says) {
     position: absolute;
     z-index: 3;
     pointer-events: none;
