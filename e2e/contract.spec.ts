@@ -122,12 +122,9 @@ test('a sheet that is made smaller while what is seen of it is found is drawn', 
   await settled(page);
 });
 
-test('what is done while the line is cut is kept when it is back', async ({ page }) => {
-  await openProject(page, 'Mooring bollard');
-  const count = await layers(page).count();
-  const kept = page.locator('.kept');
-  await page.evaluate(() => {
-    // a line that is cut, and stays so until it may open
+/** Cuts the line, which stays so while the window's cut is true. */
+const cut = (page: Page) =>
+  page.evaluate(() => {
     const real = WebSocket.prototype.send;
     (window as any).cut = true;
     WebSocket.prototype.send = function (m) {
@@ -135,6 +132,12 @@ test('what is done while the line is cut is kept when it is back', async ({ page
       real.call(this, m);
     };
   });
+
+test('what is done while the line is cut is kept when it is back', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const count = await layers(page).count();
+  const kept = page.locator('.kept');
+  await cut(page);
   await page.getByRole('button', { name: '+ Paint layer' }).click();
   await expect(kept).toContainText('1 change not kept yet');
   expect(await layers(page).count()).toBe(count);
@@ -150,14 +153,7 @@ test('a project that is left while the line is cut is kept all the same; closing
   await openProject(page, 'Mooring bollard');
   const project = page.url();
   const count = await layers(page).count();
-  await page.evaluate(() => {
-    const real = WebSocket.prototype.send;
-    (window as any).cut = true;
-    WebSocket.prototype.send = function (m) {
-      if ((window as any).cut) return this.close();
-      real.call(this, m);
-    };
-  });
+  await cut(page);
   await page.getByRole('button', { name: '+ Paint layer' }).click();
   await expect(page.locator('.kept')).toContainText('1 change not kept yet');
   await page.getByTitle('All projects').click();
