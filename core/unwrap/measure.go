@@ -303,7 +303,7 @@ func (r *Report) measureSheet(m *mesh.Model, sheet, size int) SheetReport {
 			for _, t := range d.tris {
 				in += area[t] * float64(m.FaceNormal(int(t)).Length()) / 2
 			}
-			if q := in / max(worldOf[i], 1e-30) / mean; q < 1.0/4 || q > 4 {
+			if q := in / max(worldOf[i], 1e-30) / mean; q < 1.0/3 || q > 3 { // at least one is, where they differ by more than 9 in area
 				odd = append(odd, d.tris...)
 			}
 		}
@@ -478,7 +478,7 @@ func padding(owner []int32, n int) (gap int, island int32) {
 			ring = append(ring, int32(i))
 		}
 	}
-	for step := 0; len(ring) > 0 && float64(step) <= best+1 && step < 64; step++ {
+	for step := 0; len(ring) > 0 && float64(step) <= best+1; step++ {
 		var next []int32
 		for _, i := range ring {
 			x, y := int(i)%n, int(i)/n
