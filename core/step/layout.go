@@ -147,7 +147,11 @@ func flatPattern(kind, label, help string, size float64, list []Param, make func
 			texel := in.Frame.Footprint * l.inv
 			n := samplesOf(texel)
 			one := make(in, min(texel/float32(n), 1), l.seed)
-			f := spread(one, n, texel)
+			thin, wide := in.thin(texel), one
+			f := spread(one, n, texel, thin)
+			if n == 2 && thin {
+				wide = make(in, min(texel*finds, 1), l.seed)
+			}
 			keep, usual := float32(1), float32(0.5)
 			if texel > 0.8 { // pieces of few texels fade to what they are on average
 				keep = 1 - geom.Smoothstep(0.8, 2, texel)
@@ -161,8 +165,26 @@ func flatPattern(kind, label, help string, size float64, list []Param, make func
 					return clamp01(usual + keep*(l.value(i, f)-usual))
 				}
 			}
-			in.averaged(out, n, of(one), of(f))
+			in.averaged(out, n, thin, of(wide), of(one), of(f))
 		}})
+}
+
+// finds is how many texels wide edges are drawn where it is looked for texels that one runs
+// through: a line thinner than a texel shows at the middles beside it, and none is passed over.
+const finds = 2
+
+// thin reports whether a pattern has lines that may be thinner than texels, whose edge is given
+// in pieces: those of its parameters that are the width of one say so.
+func (in Input) thin(texel float32) bool {
+	for _, p := range in.desc.Params {
+		switch p.Name {
+		case "line", "joint", "width", "gap", "thread":
+			if w := in.Number(p.Name); w > 0 && w < 3*texel {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // samplesOf returns how thoroughly a texel is averaged: 1 at its middle alone where the
@@ -188,11 +210,15 @@ type sampling struct{ first, more [][2]float32 }
 
 var (
 	four = [][2]float32{{-0.125, -0.375}, {0.375, -0.125}, {0.125, 0.375}, {-0.375, 0.125}}
-	// of patterns whose pieces are large, and of those whose lines are as fine as texels;
+	// of patterns whose pieces are large, or have thin lines, and of those whose lines are as fine as texels;
 	// a flat one is cheap and may be as regular as a grid
 	largePieces = sampling{lattice(2, 1), lattice(6, 5)}
+	thinLines   = sampling{four, lattice(6, 5)}
 	fineSolid   = sampling{four, lattice(12, 5)}
 	fineFlat    = sampling{four, lattice(21, 13)}
+	// of pieces about as large as a texel: what a few places agree on is where they fall in
+	// each piece alike, and may be anything
+	tinyPieces = sampling{lattice(34, 21), nil}
 )
 
 // lattice is a rank-1 lattice of n places with the step k.
@@ -221,10 +247,11 @@ func (sets *sampling) mean(f func(a, b float32) float32) float32 {
 	return sum / float32(len(sets.first)+len(sets.more))
 }
 
-// averaged fills a row with a pattern's means over texels. Of a pattern whose lines are at
-// least as wide as the texels, middle, its value at a texel's middle, is enough where it is
-// about that of the texels beside: only where an edge runs through is the mean taken.
-func (in Input) averaged(out []float32, n int, middle, mean func(i int) float32) {
+// averaged fills a row with a pattern's means over texels. Of a pattern of large pieces middle,
+// its value at a texel's middle, is enough where it is about that of the texels beside: only
+// where an edge runs through is the mean taken. Where lines may be thin, it is wide, the same
+// with its edges drawn wide, that is compared.
+func (in Input) averaged(out []float32, n int, thin bool, wide, middle, mean func(i int) float32) {
 	f := in.Frame
 	if n != 2 || f.W < 2 || f.H < 2 {
 		in.each(out, 0, mean)
@@ -232,25 +259,36 @@ func (in Input) averaged(out []float32, n int, middle, mean func(i int) float32)
 	}
 	about := make([]float32, len(out))
 	if in.Need == nil {
-		in.each(about, 0, middle)
+		in.each(about, 0, wide)
 	} else {
 		wider := in
 		wider.Need = make([]bool, len(out))
 		for i, need := range in.Need {
 			if need {
 				x, y := i%f.W, i/f.W
-				wider.Need[i] = true
-				wider.Need[y*f.W+max(x-1, 0)], wider.Need[y*f.W+min(x+1, f.W-1)] = true, true
-				wider.Need[max(y-1, 0)*f.W+x], wider.Need[min(y+1, f.H-1)*f.W+x] = true, true
+				for v := max(y-1, 0); v <= min(y+1, f.H-1); v++ {
+					for u := max(x-1, 0); u <= min(x+1, f.W-1); u++ {
+						wider.Need[v*f.W+u] = true
+					}
+				}
 			}
 		}
-		wider.each(about, 0, middle)
+		wider.each(about, 0, wide)
+	}
+	// the texels above and below, beside, and where lines may be thin across: one may run
+	// between two rows of texels that it makes alike
+	ways := [8]int{-f.W, f.W, -1, 1, -f.W - 1, -f.W + 1, f.W - 1, f.W + 1}
+	those := ways[:4]
+	if thin {
+		those = ways[:]
 	}
 	in.each(out, 0, func(i int) float32 {
-		x, y := i%f.W, i/f.W
 		v, others := about[i], 0
-		for _, j := range [4]int{y*f.W + max(x-1, 0), y*f.W + min(x+1, f.W-1), max(y-1, 0)*f.W + x, min(y+1, f.H-1)*f.W + x} {
-			if j == i || f.Tri[j] < 0 {
+		x, y := i%f.W, i/f.W
+		inner := x > 0 && y > 0 && x < f.W-1 && y < f.H-1
+		for _, way := range those {
+			j := i + way
+			if !inner && (j < 0 || j >= len(about) || j%f.W-x > 1 || x-j%f.W > 1) || f.Tri[j] < 0 {
 				continue
 			}
 			others++
@@ -261,17 +299,30 @@ func (in Input) averaged(out []float32, n int, middle, mean func(i int) float32)
 		if others == 0 {
 			return mean(i)
 		}
-		return v
+		if !thin {
+			return v
+		}
+		return middle(i)
 	})
 }
 
+func pieces(thin bool) *sampling {
+	if thin {
+		return &thinLines
+	}
+	return &largePieces
+}
+
 // spread averages a flat pattern over a texel.
-func spread(f func(u, v float32) float32, n int, texel float32) func(u, v float32) float32 {
+func spread(f func(u, v float32) float32, n int, texel float32, thin bool) func(u, v float32) float32 {
 	if n == 1 {
 		return f
 	}
-	sets := &largePieces
-	if n > 2 {
+	sets := pieces(thin)
+	switch {
+	case texel > 0.6:
+		sets = &tinyPieces
+	case n > 2:
 		sets = &fineFlat
 	}
 	return func(u, v float32) float32 {
@@ -281,11 +332,11 @@ func spread(f func(u, v float32) float32, n int, texel float32) func(u, v float3
 
 // spreadSolid averages a pattern in space over the square of the surface that a texel
 // stands for: edges gives its two edges at point i.
-func spreadSolid(f func(p geom.Vec3, i int) float32, n int, edges func(i int) (a, b geom.Vec3)) func(p geom.Vec3, i int) float32 {
+func spreadSolid(f func(p geom.Vec3, i int) float32, n int, thin bool, edges func(i int) (a, b geom.Vec3)) func(p geom.Vec3, i int) float32 {
 	if n == 1 {
 		return f
 	}
-	sets := &largePieces
+	sets := pieces(thin)
 	if n > 2 {
 		sets = &fineSolid
 	}
@@ -319,7 +370,11 @@ func solidPattern(kind, label, help, group string, size float64, list []Param, m
 			n := samplesOf(texel)
 			sp := in.space(stretch)
 			one := make(in, min(texel*[4]float32{0, 1, 0.5, 0.4}[n], 1), seed)
-			f := spreadSolid(one, n, func(i int) (a, b geom.Vec3) { return sp.texel(i, inv) })
+			thin, wide := in.thin(texel), one
+			f := spreadSolid(one, n, thin, func(i int) (a, b geom.Vec3) { return sp.texel(i, inv) })
+			if n == 2 && thin {
+				wide = make(in, min(texel*finds, 1), seed)
+			}
 			keep, usual := float32(1), float32(0.5)
 			if texel > 0.8 {
 				keep = 1 - geom.Smoothstep(0.8, 2, texel)
@@ -333,7 +388,7 @@ func solidPattern(kind, label, help, group string, size float64, list []Param, m
 					return clamp01(usual + keep*(f(sp.at(i).Mul(inv), i)-usual))
 				}
 			}
-			in.averaged(out, n, of(one), of(f))
+			in.averaged(out, n, thin, of(wide), of(one), of(f))
 		}})
 }
 
