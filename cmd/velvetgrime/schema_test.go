@@ -35,7 +35,7 @@ func TestTheSchemaInTheDocsIsTheOneOfTheCode(t *testing.T) {
 
 // Every step's example stands in a document that is read, checked and evaluated.
 func TestEveryExampleWorks(t *testing.T) {
-	m := sample.Bollard()
+	s := eval.NewScene(sample.Bollard(), cache.New(1<<26))
 	for _, d := range step.Descriptions() {
 		example, _ := json.Marshal(stepExample(d))
 		doc := `{"format":"velvetgrime.document","version":1,"sheets":{"Cast iron":{"size":128}},"layers":[
@@ -47,7 +47,6 @@ func TestEveryExampleWorks(t *testing.T) {
 			t.Errorf("%s: %v", d.Kind, err)
 			continue
 		}
-		s := eval.NewScene(m, cache.New(1<<24))
 		p := eval.Compile(s, parsed, "", "")
 		for _, tile := range surface.Tiles(0, 128) {
 			if _, err := p.Channel(t.Context(), s.OnTile(tile), stack.BaseColor); err != nil {

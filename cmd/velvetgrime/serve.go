@@ -96,9 +96,11 @@ func demoCommand() *cobra.Command {
 }
 
 func openAPICommand() *cobra.Command {
-	return &cobra.Command{Use: "openapi", Short: "Print the API's description", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	return &cobra.Command{Use: "openapi", Short: "Print the API's description", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
 		b, err := api.OpenAPI()
-		fmt.Println(string(b))
+		if err == nil {
+			_, err = fmt.Fprintln(c.OutOrStdout(), string(b))
+		}
 		return err
 	}}
 }

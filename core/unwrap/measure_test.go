@@ -64,11 +64,11 @@ func TestDistortionOfLinearMaps(t *testing.T) {
 				t.Fatalf("stretched %v by %v, turned %v and %v: angle %v, area %v", long, short, a, b, angle[i], area[i])
 			}
 		}
-		s := Measure(m, Same(512)).Sheets[0]
+		s := Measure(m, Same(128)).Sheets[0]
 		if (s.Mirrored == 1) != (mirror < 0) {
 			t.Fatalf("the map with mirror %v is said to have %d mirrored islands", mirror, s.Mirrored)
 		}
-		if want := 512 * math.Sqrt(long*short); math.Abs(s.Density[1]/want-1) > 2e-3 || math.Abs(s.Space-long*short) > 1e-4 {
+		if want := 128 * math.Sqrt(long*short); math.Abs(s.Density[1]/want-1) > 2e-3 || math.Abs(s.Space-long*short) > 1e-4 {
 			t.Fatalf("density %v, space %v; want %v and %v", s.Density, s.Space, want, long*short)
 		}
 	}

@@ -34,6 +34,7 @@ type service struct {
 	url   string
 	store *store.Store
 	dsn   string
+	hub   *live.Hub
 }
 
 func startService(t *testing.T) *service {
@@ -61,7 +62,7 @@ func startService(t *testing.T) *service {
 		cancel()
 		s.Close()
 	})
-	return &service{t, srv.URL, s, dsn}
+	return &service{t, srv.URL, s, dsn, hub}
 }
 
 func (s *service) request(method, path string, body any, head ...string) (int, []byte) {
@@ -320,6 +321,7 @@ func TestWhatIsAcknowledgedIsKeptAndUndoGoesOverReloads(t *testing.T) {
 
 func TestACutLineKeepsTheStrokeDrawnSoFar(t *testing.T) {
 	s := startService(t)
+	s.hub.ComeBack = 200 * time.Millisecond
 	id := s.bollard()
 	w := s.open(id, "ann")
 	w.send(addCoat)

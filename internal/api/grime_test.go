@@ -155,7 +155,7 @@ func elsewhere(t *testing.T) *service {
 		hub.Close()
 		s.Close()
 	})
-	return &service{t, srv.URL, s, dsn}
+	return &service{t, srv.URL, s, dsn, hub}
 }
 
 // A project goes to a server with another database, which knows nothing of it: its document,

@@ -24,9 +24,6 @@ type cutStroke struct {
 	timer *time.Timer
 }
 
-// cutFor is how long a page whose line was cut has to come back and go on.
-const cutFor = 20 * time.Second
-
 // cut takes a growing stroke over from a page that is gone.
 func (s *Session) cut(v *viewer) {
 	if v.stroke == nil || len(v.stroke.Stroke.Points) == 0 {
@@ -37,7 +34,7 @@ func (s *Session) cut(v *viewer) {
 	c := &cutStroke{*v.stroke, v.ways, v.actor, nil}
 	v.stroke = nil
 	s.growing[id] = c
-	c.timer = time.AfterFunc(cutFor, func() {
+	c.timer = time.AfterFunc(s.hub.ComeBack, func() {
 		s.later(func() {
 			if s.growing[id] == c {
 				s.keepCut(id)

@@ -26,16 +26,18 @@ type Hub struct {
 	// Transient hubs belong to a process that does not own projects: they read a
 	// project anew for every job.
 	Transient bool
-	holder    store.Holder
-	mu        sync.Mutex
-	open      map[string]*Session
-	opening   map[string]*opening
-	closed    bool
-	stop      context.CancelFunc
-	beside    atomic.Bool  // something is drawn beside the projects
-	drawing   atomic.Int32 // pages for which tiles are made
-	bare      atomic.Int32 // those of them that have nothing to show yet
-	drawn     atomic.Int64 // when the last of them was done, Unix milliseconds
+	// ComeBack is how long a page whose line was cut has to come back and go on with its stroke
+	ComeBack time.Duration
+	holder   store.Holder
+	mu       sync.Mutex
+	open     map[string]*Session
+	opening  map[string]*opening
+	closed   bool
+	stop     context.CancelFunc
+	beside   atomic.Bool  // something is drawn beside the projects
+	drawing  atomic.Int32 // pages for which tiles are made
+	bare     atomic.Int32 // those of them that have nothing to show yet
+	drawn    atomic.Int64 // when the last of them was done, Unix milliseconds
 }
 
 // First waits, half a minute at most, while a page has nothing to show yet: it comes before
@@ -118,13 +120,14 @@ const besideRoom = 48 << 20
 func NewHub(s *store.Store, limit int) *Hub {
 	ctx, stop := context.WithCancel(context.Background())
 	h := &Hub{
-		Store:   s,
-		Cache:   cache.New(limit),
-		Beside:  cache.New(besideRoom),
-		holder:  store.NewHolder(),
-		open:    map[string]*Session{},
-		opening: map[string]*opening{},
-		stop:    stop,
+		Store:    s,
+		Cache:    cache.New(limit),
+		Beside:   cache.New(besideRoom),
+		ComeBack: 20 * time.Second,
+		holder:   store.NewHolder(),
+		open:     map[string]*Session{},
+		opening:  map[string]*opening{},
+		stop:     stop,
 	}
 	go h.tend(ctx)
 	return h
