@@ -247,8 +247,24 @@ test('projects: create from an OBJ, a broken file is refused, rename, delete, br
   await page.getByRole('button', { name: 'Delete Quay slab' }).click();
   await page.getByRole('link', { name: 'Open the bin' }).click();
   await page.getByRole('button', { name: 'Delete Quay slab for good' }).click();
-  await page.getByRole('dialog').getByRole('button', { name: 'Keep it' }).click();
+  const keep = page.getByRole('dialog').getByRole('button', { name: 'Keep it' });
+  const forGood = page.getByRole('button', { name: 'Delete Quay slab for good', includeHidden: true });
+  await keep.click();
   await expect(line).toBeVisible();
+  await expect(page.getByRole('dialog')).toHaveCount(0);
+  // one that closes takes none with it that is opened meanwhile
+  for (const wait of [0, 90, 105]) {
+    await forGood.evaluate((b: HTMLElement) => b.click());
+    await keep.evaluate(async (b: HTMLElement, wait) => {
+      b.click();
+      await new Promise((done) => setTimeout(done, wait));
+      document.querySelector<HTMLElement>('[aria-label="Delete Quay slab for good"]')!.click();
+    }, wait);
+    await page.waitForTimeout(250);
+    await expect(page.getByRole('dialog')).toHaveCount(1);
+    await keep.click();
+    await expect(page.getByRole('dialog')).toHaveCount(0);
+  }
   await page.getByRole('button', { name: 'Delete Quay slab for good' }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Delete for good' }).click();
   await expect(line).toHaveCount(0);

@@ -1,7 +1,8 @@
 <script lang="ts">
   // The bin: deleted projects until they expire.
-  import { Button, Modal } from 'flowbite-svelte';
+  import { Button } from 'flowbite-svelte';
   import { api, type Binned } from '../api/client';
+  import Asked from '../parts/Asked.svelte';
 
   let list = $state<Binned[] | null>(null);
   let error = $state('');
@@ -24,8 +25,7 @@
     );
     await load();
   }
-  async function discard() {
-    const p = discarding!;
+  async function discard(p: Binned) {
     discarding = null;
     error = '';
     await api.discard(p.id).catch((e) => (error = e.message));
@@ -64,15 +64,15 @@
     </ul>
   {/if}
 </main>
-{#if discarding}
-  <Modal open title={`Delete “${discarding.name}” for good?`} size="xs" onclose={() => (discarding = null)}>
+<Asked about={discarding} title={`Delete “${discarding?.name}” for good?`} close={() => (discarding = null)}>
+  {#snippet children(p)}
     <p>Its layers, strokes, bakes and deliveries go with it. This is the one thing that cannot be taken back.</p>
     <div class="flex gap-2">
       <Button color="alternative" onclick={() => (discarding = null)}>Keep it</Button>
-      <Button color="red" onclick={discard}>Delete for good</Button>
+      <Button color="red" onclick={() => discard(p)}>Delete for good</Button>
     </div>
-  </Modal>
-{/if}
+  {/snippet}
+</Asked>
 
 <style>
   .note {

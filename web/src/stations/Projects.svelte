@@ -1,9 +1,10 @@
 <script lang="ts">
-  import { Button, Input, Modal, Spinner } from 'flowbite-svelte';
+  import { Button, Input, Spinner } from 'flowbite-svelte';
   import { api, type About, type Job, type Project } from '../api/client';
   import { accepts } from '../lib/forms';
   import { incoming, isGrime } from '../lib/grime.svelte';
   import { scenesOf } from '../lib/scenes';
+  import Asked from '../parts/Asked.svelte';
   import JobLine from './prepare/JobLine.svelte';
 
   let { about }: { about: About } = $props();
@@ -232,24 +233,24 @@
   {/if}
   <p class="mt-6"><a class="chip" href="#/bin">Bin</a></p>
 </main>
-{#if several}
-  <Modal open title="Which scene?" size="xs" onclose={() => (several = null)}>
-    <p>The file has {several.scenes.length} scenes. One becomes the project.</p>
+<Asked about={several} title="Which scene?" close={() => (several = null)}>
+  {#snippet children(file)}
+    <p>The file has {file.scenes.length} scenes. One becomes the project.</p>
     <div class="flex flex-col gap-2">
-      {#each several.scenes as name, i (i)}
-        <Button color="alternative" onclick={() => create(several!.files, String(i + 1))}>{name}</Button>
+      {#each file.scenes as name, i (i)}
+        <Button color="alternative" onclick={() => create(file.files, String(i + 1))}>{name}</Button>
       {/each}
     </div>
-  </Modal>
-{/if}
-{#if renaming}
-  <Modal open title="Rename the project" size="xs" onclose={() => (renaming = null)}>
+  {/snippet}
+</Asked>
+<Asked about={renaming} title="Rename the project" close={() => (renaming = null)}>
+  {#snippet children()}
     <form onsubmit={rename} class="flex gap-2">
       <Input bind:value={name} aria-label="Name" maxlength={120} autofocus />
       <Button type="submit" color="primary">Rename</Button>
     </form>
-  </Modal>
-{/if}
+  {/snippet}
+</Asked>
 
 <style>
   .card {
