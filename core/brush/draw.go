@@ -207,7 +207,7 @@ func (s *Stroke) lay(f *raster.Frame, c *Coverage, d dab, w twin, fall []float32
 				}
 				if inTip {
 					h := grainAt(k.Grain.Kind, geom.V3(u*d.r, v*d.r*tall, 0), geom.V3(0, 0, 1), 1/k.Grain.Size)
-					a *= held(h, a/2, seen) // one dab reaches down half of it
+					a *= paintInGrain(h, a/2, seen) // one dab reaches down half of it
 				}
 				if a *= d.weight; a <= 0 || !s.Within.Has(f.Tri[j]) {
 					continue
@@ -280,16 +280,16 @@ func (s *Stroke) Held(f *raster.Frame, c *Coverage) {
 		}
 		switch g.In {
 		case "":
-			c.Cover[i] = v * held(grainAt(g.Kind, f.Pos[i], f.Nrm[i], inv), v, seen)
+			c.Cover[i] = v * paintInGrain(grainAt(g.Kind, f.Pos[i], f.Nrm[i], inv), v, seen)
 		case GrainLine:
-			c.Cover[i] = v * held(c.pits[i], v, seen)
+			c.Cover[i] = v * paintInGrain(c.pits[i], v, seen)
 		}
 	}
 }
 
-// held is the share of a coverage that a grain holds: paint reaches down to a depth that
+// paintInGrain is the share of a coverage that a grain holds: paint reaches down to a depth that
 // grows with its amount. h is 0 on a hill and 1 in a pit.
-func held(h, cover, seen float32) float32 {
+func paintInGrain(h, cover, seen float32) float32 {
 	return 1 - seen + seen*geom.Smoothstep(h*0.85-0.15, h*0.85+0.15, cover)
 }
 

@@ -213,7 +213,7 @@ func encode(
 func weight(size int, maps []Map, depth []int) int64 {
 	n := int64(5)
 	for i, d := range depth {
-		n += int64(held(maps[i].Channels)) * int64(d) / 8
+		n += int64(componentsFor(maps[i].Channels)) * int64(d) / 8
 	}
 	return n * int64(size) * int64(size)
 }

@@ -117,8 +117,8 @@ type target struct {
 	words bool // 16 bit
 }
 
-// held is how many components a picture holds for so many channels.
-func held(channels int) int {
+// componentsFor is how many components a picture holds for so many channels.
+func componentsFor(channels int) int {
 	if channels == 1 {
 		return 1
 	}

@@ -88,7 +88,7 @@ func (p *Program) ownKey(u *surface.Surface, pl *layerPlan, c stack.Channel, pad
 // goesOn reports whether what a layer holds of a channel goes through a stream.
 func (pl *layerPlan) goesOn(c stack.Channel) bool {
 	coat := pl.coats[c]
-	return coat != nil && coat.stream != nil && coat.stream.held != nil
+	return coat != nil && coat.stream != nil && coat.stream.content != nil
 }
 
 // after returns the key of a channel's state after one more layer. A layer that
@@ -574,7 +574,7 @@ func (p *Program) ownCovered(
 	cover.Value = 1
 	switch {
 	case pl.goesOn(info.Channel):
-		return p.afterHeld(ctx, u, pl, info, counts)
+		return p.contentThroughStream(ctx, u, pl, info, counts)
 	case pl.layer.Kind == stack.Paint:
 		return p.paintedOwn(ctx, u, pl, info)
 	case pl.layer.Kind == stack.Picture:

@@ -102,13 +102,13 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 	p.baked = cache.NewHash("baked").Str(string(b)).Sum()
 	b, _ = json.Marshal(d.Facts())
 	p.facts = cache.NewHash("facts").Key(p.baked).Str(string(b)).Sum()
-	kept := plans{map[planKey]*layerPlan{}, map[string]*brush.List{}}
+	fresh := plans{map[planKey]*layerPlan{}, map[string]*brush.List{}}
 	s.mu.Lock()
 	known := s.plans
 	s.mu.Unlock()
-	p.layers = p.compile(d.Layers, hotLayer, known, kept)
+	p.layers = p.compile(d.Layers, hotLayer, known, fresh)
 	s.mu.Lock()
-	s.plans = kept
+	s.plans = fresh
 	s.mu.Unlock()
 	return p
 }
@@ -122,7 +122,7 @@ type plans struct {
 
 // compile plans a list of layers and returns those that show. Plans of layers
 // that did not change since the last document are used again.
-func (p *Program) compile(list []*stack.Layer, hotLayer string, known, kept plans) []*layerPlan {
+func (p *Program) compile(list []*stack.Layer, hotLayer string, known, fresh plans) []*layerPlan {
 	var out []*layerPlan
 	for _, l := range list {
 		k := planKey{l, p.Doc.Light == stack.Linear}
@@ -133,16 +133,16 @@ func (p *Program) compile(list []*stack.Layer, hotLayer string, known, kept plan
 		} else {
 			*pl = *p.Scene.plan(l, p.Doc)
 		}
-		kept.layers[k] = pl
+		fresh.layers[k] = pl
 		list := func(name string, strokes []*brush.Stroke) *brush.List {
 			out := brush.NewList(strokes, known.lists[name])
 			if out != nil {
-				kept.lists[name] = out
+				fresh.lists[name] = out
 			}
 			return out
 		}
 		pl.strokes = list(l.ID, l.Strokes)
-		pl.kids = p.compile(l.Layers, hotLayer, known, kept)
+		pl.kids = p.compile(l.Layers, hotLayer, known, fresh)
 		p.all[l.ID] = pl
 		l.EachStep(func(s *stack.Step) {
 			if s.Kind == stack.Follow || len(s.Strokes) > 0 {
@@ -189,7 +189,7 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 		}
 		if holds(l.Kind) {
 			info, _ := d.Info(c)
-			planHeld(l, c, info, cp)
+			planContent(l, c, info, cp)
 		}
 		pl.coats[c] = cp
 	}

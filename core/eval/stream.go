@@ -17,11 +17,11 @@ import (
 
 // streamPlan is a stream with the keys of its parameters.
 type streamPlan struct {
-	steps  []stepPlan
-	ground []float32 // what it begins with, 1 or 3 components
-	start  Key
-	color  bool      // whether colours are wanted at its end
-	held   *heldPlan // what it begins with in place of the ground; nil: that
+	steps   []stepPlan
+	ground  []float32 // what it begins with, 1 or 3 components
+	start   Key
+	color   bool         // whether colours are wanted at its end
+	content *contentPlan // what it begins with in place of the ground; nil: that
 	// of a stream that begins with what was painted: reads it from a tile
 	read func(ctx context.Context, u *surface.Surface) (pix.Rows, error)
 }
@@ -106,7 +106,7 @@ func (sp *streamPlan) active(upTo int) bool {
 // single returns the one source that the first steps come to, kept by its own
 // parameters and laid as it is over the ground, or nil.
 func (sp *streamPlan) single(upTo int) *stepPlan {
-	if sp.held != nil {
+	if sp.content != nil {
 		return nil
 	}
 	var found *stepPlan
@@ -154,8 +154,8 @@ func (p *Program) streamKey(u *surface.Surface, sp *streamPlan, upTo int, pad fl
 		}
 	}
 	k := cache.Join(u.Key, sp.start, 11)
-	if sp.held != nil {
-		k = cache.Join(k, p.heldKey(u, sp.held, pad), 22)
+	if sp.content != nil {
+		k = cache.Join(k, p.contentKey(u, sp.content, pad), 22)
 	}
 	for i := range upTo {
 		s := &sp.steps[i]
@@ -230,9 +230,9 @@ func (p *Program) streamWhere(
 			}
 		}
 		out, from = v.Clone(), last+1
-	} else if sp.held != nil {
+	} else if sp.content != nil {
 		var err error
-		if out, err = p.held(ctx, u, sp.held); err != nil {
+		if out, err = p.contentRows(ctx, u, sp.content); err != nil {
 			return nil, err
 		}
 	} else {
@@ -242,7 +242,7 @@ func (p *Program) streamWhere(
 			out = append(out, row)
 		}
 	}
-	first := from == 0 && sp.held == nil
+	first := from == 0 && sp.content == nil
 	later := p.ahead(u, sp, from, upTo, need)
 	var scratch, alpha []float32
 	for i := from; i < upTo; i++ {

@@ -41,7 +41,7 @@ func (u *pusher) foresee(ctx context.Context) {
 	}
 	g, ctx := par.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
-	for _, maps := range byTile(u.kept.missing(slots, keys)) {
+	for _, maps := range byTile(u.store.missing(slots, keys)) {
 		g.Go(func() error {
 			t := p.Scene.OnTile(maps[0].Tile)
 			for _, s := range maps {

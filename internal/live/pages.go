@@ -117,9 +117,9 @@ func size(p *eval.Program, sheet int) int {
 	return 1024
 }
 
-// held forgets what the page of the browser does not hold any more, or has no room for: of
+// forgetDropped forgets what the page of the browser does not hold any more, or has no room for: of
 // what was sent up to the tile that it had when it told.
-func (u *pusher) held() {
+func (u *pusher) forgetDropped() {
 	if !u.wish.told {
 		return
 	}

@@ -92,7 +92,7 @@ func TestWhatAPageHoldsIsWhatItTold(t *testing.T) {
 		for s, h := range u.have {
 			before[s] = h
 		}
-		u.held()
+		u.forgetDropped()
 		for s, h := range before {
 			bits, room := told[s.Tile]
 			keeps := room && (bits&(1<<s.kind) != 0 || h.number > 40)
@@ -106,7 +106,7 @@ func TestWhatAPageHoldsIsWhatItTold(t *testing.T) {
 	}
 	u, _ := lookedAt(t, wish{})
 	u.have[slot{surface.Tile{Size: 128}, 0}] = sent{}
-	if u.held(); len(u.have) != 1 {
+	if u.forgetDropped(); len(u.have) != 1 {
 		t.Fatal("a page that told nothing lost what it has")
 	}
 }

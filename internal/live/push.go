@@ -71,7 +71,7 @@ type pusher struct {
 	readyOf string
 	heard   int64  // up to which request of the page this pass goes
 	coming  soloed // the pen hovers over another layer than the one under edit
-	kept    *tileStore
+	store   *tileStore
 
 	failures failing
 }
@@ -92,7 +92,7 @@ func newPusher(v *viewer) *pusher {
 		cards: map[string]eval.Key{},
 		keys:  map[slot]eval.Key{},
 		ready: map[surface.Tile]bool{},
-		kept:  newTileStore(v.s.hub.Store, v.s.ID),
+		store: newTileStore(v.s.hub.Store, v.s.ID),
 	}
 }
 
@@ -104,9 +104,9 @@ const (
 )
 
 func (u *pusher) run(ctx context.Context) error {
-	u.kept.load(ctx)
+	u.store.load(ctx)
 	keep := func() {
-		if err := u.kept.keep(u.have); err != nil {
+		if err := u.store.keep(u.have); err != nil {
 			log.Print(err)
 		}
 	}
@@ -135,7 +135,7 @@ func (u *pusher) run(ctx context.Context) error {
 		select {
 		case w := <-u.v.want:
 			u.wish = w
-			u.held()
+			u.forgetDropped()
 		default:
 		}
 		if u.wait && !u.wish.told {
@@ -235,7 +235,7 @@ func (u *pusher) pass(ctx context.Context) error {
 	u.clock++
 	want := u.wanted(p)
 	changed := u.changed(p, want.seen)
-	slow := u.kept.missing(changed, u.keys)
+	slow := u.store.missing(changed, u.keys)
 	u.order(changed, want)
 	var later []slot // the coarser ones, when finer ones come first
 	if len(slow) > draftAbove {
@@ -272,7 +272,7 @@ func (u *pusher) pass(ctx context.Context) error {
 	}
 	// the cards come before much that has to be evaluated, and after what is kept
 	many := len(changed) == 0 || len(changed) > 24
-	first := many && (len(changed) == 0 || len(u.kept.missing(changed, u.keys)) > 24)
+	first := many && (len(changed) == 0 || len(u.store.missing(changed, u.keys)) > 24)
 	if first {
 		if err := u.pictures(ctx, p); err != nil {
 			return err
@@ -392,7 +392,7 @@ func (u *pusher) sendAll(ctx context.Context, p *eval.Program, slots []slot) (bo
 	for len(tiles) > 0 {
 		some := tiles[:min(batch, len(tiles))]
 		tiles = tiles[len(some):]
-		got := u.kept.fetch(ctx, slices.Concat(some...), u.keys)
+		got := u.store.fetch(ctx, slices.Concat(some...), u.keys)
 		g, gctx := par.WithContext(ctx)
 		if len(some) < batch { // not enough tiles for all cores: their maps side by side
 			some = halves(some)
@@ -443,13 +443,13 @@ func (u *pusher) frame(
 	key eval.Key,
 	got map[string][]byte,
 ) ([]byte, error) {
-	if b, ok := got[u.kept.name(s, key)]; ok && s.kind < mapAlone {
+	if b, ok := got[u.store.name(s, key)]; ok && s.kind < mapAlone {
 		return b, nil
 	}
 	t := p.Scene.OnTile(s.Tile)
 	if t.Empty() {
 		if s.kind < mapAlone {
-			u.kept.add(s, key, nil)
+			u.store.add(s, key, nil)
 		}
 		return nil, nil
 	}
@@ -462,7 +462,7 @@ func (u *pusher) frame(
 	b := encodeTile(t.Frame(), s, planes)
 	if u.failures.note(s, passed.List()); s.kind < mapAlone && u.wish.alone != "layer" && !u.v.aside &&
 		len(passed.List()) == 0 {
-		u.kept.add(s, key, b)
+		u.store.add(s, key, b)
 	}
 	return b, nil
 }

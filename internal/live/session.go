@@ -48,13 +48,13 @@ type Session struct {
 	doubt    *change               // of which it is not known whether it was kept
 	growing  map[string]*cutStroke // strokes whose page is gone, by id
 
-	mu      sync.Mutex
-	model   *mesh.Model // with its UV layout; another one after an unwrap
-	scene   *eval.Scene
-	current *eval.Program // what viewers show, with live strokes and previews
-	kept    *stack.Document
-	glb     []byte
-	report  *reported // what the checks found; nil: not looked yet
+	mu           sync.Mutex
+	model        *mesh.Model // with its UV layout; another one after an unwrap
+	scene        *eval.Scene
+	current      *eval.Program // what viewers show, with live strokes and previews
+	acknowledged *stack.Document
+	glb          []byte
+	report       *reported // what the checks found; nil: not looked yet
 }
 
 // read loads a project.
@@ -208,7 +208,7 @@ func (s *Session) idle() time.Duration {
 func (s *Session) Document() *stack.Document {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return s.kept
+	return s.acknowledged
 }
 
 // Program returns the acknowledged document ready for evaluation.
@@ -246,7 +246,7 @@ func (s *Session) refresh() {
 	}
 	p := eval.Compile(s.Scene(), d, s.hot, live)
 	s.mu.Lock()
-	s.current, s.kept = p, s.doc
+	s.current, s.acknowledged = p, s.doc
 	s.mu.Unlock()
 	for v := range s.viewers {
 		if v.instead != nil {

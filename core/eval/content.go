@@ -14,8 +14,8 @@ import (
 // stream begins with what is held in place of a ground; what moves over the surface in it moves
 // how much is covered as well.
 
-// heldPlan says that a stream begins with what a layer holds of a channel.
-type heldPlan struct {
+// contentPlan says that a stream begins with what a layer holds of a channel.
+type contentPlan struct {
 	layer   string
 	channel stack.Channel
 	covers  bool // it begins with how much is covered, not with the channel
@@ -31,8 +31,8 @@ func holds(kind string) bool {
 // divided by what they make of the weights, is the mean colour around.
 var mixing = map[string]bool{"blur": true, "smear": true}
 
-// planHeld plans the stream of a channel of a layer that holds something; nil when it has none.
-func planHeld(l *stack.Layer, c stack.Channel, info stack.ChannelInfo, coat *coatPlan) {
+// planContent plans the stream of a channel of a layer that holds something; nil when it has none.
+func planContent(l *stack.Layer, c stack.Channel, info stack.ChannelInfo, coat *coatPlan) {
 	if len(coat.coat.Stream) == 0 {
 		return
 	}
@@ -41,7 +41,7 @@ func planHeld(l *stack.Layer, c stack.Channel, info stack.ChannelInfo, coat *coa
 	}
 	coat.stream = planStream(coat.coat.Stream, nil)
 	coat.stream.color = info.Color()
-	coat.stream.held = &heldPlan{layer: l.ID, channel: c}
+	coat.stream.content = &contentPlan{layer: l.ID, channel: c}
 	var moves []*stack.Step
 	alone := true
 	for i := range coat.stream.steps {
@@ -57,8 +57,8 @@ func planHeld(l *stack.Layer, c stack.Channel, info stack.ChannelInfo, coat *coa
 	// a height that adds to what lies below covers everything: where nothing is held it adds nothing
 	if info.Channel != stack.Height && len(moves) > 0 {
 		coat.moved = planStream(moves, nil)
-		coat.moved.held = &heldPlan{layer: l.ID, channel: c, covers: true}
-		coat.stream.held.weighed = alone && !info.Vector()
+		coat.moved.content = &contentPlan{layer: l.ID, channel: c, covers: true}
+		coat.stream.content.weighed = alone && !info.Vector()
 	}
 }
 
@@ -84,8 +84,8 @@ func (p *Program) bare(
 	return st.c, st.a, err
 }
 
-// heldKey is the key of what a stream begins with, within pad metres.
-func (p *Program) heldKey(u *surface.Surface, h *heldPlan, pad float32) Key {
+// contentKey is the key of what a stream begins with, within pad metres.
+func (p *Program) contentKey(u *surface.Surface, h *contentPlan, pad float32) Key {
 	pl := p.all[h.layer]
 	info, _ := p.Doc.Info(h.channel)
 	k := cache.Join(p.bottom(u, info), pl.coats[h.channel].key, 51)
@@ -106,8 +106,8 @@ func (p *Program) heldKey(u *surface.Surface, h *heldPlan, pad float32) Key {
 	return k
 }
 
-// held evaluates what a stream begins with: greys or colours of 0 to 1, as its steps take them.
-func (p *Program) held(ctx context.Context, u *surface.Surface, h *heldPlan) (pix.Rows, error) {
+// contentRows evaluates what a stream begins with: greys or colours of 0 to 1, as its steps take them.
+func (p *Program) contentRows(ctx context.Context, u *surface.Surface, h *contentPlan) (pix.Rows, error) {
 	pl := p.all[h.layer]
 	info, _ := p.Doc.Info(h.channel)
 	v, cover, err := p.bare(ctx, u, pl, info)
@@ -143,9 +143,9 @@ func (p *Program) held(ctx context.Context, u *surface.Surface, h *heldPlan) (pi
 	return out, nil
 }
 
-// afterHeld evaluates what a layer holds of a channel after the channel's stream, and how much
+// contentThroughStream evaluates what a layer holds of a channel after the channel's stream, and how much
 // it covers.
-func (p *Program) afterHeld(
+func (p *Program) contentThroughStream(
 	ctx context.Context, u *surface.Surface, pl *layerPlan, info stack.ChannelInfo, counts region,
 ) (pix.Planes, pix.Plane, error) {
 	coat := pl.coats[info.Channel]
@@ -166,7 +166,7 @@ func (p *Program) afterHeld(
 			return nil, cover, err
 		}
 	}
-	if coat.stream.held.weighed && cover.Data != nil {
+	if coat.stream.content.weighed && cover.Data != nil {
 		out = out.Clone()
 		for _, row := range out {
 			for k, a := range cover.Data {
