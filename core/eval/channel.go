@@ -76,6 +76,10 @@ func (p *Program) ownKey(u *surface.Surface, pl *layerPlan, c stack.Channel, pad
 			k = cache.Join(k, sk[len(sk)-1], 2)
 		}
 	}
+	if pl.layer.Kind == stack.Decals {
+		_, dk := p.decalsAt(u, pl, pad)
+		k = cache.Join(k, dk, 24)
+	}
 	if coat.stream != nil {
 		k = cache.Join(k, p.streamKey(u, coat.stream, len(coat.stream.steps), pad), 3)
 	}
@@ -110,6 +114,15 @@ func (p *Program) after(u *surface.Surface, info stack.ChannelInfo, pl *layerPla
 		k = cache.Join(k, kids, 15)
 		k = cache.Join(k, cache.NewHash("group").Str(fmt.Sprint(mode, amount, pl.layer.Isolated)).Sum(), 16)
 		return cache.Join(k, p.maskKey(u, pl, pad), 3)
+	}
+	if pl.layer.Kind == stack.Decals {
+		far := pad
+		if pl.goesOn(info.Channel) {
+			far += p.total(pl.coats[info.Channel].stream)
+		}
+		if list, _ := p.decalsAt(u, pl, far); len(list) == 0 {
+			return k
+		}
 	}
 	if pl.layer.Kind == stack.Paint {
 		far := pad
@@ -579,6 +592,8 @@ func (p *Program) ownCovered(
 		return p.paintedOwn(ctx, u, pl, info)
 	case pl.layer.Kind == stack.Picture:
 		return p.pictured(u, coat.coat, info)
+	case pl.layer.Kind == stack.Decals:
+		return p.decaled(u, pl, info)
 	case coat.stream == nil:
 		for _, x := range p.value(info, coat.coat.Value) {
 			v = append(v, pix.Plane{Value: x})

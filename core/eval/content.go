@@ -24,7 +24,7 @@ type contentPlan struct {
 
 // holds reports whether layers of a kind hold something of their own.
 func holds(kind string) bool {
-	return kind == stack.Paint || kind == stack.Picture || kind == stack.Group
+	return kind == stack.Paint || kind == stack.Picture || kind == stack.Group || kind == stack.Decals
 }
 
 // mixing are the steps that are sums of what lies around: what they make of weighed colours,
@@ -75,6 +75,8 @@ func (p *Program) bare(
 		return p.paintedOwn(ctx, u, pl, info)
 	case stack.Picture:
 		return p.pictured(u, pl.coats[info.Channel].coat, info)
+	case stack.Decals:
+		return p.decaled(u, pl, info)
 	}
 	empty := state{c: make(pix.Planes, info.Components), clear: true}
 	if info.Vector() {
@@ -96,6 +98,9 @@ func (p *Program) contentKey(u *surface.Surface, h *contentPlan, pad float32) Ke
 		k = cache.Join(k, Key{}, 53)
 	}
 	switch pl.layer.Kind {
+	case stack.Decals:
+		_, dk := p.decalsAt(u, pl, pad)
+		k = cache.Join(k, dk, 24)
 	case stack.Paint:
 		if _, sk := p.strokes.Touching(u, p.painting(pl), string(h.channel), pad); len(sk) > 0 {
 			k = cache.Join(k, sk[len(sk)-1], 2)

@@ -543,6 +543,11 @@ func TestWarmIsFreshOverRandomOperations(t *testing.T) {
 	tiny.Cache = cache.New(1 << 18) // a few tiles
 	r := rand.New(rand.NewPCG(11, 12))
 	d := stack.New([]string{"Sheet 1", "Sheet 2"}, 512)
+	labels := decalLayer()
+	soft := labels.Channels[stack.Roughness]
+	soft.Source, soft.Stream = "grey", []*stack.Step{st("blur", map[string]any{"radius": 3 * texel})}
+	labels.Channels[stack.Roughness] = soft
+	d.Layers = []*stack.Layer{labels}
 	n := 0
 	name := func(what string) string { n++; return fmt.Sprint(what, n) }
 	kinds := []string{"noise", "levels", "blur", "invert", "slope", "even", "warp"}
@@ -567,13 +572,19 @@ func TestWarmIsFreshOverRandomOperations(t *testing.T) {
 	}
 	for i := range many {
 		var op stack.Op
-		pick := func() *stack.Layer { return d.Layers[r.IntN(len(d.Layers))] }
-		switch k := r.IntN(10); {
-		case len(d.Layers) < 2 || k == 0 && len(d.Layers) < 5:
+		pick := func() *stack.Layer {
+			for {
+				if l := d.Layers[r.IntN(len(d.Layers))]; l.Kind == stack.Fill {
+					return l
+				}
+			}
+		}
+		switch k := r.IntN(12); {
+		case len(d.Layers) < 3 || k == 0 && len(d.Layers) < 6:
 			l := fill(name("layer"), 0.5+0.5*r.Float32(), coats{stack.Roughness: met("normal", 1, r.Float32()), stack.BaseColor: met("multiply", 0.8, r.Float32(), 0.4, 0.6)}, random(), st("hand", nil))
 			l.Mask[1].ID = name("hand")
 			op = stack.AddLayer{Index: r.IntN(len(d.Layers) + 1), Layer: l}
-		case k == 1 && len(d.Layers) > 2:
+		case k == 1 && len(d.Layers) > 3:
 			op = stack.RemoveLayer{Target: pick().ID}
 		case k < 5: // a stroke
 			l := pick()
@@ -583,6 +594,17 @@ func TestWarmIsFreshOverRandomOperations(t *testing.T) {
 			d = back[len(back)-1-r.IntN(3)]
 			back = append(back, d)
 			continue
+		case k > 9: // a decal is set, or moved
+			c := label(name("decal"), 250*r.Float32(), 120*r.Float32(), 20+60*r.Float32())
+			c.Wrapped, c.Amount, c.Up = r.IntN(3) == 0, 0.4+0.6*r.Float32(), [3]float32{r.Float32() - 0.5, 0, r.Float32() - 0.5}
+			if r.IntN(2) == 0 {
+				c.Picture, c.Text, c.Color = "", "BERTH 7", [3]float32{0.9, r.Float32(), 0.1}
+			}
+			op = stack.AddDecal{Target: "labels", Index: -1, Decal: c}
+			if have := d.Layer("labels").Decals; len(have) > 2 {
+				c.ID = have[r.IntN(len(have))].ID
+				op = stack.SetDecal{Target: "labels", Decal: c}
+			}
 		default:
 			l := pick()
 			op = stack.AddStep{Target: l.ID, Path: stack.MaskStream, Index: 0, Step: random()}

@@ -58,6 +58,7 @@ type layerPlan struct {
 	ids     []stack.IDColor
 
 	followers []*stack.Step // what its agents follow
+	decals    []*decalPlan  // lowest first
 }
 
 // coatPlan is what a layer does to a channel.
@@ -169,7 +170,7 @@ func (p *Program) compile(list []*stack.Layer, hotLayer string, known, fresh pla
 }
 
 func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
-	pl := &layerPlan{layer: l, coats: map[stack.Channel]*coatPlan{}}
+	pl := &layerPlan{layer: l, coats: map[stack.Channel]*coatPlan{}, decals: planDecals(l.Decals)}
 	for c, coat := range l.Channels {
 		if !coat.On || coat.Amount == 0 {
 			if l.Kind == stack.Group {

@@ -82,8 +82,8 @@ func (l *Layer) check(d *Document, r Rules) error {
 	if l.ID == "" || l.ID == Below || len(l.ID) > 64 || len(l.Name) > 200 {
 		return fmt.Errorf("the id %q is empty or reserved, or id or name is too long", l.ID[:min(len(l.ID), 70)])
 	}
-	if !slices.Contains([]string{Fill, Paint, Group, Picture}, l.Kind) {
-		return fmt.Errorf("kind %q is none of fill, paint, group, picture", l.Kind)
+	if !slices.Contains([]string{Fill, Paint, Group, Picture, Decals}, l.Kind) {
+		return fmt.Errorf("kind %q is none of fill, paint, group, picture, decals", l.Kind)
 	}
 	if len(l.Layers) > 0 && l.Kind != Group {
 		return fmt.Errorf("a %s layer cannot hold layers; only a group can", l.Kind)
@@ -95,6 +95,9 @@ func (l *Layer) check(d *Document, r Rules) error {
 		return err
 	}
 	if err := checkDials(l); err != nil {
+		return err
+	}
+	if err := l.checkDecals(); err != nil {
 		return err
 	}
 	if err := blend.Check(l.Blend, false); err != nil {
@@ -178,7 +181,10 @@ func (l *Layer) checkCoat(d *Document, c Channel, coat Coat) error {
 	if coat.Blend != "" && !slices.Contains(info.Modes, coat.Blend) {
 		return fmt.Errorf("%s: blend mode %q is not one of %v", info.Label, string(coat.Blend), info.Modes)
 	}
-	if l.Kind == Fill && len(coat.Value) != info.Components {
+	if !slices.Contains([]string{"", "value", "color", "grey", "coverage"}, coat.Source) {
+		return fmt.Errorf("%s: the source %q is none of value, color, grey, coverage", info.Label, coat.Source)
+	}
+	if (l.Kind == Fill || l.Kind == Decals) && len(coat.Value) != info.Components {
 		return fmt.Errorf("%s: %d numbers where %d are needed", info.Label, len(coat.Value), info.Components)
 	}
 	if !(coat.Bevel >= 0 && coat.Bevel <= 1) || !(coat.Lip >= 0 && coat.Lip <= 1) {

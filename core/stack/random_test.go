@@ -34,7 +34,28 @@ func randomOp(r *rand.Rand, d *stack.Document, n int) stack.Op {
 		}
 		return s
 	}
-	switch r.IntN(15) {
+	a := func(id string) *stack.Decal {
+		return &stack.Decal{ID: id, Name: "Decal", Text: "12", Nrm: [3]float32{0, 1, 0}, Up: [3]float32{1, 0, 0}, Wide: 0.1, Depth: 0.1, Facing: 60 + 100*r.Float32(), Amount: 1, Locked: r.IntN(6) == 0}
+	}
+	switch r.IntN(18) {
+	case 15:
+		return stack.AddLayer{Index: place, Layer: &stack.Layer{ID: fmt.Sprint("d", n), Name: "D", Kind: stack.Decals, Visible: true, Amount: 1, Decals: []*stack.Decal{a("first")}}}
+	case 16, 17:
+		d.Walk(func(l *stack.Layer, _ []*stack.Layer) {
+			if l.Kind == stack.Decals && (step == "none" || r.IntN(2) == 0) {
+				target = l.ID
+			}
+		})
+		switch id := pick([]string{"first", "second", "gone"}); r.IntN(4) {
+		case 0:
+			return stack.AddDecal{Target: target, Index: place, Decal: a(pick([]string{"second", fmt.Sprint("e", n)}))}
+		case 1:
+			return stack.SetDecal{Target: target, Decal: a(id)}
+		case 2:
+			return stack.MoveDecal{Target: target, Decal: id, Index: place}
+		default:
+			return stack.RemoveDecal{Target: target, Decal: id}
+		}
 	case 0:
 		return stack.AddLayer{Parent: pick(groups), Index: place, Layer: &stack.Layer{ID: fmt.Sprint("l", n), Name: "L", Kind: pick([]string{stack.Fill, stack.Group, stack.Paint}), Visible: true, Amount: 0.5}}
 	case 1:

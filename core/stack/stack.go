@@ -42,13 +42,15 @@ const (
 	Group = "group"
 	// Picture is a layer whose channels were baked, a picture a sheet with coverage.
 	Picture = "picture"
+	// Decals is a layer of pictures and words set on the surface.
+	Decals = "decals"
 )
 
 // Layer is one coat, or a group of them.
 type Layer struct {
 	ID       string           `json:"id"`
 	Name     string           `json:"name"`
-	Kind     string           `json:"kind" enum:"fill,paint,group,picture"`
+	Kind     string           `json:"kind" enum:"fill,paint,group,picture,decals"`
 	Visible  bool             `json:"visible"`
 	Locked   bool             `json:"locked,omitempty" doc:"refuses every change but unlocking"`
 	Amount   float32          `json:"amount" minimum:"0" maximum:"1"`
@@ -62,6 +64,7 @@ type Layer struct {
 	Made     *Origin          `json:"made,omitempty" doc:"of a group that was a material when it was put down"`
 	Strokes  []*brush.Stroke  `json:"-"`
 	StrokeID []string         `json:"strokes,omitempty" doc:"strokes of a paint layer, oldest first"`
+	Decals   []*Decal         `json:"decals,omitempty" doc:"of a decal layer, lowest first"`
 }
 
 // Origin tells what a group was made from.
@@ -96,6 +99,7 @@ type Coat struct {
 	Stream   []*Step           `json:"stream,omitempty" doc:"of a fill layer its source when not empty, the value otherwise; of all others what they hold goes on through it"`
 	Range    []float32         `json:"range,omitempty" doc:"what black and white of the stream mean in a channel of one component"`
 	Pictures map[string]string `json:"pictures,omitempty" doc:"of a picture layer: picture by sheet name"`
+	Source   string            `json:"source,omitempty" enum:",value,color,grey,coverage" doc:"of a decal layer: its value, the picture's colour, its grey, or how much it covers; empty: a colour's colour, a number's value"`
 	Blend    blend.Mode        `json:"blend"`
 	Amount   float32           `json:"amount" minimum:"0" maximum:"1"`
 	Bevel    float32           `json:"bevel,omitempty" minimum:"0" maximum:"1" doc:"of height: metres over which the coat rises from its border, in from where the mask is half; 0: as the mask"`

@@ -683,6 +683,19 @@ export interface components {
       kind: 'channel.add';
       value: components['schemas']['AddedChannel'];
     };
+    /** @description set a decal on the surface */
+    AddDecal: {
+      /**
+       * Format: int64
+       * @description lowest 0; -1 on top
+       */
+      index?: number;
+      /** @enum {string} */
+      kind: 'decal.add';
+      /** @description the decal layer's id */
+      target: string;
+      value: components['schemas']['Decal'];
+    };
     /** @description add a layer, with all that is in it */
     AddLayer: {
       /**
@@ -999,6 +1012,11 @@ export interface components {
       };
       /** @description what black and white of the stream mean in a channel of one component */
       range?: number[] | null;
+      /**
+       * @description of a decal layer: its value, the picture's colour, its grey, or how much it covers; empty: a colour's colour, a number's value
+       * @enum {string}
+       */
+      source?: '' | 'value' | 'color' | 'grey' | 'coverage';
       /** @description of a fill layer its source when not empty, the value otherwise; of all others what they hold goes on through it */
       stream?: components['schemas']['Step'][] | null;
       value?: number[] | null;
@@ -1107,6 +1125,82 @@ export interface components {
       steps: {
         [key: string]: number[] | null;
       };
+    };
+    Decal: {
+      /** Format: float */
+      amount: number;
+      /** @description of words and of what has no colours of its own, sRGB-encoded */
+      color: number[] | null;
+      /**
+       * @description what of a picture covers: what its alpha says, what is light, what is dark, or all that is not the key colour
+       * @enum {string}
+       */
+      cover?: '' | 'light' | 'dark' | 'key';
+      /**
+       * Format: float
+       * @description metres before and behind its middle within which it lies on the surface
+       */
+      depth: number;
+      /**
+       * Format: float
+       * @description degrees by which the surface may turn away from it; 180: any
+       */
+      facing: number;
+      /** @description left is right */
+      flip?: boolean;
+      /** @enum {string} */
+      font?: '' | 'bold' | 'regular' | 'mono';
+      hidden?: boolean;
+      id: string;
+      /** @description the key colour, sRGB-encoded */
+      key: number[] | null;
+      /** @description refuses every change but unlocking */
+      locked?: boolean;
+      name: string;
+      /** @description how the surface faces there */
+      nrm: number[] | null;
+      /** @description a stored picture */
+      picture?: string;
+      /** @description its middle, metres */
+      pos: number[] | null;
+      /** @description several of them */
+      row?: components['schemas']['DecalRow'];
+      /**
+       * Format: float
+       * @description metres; 0: as its picture or its words have it
+       */
+      tall?: number;
+      /** @description in place of a picture: words, in up to eight lines */
+      text?: string;
+      /** @description what lies behind something else has it too */
+      through?: boolean;
+      /** @description towards its head */
+      up: number[] | null;
+      /**
+       * Format: float
+       * @description metres
+       */
+      wide: number;
+      /** @description it follows the surface around bends and keeps its size; otherwise it is flat and is cast along its normal */
+      wrapped?: boolean;
+    };
+    DecalRow: {
+      /** @description a place on the axis, metres */
+      at: number[] | null;
+      /** @description its direction */
+      axis: number[] | null;
+      /** Format: int64 */
+      count: number;
+      /**
+       * @description beside each other, or round an axis
+       * @enum {string}
+       */
+      kind: 'row' | 'axis';
+      /**
+       * Format: float
+       * @description of a row metres from one to the next, to the right; round an axis degrees, 0: evenly all around
+       */
+      step: number;
     };
     Dense: {
       blob: string;
@@ -1762,13 +1856,15 @@ export interface components {
       channels: {
         [key: string]: components['schemas']['Coat'];
       };
+      /** @description of a decal layer, lowest first */
+      decals?: components['schemas']['Decal'][] | null;
       /** @description of a group */
       dials?: components['schemas']['Dial'][] | null;
       id: string;
       /** @description of a group: its layers meet each other alone before they meet what lies below (W3C Compositing, section 9) */
       isolated?: boolean;
       /** @enum {string} */
-      kind: 'fill' | 'paint' | 'group' | 'picture';
+      kind: 'fill' | 'paint' | 'group' | 'picture' | 'decals';
       /** @description of a group, innermost first */
       layers?: components['schemas']['Layer'][] | null;
       /** @description refuses every change but unlocking */
@@ -1967,6 +2063,20 @@ export interface components {
       /** @description and with the dial at 1 */
       to: number[] | null;
     };
+    /** @description put a decal elsewhere in the order of its layer */
+    MoveDecal: {
+      /** @description its id */
+      decal: string;
+      /**
+       * Format: int64
+       * @description counted without it; -1 on top
+       */
+      index?: number;
+      /** @enum {string} */
+      kind: 'decal.move';
+      /** @description the decal layer's id */
+      target: string;
+    };
     /** @description put a layer elsewhere */
     MoveLayer: {
       /**
@@ -2009,6 +2119,10 @@ export interface components {
       | components['schemas']['SetStep']
       | components['schemas']['AddStroke']
       | components['schemas']['RemoveStroke']
+      | components['schemas']['AddDecal']
+      | components['schemas']['SetDecal']
+      | components['schemas']['MoveDecal']
+      | components['schemas']['RemoveDecal']
       | components['schemas']['SizeSheet']
       | components['schemas']['SetLight']
       | components['schemas']['AddChannel']
@@ -2381,6 +2495,15 @@ export interface components {
       /** @description the channel */
       target: string;
     };
+    /** @description take a decal off */
+    RemoveDecal: {
+      /** @description its id */
+      decal: string;
+      /** @enum {string} */
+      kind: 'decal.remove';
+      /** @description the decal layer's id */
+      target: string;
+    };
     /** @description delete a layer */
     RemoveLayer: {
       /** @enum {string} */
@@ -2498,6 +2621,17 @@ export interface components {
       label?: string;
       /** @description none: the usual ones */
       value?: components['schemas']['Conditions'];
+    };
+    /** @description change a decal: where it lies, what it shows */
+    SetDecal: {
+      /** @enum {string} */
+      kind: 'decal.set';
+      /** @description for the ledger */
+      label?: string;
+      /** @description the decal layer's id */
+      target: string;
+      /** @description all of it, under the id that it has */
+      value: components['schemas']['Decal'];
     };
     /** @description set one of a layer's settings */
     SetLayer: {

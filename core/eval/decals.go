@@ -1,0 +1,381 @@
+package eval
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"math"
+	"slices"
+
+	"velvetgrime/core/cache"
+	"velvetgrime/core/cast"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
+	"velvetgrime/core/press"
+	"velvetgrime/core/raster"
+	"velvetgrime/core/spatial"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/surface"
+)
+
+// decalPlan is a decal, or one of its repeats, with what its key holds.
+type decalPlan struct {
+	*stack.Decal
+	frame cast.Frame
+	key   Key // of all that it is
+	own   Key // of what lies on the surface there, without its amount
+}
+
+// planDecals plans the decals of a layer that show, lowest first.
+func planDecals(list []*stack.Decal) (out []*decalPlan) {
+	for _, d := range list {
+		if d.Hidden || d.Amount == 0 || d.Picture == "" && d.Text == "" {
+			continue
+		}
+		for i, f := range decalFrames(d) {
+			bare := *d
+			bare.Name, bare.ID, bare.Locked, bare.Amount, bare.Row = "", "", false, 0, nil
+			b, _ := json.Marshal(bare)
+			own := cache.NewHash("decal").Str(string(b)).Str(fmt.Sprint(i, f)).Sum()
+			out = append(out, &decalPlan{d, f, cache.Join(own, Key{Lo: uint64(math.Float32bits(d.Amount))}, 61), own})
+		}
+	}
+	return out
+}
+
+// decalFrames are the frames of a decal and its repeats.
+func decalFrames(d *stack.Decal) []cast.Frame {
+	vec := func(v [3]float32) geom.Vec3 { return geom.V3(v[0], v[1], v[2]) }
+	f := cast.NewFrame(vec(d.Pos), vec(d.Nrm), vec(d.Up))
+	out := []cast.Frame{f}
+	r := d.Row
+	if r == nil {
+		return out
+	}
+	for i := 1; i < r.Count; i++ {
+		switch r.Kind {
+		case "axis":
+			step := cmp.Or(float64(r.Step), 360/float64(r.Count))
+			out = append(out, f.Turned(vec(r.At), vec(r.Axis), float64(i)*step*math.Pi/180))
+		default:
+			out = append(out, f.Shifted(float32(i)*r.Step))
+		}
+	}
+	return out
+}
+
+// decalPicture is the picture of a decal as fine as a footprint asks for, and its height in metres.
+func (p *Program) decalPicture(d *decalPlan, footprint float32) (pic *pix.Picture, tall float32, err error) {
+	if d.Text == "" {
+		if pic, err = p.Scene.Stored(d.Picture); err != nil {
+			return nil, 0, err
+		}
+		w, h := pic.Size()
+		return pic, cmp.Or(d.Tall, d.Wide*float32(h)/float32(w)), nil
+	}
+	l, err := press.NewLettering(d.Text, d.Font)
+	if err != nil {
+		return nil, 0, err
+	}
+	tall = cmp.Or(d.Tall, d.Wide/l.Aspect())
+	rows := 64 // texels of the words as fine as those of the surface, in steps of two
+	for rows < 4096 && tall/float32(rows) > footprint {
+		rows *= 2
+	}
+	key := cache.NewHash("lettering").Str(d.Text).Str(d.Font).Str(fmt.Sprint(rows)).Sum()
+	if v, ok := p.Scene.Cache.Get(key); ok {
+		return v.(letteringPicture).Picture, tall, nil
+	}
+	if pic, err = l.Picture(rows); err == nil {
+		p.Scene.Cache.Put(key, letteringPicture{pic})
+	}
+	return pic, tall, err
+}
+
+type letteringPicture struct{ *pix.Picture }
+
+// Bytes implements cache.Sized.
+func (l letteringPicture) Bytes() int { w, h := l.Size(); return 22 * w * h }
+
+// box is around all that a decal can reach.
+func (d *decalPlan) box(tall float32) geom.Box {
+	if d.Wrapped {
+		r := float32(math.Hypot(float64(d.Wide), float64(tall))) / 2
+		return geom.Box{Min: d.frame.At, Max: d.frame.At}.Pad(r)
+	}
+	f := cast.Flat{Frame: d.frame, Wide: d.Wide, Tall: tall, Depth: d.Depth, Facing: d.Facing}
+	return f.Box()
+}
+
+// tallest is how tall a decal may be, as far as it is known without its picture.
+func (p *Program) tallest(d *decalPlan) float32 {
+	if d.Tall > 0 {
+		return d.Tall
+	}
+	if _, tall, err := p.decalPicture(d, math.MaxFloat32); err == nil {
+		return tall
+	}
+	return d.Wide // it will be told where it is drawn
+}
+
+// decalsAt returns the decals of a layer that may lie within pad metres of a surface, and the
+// key of them all.
+func (p *Program) decalsAt(u *surface.Surface, pl *layerPlan, pad float32) (list []*decalPlan, k Key) {
+	for _, d := range pl.decals {
+		if u.Within(d.box(p.tallest(d)).Pad(pad)) {
+			list, k = append(list, d), cache.Join(k, d.key, 62)
+		}
+	}
+	return list, k
+}
+
+// decaled evaluates what the decals of a layer bring to a channel, and how much they cover.
+func (p *Program) decaled(u *surface.Surface, pl *layerPlan, info stack.ChannelInfo) (pix.Planes, pix.Plane, error) {
+	list, _ := p.decalsAt(u, pl, 0)
+	coat := pl.coats[info.Channel].coat
+	out := make(pix.Planes, info.Components)
+	for c, v := range p.value(info, coat.Value) {
+		out[c].Value = v
+	}
+	if len(list) == 0 {
+		return out, pix.Plane{}, nil
+	}
+	source := coat.Source
+	if source == "" && info.Color() {
+		source = "color"
+	}
+	n := len(u.Frame().Pos)
+	cover := make([]float32, n)
+	reads := source != "" && source != "value" && !info.Vector()
+	if reads {
+		for c := range out {
+			out[c].Data = make([]float32, n)
+		}
+	}
+	r := rangeOf(info, coat)
+	for _, d := range list {
+		v, err := p.decalRows(u, d)
+		if err != nil {
+			return nil, pix.Plane{}, fmt.Errorf("decal %q: %w", d.Name, err)
+		}
+		if v == nil {
+			continue
+		}
+		for i, a := range v[3] {
+			a *= d.Amount
+			if a <= 0 {
+				continue
+			}
+			sum := a + cover[i]*(1-a)
+			cover[i] = sum
+			if !reads {
+				continue
+			}
+			share := a / sum
+			grey := pix.Luma(v[0][i], v[1][i], v[2][i])
+			for c := range out {
+				var x float32
+				switch {
+				case source == "coverage":
+					x = v[3][i]
+				case source == "grey" || info.Components == 1:
+					x = grey
+				default:
+					x = v[c][i]
+				}
+				if info.Components == 1 {
+					x = r[0] + x*(r[1]-r[0])
+				}
+				out[c].Data[i] += share * (x - out[c].Data[i])
+			}
+		}
+	}
+	if reads && info.Color() && p.Doc.Light == stack.Linear {
+		out = out.Map(pix.DecodeSRGB)
+	}
+	return out, pix.Plane{Data: cover}, nil
+}
+
+// decalRows draws a decal on a surface: red, green and blue, sRGB-encoded, and how much it
+// covers; nil where it does not lie. All channels of its layer share it.
+func (p *Program) decalRows(u *surface.Surface, d *decalPlan) (pix.Rows, error) {
+	key := cache.Join(u.Key, d.own, 63)
+	named := u.Key != (Key{})
+	if named {
+		if v, ok := p.Scene.Cache.Get(key); ok {
+			return v.(pix.Rows), nil
+		}
+	}
+	f := u.Frame()
+	pic, tall, err := p.decalPicture(d, f.Footprint)
+	if err != nil {
+		return nil, err
+	}
+	out := pix.NewRows(4, len(f.Pos))
+	place := p.decalPlace(u, d, tall)
+	w, h := pic.Size()
+	pw, ph := float32(w), float32(h)
+	if d.Text != "" { // a texel of nothing lies all around words
+		pw, ph = pw-2, ph-2
+	}
+	texel := f.Footprint / d.Wide * pw / float32(w)
+	sample := pic.At(texel)
+	shows := false
+	for i, t := range f.Tri {
+		if t < 0 {
+			continue
+		}
+		x, y, share := place(i)
+		if share <= 0 {
+			continue
+		}
+		// its border runs through texels
+		share *= inBorder(x*d.Wide, d.Wide, f.Footprint) * inBorder(y*tall, tall, f.Footprint)
+		if share <= 0 {
+			continue
+		}
+		if d.Flip {
+			x = 1 - x
+		}
+		if d.Text != "" {
+			x, y = (1+x*pw)/float32(w), (1+y*ph)/float32(h)
+		}
+		v := sample.Sample(min(max(x, 0.5/float32(w)), 1-0.5/float32(w)), min(max(y, 0.5/float32(h)), 1-0.5/float32(h)))
+		a := share * d.covers(v, pic)
+		if a <= 0 {
+			continue
+		}
+		shows = true
+		if d.Text != "" || pic.Gray && d.Cover != "" {
+			copy(v[:3], d.Color[:])
+		}
+		out[0][i], out[1][i], out[2][i], out[3][i] = v[0], v[1], v[2], a
+	}
+	if shows && !d.Through {
+		p.hideBehind(f, d, out[3])
+	}
+	if !shows {
+		out = nil
+	}
+	if named {
+		p.Scene.Cache.Put(key, out)
+	}
+	return out, nil
+}
+
+// inBorder is how much of a texel at a place lies between 0 and an edge.
+func inBorder(at, edge, texel float32) float32 {
+	return min(max(at/texel+0.5, 0), 1) * min(max((edge-at)/texel+0.5, 0), 1)
+}
+
+// covers is how much of a decal a value of its picture covers.
+func (d *decalPlan) covers(v [4]float32, pic *pix.Picture) float32 {
+	switch d.Cover {
+	case "light":
+		return v[3] * pix.Luma(v[0], v[1], v[2])
+	case "dark":
+		return v[3] * (1 - pix.Luma(v[0], v[1], v[2]))
+	case "key":
+		far := float32(0)
+		for c := range 3 {
+			far = max(far, max(v[c]-d.Key[c], d.Key[c]-v[c]))
+		}
+		return v[3] * geom.Smoothstep(0.08, 0.2, far)
+	}
+	return v[3]
+}
+
+// decalPlace returns where the points of a surface lie in a decal, 0..1 from its upper left
+// corner, and how much of it they may get.
+func (p *Program) decalPlace(u *surface.Surface, d *decalPlan, tall float32) func(i int) (x, y, share float32) {
+	f := u.Frame()
+	flat := cast.Flat{Frame: d.frame, Wide: d.Wide, Tall: tall, Depth: d.Depth, Facing: d.Facing}
+	if !d.Wrapped {
+		box := flat.Box().Pad(2 * f.Footprint)
+		return func(i int) (x, y, share float32) {
+			if q := f.Pos[i]; !box.Overlaps(geom.Box{Min: q, Max: q}) {
+				return 0, 0, 0
+			}
+			return flat.Place(f.Pos[i], f.Nrm[i])
+		}
+	}
+	roll := p.unrolled(d, tall)
+	m := p.Scene.Model
+	return func(i int) (x, y, share float32) {
+		at, ok := roll.At(m, f.Tri[i], f.Pos[i])
+		if !ok {
+			return 0, 0, 0
+		}
+		return at.X/d.Wide + 0.5, 0.5 - at.Y/tall, 1
+	}
+}
+
+type unrolledSurface struct{ cast.Unrolled }
+
+// Bytes implements cache.Sized.
+func (u unrolledSurface) Bytes() int { return 60 * len(u.Unrolled) }
+
+// unrolled lays the surface out around a wrapped decal.
+func (p *Program) unrolled(d *decalPlan, tall float32) cast.Unrolled {
+	key := cache.Join(p.Scene.Base, d.own, 64)
+	if v, ok := p.Scene.Cache.Get(key); ok {
+		return v.(unrolledSurface).Unrolled
+	}
+	reach := float32(math.Hypot(float64(d.Wide), float64(tall))) / 2
+	out := cast.Unrolled{}
+	if tri := p.Scene.nearestTriangle(d.frame.At, d.frame.Out); tri >= 0 {
+		out = cast.Unroll(p.Scene.Model, tri, d.frame, reach)
+	}
+	p.Scene.Cache.Put(key, unrolledSurface{out})
+	return out
+}
+
+// hideBehind takes from a coverage the points behind which, towards where a decal is cast from,
+// something else lies within its depth.
+func (p *Program) hideBehind(f *raster.Frame, d *decalPlan, cover []float32) {
+	if d.Wrapped {
+		return
+	}
+	tree := p.Scene.Ground().Tree
+	out := d.frame.Out
+	var dirs [spatial.MaxRays]geom.Vec3
+	var b spatial.Bundle
+	for i, c := range cover {
+		if c <= 0 {
+			continue
+		}
+		// from a little above the surface, so that its own triangle does not hide it
+		from := f.Pos[i].Add(f.Nrm[i].Mul(2 * f.Footprint))
+		ahead := d.Depth - from.Sub(d.frame.At).Dot(out)
+		if ahead <= 0 {
+			continue
+		}
+		dirs[0] = out
+		b.Set(from, dirs[:1], 0, ahead)
+		if tree.Any(&b)&1 != 0 {
+			cover[i] = 0
+		}
+	}
+}
+
+// nearestTriangle is the triangle at a place that faces about as a normal, or −1.
+func (s *Scene) nearestTriangle(at, nrm geom.Vec3) int32 {
+	m := s.Model
+	return s.Ground().Tree.Closest(at, m.Bounds.Size().Length(), func(tri int32) bool {
+		return m.FaceNormal(int(tri)).Unit().Dot(nrm) > 0.2
+	}).Tri
+}
+
+// DecalsAt lists the decals of a layer that lie at a point, topmost first.
+func (p *Program) DecalsAt(u *surface.Surface, layer string) (ids []string) {
+	pl := p.all[layer]
+	if pl == nil {
+		return nil
+	}
+	for _, d := range slices.Backward(pl.decals) {
+		if v, err := p.decalRows(u, d); err == nil && v != nil && v[3][0] > 0.02 && !slices.Contains(ids, d.ID) {
+			ids = append(ids, d.ID)
+		}
+	}
+	return ids
+}

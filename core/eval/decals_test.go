@@ -1,0 +1,315 @@
+package eval
+
+import (
+	"fmt"
+	"image"
+	"image/color"
+	"math"
+	"slices"
+	"testing"
+
+	"velvetgrime/core/cache"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/pix"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
+)
+
+// board is a picture of 8 × 8 checks, red and blue, with a hole in its middle check.
+func board() *pix.Picture {
+	img := image.NewNRGBA(image.Rect(0, 0, 256, 256))
+	for y := range 256 {
+		for x := range 256 {
+			c := color.NRGBA{255, 0, 0, 255}
+			if (x/32+y/32)%2 == 1 {
+				c = color.NRGBA{0, 0, 255, 255}
+			}
+			if x/32 == 4 && y/32 == 4 {
+				c.A = 0
+			}
+			img.SetNRGBA(x, y, c)
+		}
+	}
+	return pix.NewPicture(img)
+}
+
+func decalScene(m *mesh.Model) *Scene {
+	s := NewScene(m, cache.New(1<<28))
+	pic := board()
+	s.Picture = func(name string) (*pix.Picture, error) {
+		if name != "board" {
+			return nil, fmt.Errorf("there is no picture %q", name)
+		}
+		return pic, nil
+	}
+	return s
+}
+
+// label is a decal of the board on the plate, its middle in texels of the plate.
+func label(id string, x, z, wide float32) *stack.Decal {
+	return &stack.Decal{ID: id, Name: id, Picture: "board", Pos: [3]float32{x * texel, 0, z * texel}, Nrm: [3]float32{0, 1, 0}, Up: [3]float32{0, 0, -1},
+		Wide: wide * texel, Depth: 0.05, Facing: 70, Amount: 1}
+}
+
+func decalLayer(list ...*stack.Decal) *stack.Layer {
+	l := layer("labels", stack.Decals, coats{stack.BaseColor: coat(0, 0, 0), stack.Roughness: coat(0.25)})
+	l.Decals = list
+	return l
+}
+
+func decalDoc(list ...*stack.Decal) *stack.Document {
+	ground := layer("ground", stack.Fill, coats{stack.BaseColor: coat(0, 1, 0), stack.Roughness: coat(0.75)})
+	return doc(ground, decalLayer(list...))
+}
+
+// onDeck returns a channel by place on the plate.
+func onDeck(t *testing.T, s *Scene, d *stack.Document, c stack.Channel) (out [256][128][3]float32) {
+	t.Helper()
+	if err := step.Rules.Check(d); err != nil {
+		t.Fatal(err)
+	}
+	p := Compile(s, d, "", "")
+	for sheet := range s.Model.Sheets {
+		for _, tile := range surface.Tiles(sheet, 512) {
+			u := s.OnTile(tile)
+			if u.Empty() {
+				continue
+			}
+			rows := evaluate(t, p, tile, c)
+			f := u.Frame()
+			for y := pix.Margin; y < pix.Margin+pix.Size; y++ {
+				for x := pix.Margin; x < pix.Margin+pix.Size; x++ {
+					if i := y*f.W + x; f.Inside[i] {
+						for k := range rows {
+							out[int(f.Pos[i].X/texel)][int(f.Pos[i].Z/texel)][k] = rows[k][i]
+						}
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+// The checks of a decal lie where geometry says, to a texel; what it does not cover is as below,
+// in every channel that the layer has.
+func TestADecalLiesWhereItIsSet(t *testing.T) {
+	s := decalScene(whole(t))
+	d := decalDoc(label("a", 128, 64, 64))
+	col, rough := onDeck(t, s, d, stack.BaseColor), onDeck(t, s, d, stack.Roughness)
+	for x := 1; x < 255; x++ {
+		for z := 1; z < 127; z++ {
+			// its upper left corner is at 96, 32; a check is 8 texels
+			cx, cz := (float64(x)+0.5-96)/8, (float64(z)+0.5-32)/8
+			want, r := [3]float32{0, 1, 0}, float32(0.75)
+			if cx >= 0 && cx < 8 && cz >= 0 && cz < 8 && !(int(cx) == 4 && int(cz) == 4) {
+				want, r = [3]float32{1, 0, 0}, 0.25
+				if (int(cx)+int(cz))%2 == 1 {
+					want = [3]float32{0, 0, 1}
+				}
+			}
+			if fx, fz := math.Abs(cx-math.Round(cx)), math.Abs(cz-math.Round(cz)); min(fx, fz) < 0.2 {
+				continue // a border of checks runs through, or beside
+			}
+			for k := range want {
+				if math.Abs(float64(col[x][z][k]-want[k])) > 0.05 {
+					t.Fatalf("at %d, %d it is %v, want %v", x, z, col[x][z], want)
+				}
+			}
+			if math.Abs(float64(rough[x][z][0]-r)) > 0.02 {
+				t.Fatalf("at %d, %d the roughness is %v, want %v", x, z, rough[x][z][0], r)
+			}
+		}
+	}
+}
+
+// A decal over four islands on two sheets, turned and mirrored, is the one on a seamless sheet;
+// flat and wrapped, with words and with a row.
+func TestADecalKnowsNoSeams(t *testing.T) {
+	words := label("w", 128, 64, 200)
+	words.Picture, words.Text, words.Color = "", "DUNLIN\n12", [3]float32{1, 1, 1}
+	row := label("r", 30, 64, 24)
+	row.Row = &stack.DecalRow{Kind: "row", Count: 6, Step: 38 * texel}
+	wrapped := label("u", 120, 60, 90)
+	wrapped.Wrapped = true
+	flipped := label("f", 128, 64, 90)
+	flipped.Flip, flipped.Up = true, [3]float32{1, 0, 1}
+	for _, d := range []*stack.Decal{label("a", 128, 64, 100), words, row, wrapped, flipped} {
+		a, b := onDeck(t, decalScene(whole(t)), decalDoc(d), stack.BaseColor), onDeck(t, decalScene(cutUp(t)), decalDoc(d), stack.BaseColor)
+		shown := 0
+		for x := range a {
+			for z := range a[x] {
+				if a[x][z] != [3]float32{0, 1, 0} {
+					shown++
+				}
+				for k := range 3 {
+					if math.Abs(float64(a[x][z][k]-b[x][z][k])) > 0.02 {
+						t.Fatalf("%s: at %d, %d it is %v in one piece and %v in four", d.ID, x, z, a[x][z], b[x][z])
+					}
+				}
+			}
+		}
+		if shown < 300 {
+			t.Errorf("%s: it shows on %d texels", d.ID, shown)
+		}
+	}
+}
+
+// slab is a thin plate of two sides, and a smaller one that lies above a half of it.
+func slab(t *testing.T) *mesh.Model {
+	t.Helper()
+	m := &mesh.Model{Parts: []mesh.Part{{Name: "Slab"}, {Name: "Lid"}}, Sheets: []mesh.Sheet{{Name: "Sheet 1", HasUV: true}}}
+	quad := func(part uint16, y float32, x0, x1 float32, up bool, u0, v0, w float32) {
+		first := uint32(len(m.Pos))
+		n := geom.V3(0, 1, 0)
+		if !up {
+			n = geom.V3(0, -1, 0)
+		}
+		for _, c := range [4][2]float32{{0, 0}, {0, 1}, {1, 1}, {1, 0}} {
+			m.Pos = append(m.Pos, geom.V3(x0+(x1-x0)*c[0], y, c[1]))
+			m.Nrm, m.UV = append(m.Nrm, n), append(m.UV, geom.Vec2{X: u0 + w*c[0], Y: v0 + w*c[1]})
+		}
+		a, b := [3]uint32{first, first + 1, first + 2}, [3]uint32{first, first + 2, first + 3}
+		if !up {
+			a[1], a[2], b[1], b[2] = a[2], a[1], b[2], b[1]
+		}
+		m.Tri, m.TriPart, m.TriSheet = append(m.Tri, a, b), append(m.TriPart, part, part), append(m.TriSheet, 0, 0)
+	}
+	quad(0, 0, 0, 1, true, 0.05, 0.05, 0.4)
+	quad(0, -0.002, 0, 1, false, 0.55, 0.05, 0.4)
+	quad(1, 0.02, 0.5, 1, true, 0.05, 0.55, 0.4)
+	if err := m.Finish(); err != nil {
+		t.Fatal(err)
+	}
+	return m
+}
+
+// A decal does not print through a thin plate, nor on what lies under something else within its
+// depth; it does where that is asked for.
+func TestADecalDoesNotPrintThrough(t *testing.T) {
+	m := slab(t)
+	d := &stack.Decal{ID: "a", Name: "a", Text: "MMMM", Color: [3]float32{1, 1, 1}, Pos: [3]float32{0.5, 0, 0.5}, Nrm: [3]float32{0, 1, 0}, Up: [3]float32{0, 0, -1},
+		Wide: 0.9, Tall: 0.9, Depth: 0.1, Facing: 70, Amount: 1}
+	shows := func(d *stack.Decal) (top, under, below, lid int) {
+		s := decalScene(m)
+		p := Compile(s, decalDoc(d), "", "")
+		for _, tile := range surface.Tiles(0, 256) {
+			f := s.OnTile(tile).Frame()
+			rows := evaluate(t, p, tile, stack.BaseColor)
+			for i, tri := range f.Tri {
+				if tri < 0 || !f.Inside[i] || rows[0][i] < 0.5 {
+					continue
+				}
+				switch {
+				case tri >= 4:
+					lid++
+				case tri >= 2:
+					below++
+				case f.Pos[i].X > 0.5:
+					under++
+				default:
+					top++
+				}
+			}
+		}
+		return
+	}
+	if top, under, below, lid := shows(d); top < 200 || under > 20 || below > 0 || lid < 200 {
+		t.Errorf("it shows on %d texels of the top, %d under the lid, %d of the other side, %d of the lid", top, under, below, lid)
+	}
+	through := *d
+	through.Through = true
+	if _, under, below, _ := shows(&through); under < 200 || below > 0 {
+		t.Errorf("let through it shows on %d texels under the lid and %d of the side that looks away", under, below)
+	}
+	through.Facing = 180
+	if _, _, below, _ := shows(&through); below < 200 {
+		t.Errorf("on whatever way it faces it shows on %d texels of the other side", below)
+	}
+}
+
+// What a picture says covers: by its light, its dark, and a key colour; a number can be taken
+// from its grey or its coverage; height is raised by it.
+func TestWhatOfADecalCovers(t *testing.T) {
+	s := decalScene(whole(t))
+	at := func(c stack.Channel, change func(l *stack.Layer, d *stack.Decal)) (red, blue, hole float32) {
+		l := label("a", 128, 64, 64)
+		dd := decalDoc(l)
+		change(dd.Layers[1], l)
+		v := onDeck(t, s, dd, c)
+		return v[100][36][0], v[108][36][0], v[132][68][0] // checks 0,0 and 1,0, and the hole
+	}
+	if r, b, h := at(stack.Roughness, func(_ *stack.Layer, d *stack.Decal) { d.Cover, d.Key = "key", [3]float32{0, 0, 1} }); r > 0.26 || b < 0.74 || h < 0.74 {
+		t.Errorf("with blue as key the roughness is %v on red, %v on blue, %v in the hole", r, b, h)
+	}
+	if r, b, _ := at(stack.Roughness, func(_ *stack.Layer, d *stack.Decal) { d.Cover = "dark" }); math.Abs(float64(r-(0.75-0.5*(1-0.3)))) > 0.02 || math.Abs(float64(b-(0.75-0.5*(1-0.11)))) > 0.02 {
+		t.Errorf("by its dark the roughness is %v on red and %v on blue", r, b)
+	}
+	source := func(name string) func(l *stack.Layer, d *stack.Decal) {
+		return func(l *stack.Layer, _ *stack.Decal) {
+			c := l.Channels[stack.Roughness]
+			c.Source = name
+			l.Channels[stack.Roughness] = c
+		}
+	}
+	if r, b, _ := at(stack.Roughness, source("grey")); math.Abs(float64(r-0.3)) > 0.02 || math.Abs(float64(b-0.11)) > 0.02 {
+		t.Errorf("from its grey the roughness is %v on red and %v on blue", r, b)
+	}
+	if r, _, h := at(stack.Height, func(l *stack.Layer, _ *stack.Decal) {
+		l.Channels[stack.Height] = stack.Coat{On: true, Blend: "add", Amount: 1, Value: []float32{0.003}}
+	}); math.Abs(float64(r-0.003)) > 1e-5 || h != 0 {
+		t.Errorf("it is raised by %v, in the hole by %v", r, h)
+	}
+}
+
+// A decal that moves is drawn anew only where it was and where it is; one that is hidden is
+// nowhere; the order counts; a point of it is found.
+func TestADecalIsLocal(t *testing.T) {
+	s := decalScene(whole(t))
+	a, b := decalDoc(label("a", 40, 64, 20)), decalDoc(label("a", 44, 64, 20))
+	pa, pb := Compile(s, a, "", ""), Compile(s, b, "", "")
+	same, other := 0, 0
+	for _, tile := range surface.Tiles(0, 2048) {
+		u := s.OnTile(tile)
+		if u.Empty() {
+			continue
+		}
+		if pa.Key(u, stack.BaseColor) == pb.Key(u, stack.BaseColor) {
+			same++
+		} else {
+			other++
+		}
+	}
+	if other == 0 || other > same {
+		t.Errorf("of %d tiles %d are others", same+other, other)
+	}
+	over, under := label("over", 128, 64, 60), label("under", 128, 64, 60)
+	over.Cover, over.Key = "key", [3]float32{0, 0, 1} // red alone is left of it
+	under.Cover, under.Key = "key", [3]float32{1, 0, 0}
+	both := onDeck(t, s, decalDoc(under, over), stack.BaseColor)
+	if both[101][40] == [3]float32{0, 1, 0} || both[108][40] == [3]float32{0, 1, 0} {
+		t.Error("of two on each other one is not seen through the other")
+	}
+	hidden := label("h", 128, 64, 60)
+	hidden.Hidden = true
+	for _, row := range onDeck(t, s, decalDoc(hidden), stack.BaseColor) {
+		if slices.ContainsFunc(row[1:127], func(v [3]float32) bool { return v[1] < 0.99 && v != [3]float32{} }) {
+			t.Fatal("a hidden decal shows")
+		}
+	}
+	u := s.OnFrame(onStrip(101*texel, 40*texel), "there")
+	p := Compile(s, decalDoc(under, over), "", "")
+	if ids := p.DecalsAt(u, "labels"); len(ids) != 1 {
+		t.Errorf("at the point lie %v", ids)
+	}
+	if ids := p.DecalsAt(s.OnFrame(onStrip(10*texel, 40*texel), "beside"), "labels"); len(ids) != 0 {
+		t.Errorf("beside it lie %v", ids)
+	}
+	lost := label("l", 128, 64, 60)
+	lost.Picture = "gone"
+	if _, err := Compile(s, decalDoc(lost), "", "").Channel(t.Context(), s.OnTile(surface.Tile{Size: 512, X: 1}), stack.BaseColor); err == nil {
+		t.Error("a picture that is not there is no error")
+	}
+}
