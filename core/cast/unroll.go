@@ -15,7 +15,7 @@ type Unrolled map[int32][3]geom.Vec2
 
 // Unroll lays the surface out from a place on triangle tri as far as reach metres. Each triangle
 // is laid beside the one before it about their common edge; of several ways to it the shortest
-// is taken. Corners that were laid before are used again where they nearly agree, so that
+// is taken, and none that would bring a place nearer than it is through space. Corners that were laid before are used again where they nearly agree, so that
 // curved surfaces tear far out only. It stops at edges that more than two triangles or only one
 // have.
 func Unroll(m *mesh.Model, tri int32, f Frame, reach float32) Unrolled {
@@ -95,6 +95,11 @@ func Unroll(m *mesh.Model, tri int32, f Frame, reach float32) Unrolled {
 			if d := math.Hypot(float64(had.X-at.X), float64(had.Y-at.Y)); d < 0.2*float64(max(l, away)) {
 				at = had
 			}
+		}
+		// nothing lies nearer along the surface than through space: a way that went round a bend
+		// comes out so, and is not gone on with
+		if math.Hypot(float64(at.X), float64(at.Y)) < 0.97*float64(pc.Sub(f.At).Length()) {
+			continue
 		}
 		var laid [3]geom.Vec2
 		laid[ka], laid[kb], laid[kc] = a, b, at

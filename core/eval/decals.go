@@ -303,7 +303,9 @@ func (p *Program) decalPlace(u *surface.Surface, d *decalPlan, tall float32) fun
 	m := p.Scene.Model
 	return func(i int) (x, y, share float32) {
 		at, ok := roll.At(m, f.Tri[i], f.Pos[i])
-		if !ok {
+		// nothing lies nearer along the surface than through space: what comes out so was laid
+		// over what was laid before, around a bend both ways
+		if chord := f.Pos[i].Sub(d.frame.At).Length(); !ok || at.X*at.X+at.Y*at.Y < 0.9*chord*chord {
 			return 0, 0, 0
 		}
 		return at.X/d.Wide + 0.5, 0.5 - at.Y/tall, 1

@@ -12,6 +12,7 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
+	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 	"velvetgrime/core/surface"
@@ -311,5 +312,29 @@ func TestADecalIsLocal(t *testing.T) {
 	lost.Picture = "gone"
 	if _, err := Compile(s, decalDoc(lost), "", "").Channel(t.Context(), s.OnTile(surface.Tile{Size: 512, X: 1}), stack.BaseColor); err == nil {
 		t.Error("a picture that is not there is no error")
+	}
+}
+
+// On a post whose head flares out, what is wrapped round it does not turn up elsewhere: a way
+// round a bend that comes back nearer than it is through space is none.
+func TestAWrappedDecalStaysInItsPlace(t *testing.T) {
+	s := decalScene(sample.Bollard())
+	d := &stack.Decal{ID: "a", Text: "BERTH 12", Pos: [3]float32{0.0538, 0.39602, 0.10895}, Nrm: [3]float32{0.439, -0.128, 0.889}, Up: [3]float32{0, 1, 0}, Wide: 0.4, Wrapped: true, Amount: 1}
+	plan := planDecals([]*stack.Decal{d})[0]
+	roll := Compile(s, stack.New([]string{"Cast iron"}, 256), "", "").unrolled(plan, 0.064)
+	within := 0
+	for tri, c := range roll {
+		for k, v := range s.Model.Tri[tri] {
+			if math.Abs(float64(c[k].X)) > 0.2 || math.Abs(float64(c[k].Y)) > 0.032 {
+				continue
+			}
+			within++
+			if p := s.Model.Pos[v]; math.Abs(float64(p.Y-d.Pos[1])) > 0.06 {
+				t.Fatalf("%v is laid to %v, beside the words at a height of %v", p, c[k], d.Pos[1])
+			}
+		}
+	}
+	if within < 500 {
+		t.Errorf("%d corners lie under the words", within)
 	}
 }

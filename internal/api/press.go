@@ -41,7 +41,22 @@ const (
 	stampSize = 96
 )
 
+// Lettered is how words come out.
+type Lettered struct {
+	Aspect float32 `json:"aspect" doc:"how much wider than tall they are"`
+}
+
 func (s *Server) pressRoutes(api huma.API) {
+	huma.Get(api, "/api/lettering", func(_ context.Context, in *struct {
+		Text string `query:"text" maxLength:"1000"`
+		Font string `query:"font" enum:",bold,regular,mono"`
+	}) (*body[Lettered], error) {
+		l, err := press.NewLettering(in.Text, in.Font)
+		if err != nil {
+			return nil, huma.Error422UnprocessableEntity(err.Error())
+		}
+		return &body[Lettered]{Lettered{l.Aspect()}}, nil
+	})
 	huma.Get(api, "/api/press", func(ctx context.Context, _ *struct{}) (*body[Press], error) {
 		out := Press{Combines: press.Combines, Looks: press.Looks}
 		out.Shapes, out.Treats = press.Kinds()

@@ -8,6 +8,7 @@ export type About = components['schemas']['About'];
 export type Facts = components['schemas']['Facts'];
 export type Layer = components['schemas']['Layer'];
 export type Coat = components['schemas']['Coat'];
+export type Decal = components['schemas']['Decal'];
 export type Step = components['schemas']['Step'];
 export type Doc = components['schemas']['Document'];
 export type Order = components['schemas']['Order'];
@@ -148,6 +149,8 @@ export const api = {
   pressPNG: (r: Recipe, size: number) => drawn(`/api/press/png?size=${size}`, r),
   keepStamp: (r: Recipe) => call<KnownStamp>('POST', '/api/stock/stamps', r),
   /** Makes a stamp a picture of a project. */
+  lettering: (text: string, font: string) =>
+    call<{ aspect: number }>('GET', `/api/lettering?text=${encodeURIComponent(text)}&font=${font}`),
   stampPicture: (id: string, r: Recipe, size: number) => call<StoredPicture>('POST', at(id, `/stamps?size=${size}`), r),
   renameStock: (id: string, name: string) => call<void>('PATCH', `/api/stock/${id}`, { name }),
   dropStock: (id: string) => call<void>('DELETE', `/api/stock/${id}`),

@@ -124,6 +124,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/lettering': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Get API lettering */
+    get: operations['get-api-lettering'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/materials': {
     parameters: {
       query?: never;
@@ -1897,6 +1914,13 @@ export interface components {
       /** Format: int64 */
       seq: number;
     };
+    Lettered: {
+      /**
+       * Format: float
+       * @description how much wider than tall they are
+       */
+      aspect: number;
+    };
     Line: {
       /** Format: date-time */
       at: string;
@@ -3519,6 +3543,38 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-api-lettering': {
+    parameters: {
+      query?: {
+        text?: string;
+        font?: '' | 'bold' | 'regular' | 'mono';
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Lettered'];
+        };
       };
       /** @description Error */
       default: {

@@ -84,13 +84,14 @@ export function newCoat(c: ChannelInfo): Coat {
 
 export type Reach = Layer['reach'];
 
-export function addLayer(s: Session, ui: UI, kind: 'fill' | 'paint' | 'group', reach: Reach) {
+export function addLayer(s: Session, ui: UI, kind: 'fill' | 'paint' | 'group' | 'decals', reach: Reach) {
   const id = newID();
-  const words = { fill: 'Coat', paint: 'Paint', group: 'Group' };
+  const words = { fill: 'Coat', paint: 'Paint', group: 'Group', decals: 'Decals' };
   const n = s.rows.filter((r) => r.layer.kind === kind).length + 1;
   const channels: Record<string, Coat> = {};
   for (const c of s.about.channels!) {
-    if (kind !== 'group' && (c.channel === 'baseColor' || (kind === 'fill' && c.channel === 'roughness')))
+    const both = kind === 'fill' || kind === 'decals';
+    if (kind !== 'group' && (c.channel === 'baseColor' || (both && c.channel === 'roughness')))
       channels[c.channel] = newCoat(c);
   }
   const at = s.place(ui.selected);

@@ -63,6 +63,12 @@ export class UI {
   reachKind = $state<'part' | 'island' | 'face' | 'sheet' | 'id'>('part');
   /** waits for a click on the model, to take a value from there */
   taking = $state.raw<{ label: string; take: (p: Picked, pos: number[], nrm: number[]) => void } | null>(null);
+  /** the chosen decal of the open layer, or '' */
+  decal = $state('');
+  /** what is up on the screen, in the world; wired where the model is shown */
+  screenUp: () => number[] = () => [0, 1, 0];
+  /** the middle of the model; wired there too */
+  middle: () => number[] = () => [0, 0, 0];
   /** the layer that is shown without the others */
   solo = $state('');
   /** id of a layer that was asked for and is not in the document yet */

@@ -10,6 +10,9 @@
 
   let { session, ui, layer }: { session: Session; ui: UI; layer: Layer } = $props();
   const group = $derived(layer.kind === 'group');
+  const decals = $derived(layer.kind === 'decals');
+  /** what a channel takes from decals */
+  const takes = (c: ChannelInfo, k: Coat) => k.source || (c.components === 3 ? 'color' : 'value');
 
   const coat = (c: ChannelInfo): Coat =>
     (layer.channels?.[c.channel] as Coat) ?? { ...newCoat(c), on: group, blend: group ? '' : c.blend };
@@ -44,6 +47,30 @@
   }
 </script>
 
+{#snippet value(c: ChannelInfo, k: Coat)}
+  {#if c.components === 3}
+    <ColorField
+      label={c.label}
+      channel={c.channel}
+      {ui}
+      value={k.value!}
+      preview={(value) => session.preview(op(c, { value }))}
+      commit={(value) => session.op(op(c, { value }))}
+    />
+  {:else}
+    <NumberField
+      label={c.label}
+      value={k.value![0]}
+      min={heightRange(c)[0]}
+      max={heightRange(c)[1]}
+      unit={c.unit}
+      scale={c.scale}
+      fallback={c.suggested![0]}
+      preview={(v) => session.preview(op(c, { value: [v] }))}
+      commit={(v) => session.op(op(c, { value: [v] }))}
+    />
+  {/if}
+{/snippet}
 <div class="coats" role="table" aria-label={`Channels of ${layer.name}`}>
   {#each session.channels as c (c.channel)}
     {@const k = coat(c)}
@@ -74,9 +101,26 @@
                 onclick={() => source(c, 'value')}>✕</button
               >
             {:else}
-              <span class="quiet grow"
-                >{{ paint: 'painted', picture: 'picture', group: 'of its layers' }[layer.kind]}</span
-              >
+              {#if decals && c.channel !== 'normal'}
+                <select
+                  class="pick takes"
+                  aria-label={`${c.label}: what of the decals`}
+                  value={takes(c, k)}
+                  onchange={(e) => session.op(op(c, { source: e.currentTarget.value as Coat['source'] }))}
+                >
+                  <option value="value">value</option>
+                  <option value="color">colour</option>
+                  <option value="grey">grey</option>
+                  <option value="coverage">cover</option>
+                </select>
+                {#if takes(c, k) === 'value'}{@render value(c, k)}{/if}
+              {:else}
+                <span class="quiet grow"
+                  >{{ paint: 'painted', picture: 'picture', group: 'of its layers', decals: 'flat', fill: '' }[
+                    layer.kind
+                  ]}</span
+                >
+              {/if}
               <button
                 class="chip mini"
                 title="Let it go on through steps: soften it, grade it, sharpen it …"
@@ -97,27 +141,8 @@
           {:else}
             {#if c.channel === 'normal'}
               <span class="quiet grow">flat</span>
-            {:else if c.components === 3}
-              <ColorField
-                label={c.label}
-                channel={c.channel}
-                {ui}
-                value={k.value!}
-                preview={(value) => session.preview(op(c, { value }))}
-                commit={(value) => session.op(op(c, { value }))}
-              />
             {:else}
-              <NumberField
-                label={c.label}
-                value={k.value![0]}
-                min={heightRange(c)[0]}
-                max={heightRange(c)[1]}
-                unit={c.unit}
-                scale={c.scale}
-                fallback={c.suggested![0]}
-                preview={(v) => session.preview(op(c, { value: [v] }))}
-                commit={(v) => session.op(op(c, { value: [v] }))}
-              />
+              {@render value(c, k)}
             {/if}
             <button
               class="chip mini"
@@ -151,7 +176,7 @@
             commit={(amount) => session.op(op(c, { amount }))}
           /></span
         >
-        {#if c.channel === 'height' && !group && layer.kind !== 'picture'}
+        {#if c.channel === 'height' && !group && layer.kind !== 'picture' && !decals}
           <span class="rim" role="cell">
             <span class="quiet" title="how far in from its border the coat has risen; 0: as its mask">rim</span>
             <NumberField
@@ -232,6 +257,11 @@
   }
   .source :global(.color),
   .source :global(.field) {
+    flex: 1;
+    min-width: 0;
+  }
+  .takes {
+    width: 58px;
     flex: 1;
     min-width: 0;
   }

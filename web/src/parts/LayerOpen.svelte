@@ -6,6 +6,7 @@
   import { doubleLayers, groupLayers, modeName, removeLayers, setLayer } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
   import ChannelTable from './ChannelTable.svelte';
+  import Decals from './Decals.svelte';
   import Dials from './Dials.svelte';
   import LeftBehind from './LeftBehind.svelte';
   import NewDial from './NewDial.svelte';
@@ -42,6 +43,7 @@
   <p><NewDial {session} {layer} /></p>
 {/if}
 <ReachChips {session} {ui} {layer} parts={ui.parts} />
+{#if layer.kind === 'decals'}<Decals {session} {ui} {layer} />{/if}
 {#if layer.dials?.length}
   <details>
     <summary>how its channels meet what lies below</summary>

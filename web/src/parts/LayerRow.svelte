@@ -39,7 +39,7 @@
       layer.visible ? '' : 'hidden',
       layer.locked ? 'locked' : '',
       ui.solo === layer.id ? 'alone' : '',
-      layer.kind === 'paint' ? 'painted' : layer.kind === 'picture' ? 'picture' : '',
+      layer.kind === 'paint' ? 'painted' : ['picture', 'decals'].includes(layer.kind) ? layer.kind : '',
       group ? `${(layer.layers ?? []).length} layer${(layer.layers ?? []).length === 1 ? '' : 's'}` : '',
       limited && !open ? `on ${limited}` : names,
     ]

@@ -149,6 +149,11 @@
       <button class="chip" title="New paint layer (Shift N)" onclick={() => addLayer(session, ui, 'paint', limit())}
         >+ Paint layer</button
       >
+      <button
+        class="chip"
+        title="A layer of pictures and words set on the surface"
+        onclick={() => addLayer(session, ui, 'decals', limit())}>+ Decals</button
+      >
       <button class="chip" onclick={() => addLayer(session, ui, 'group', {})}>+ Group</button>
       <button
         class="chip"

@@ -101,6 +101,8 @@
       const sheets = (r.sheets ?? []).map((n) => stage.worn.list.findIndex((s) => s.name === n));
       return stage.extent(r.parts ?? [], sheets) || ui.extent;
     };
+    ui.middle = () => stage.bounds.getCenter(new Vector3()).toArray();
+    ui.screenUp = () => new Vector3(0, 1, 0).applyQuaternion(stage.camera.quaternion).toArray();
     ui.along = (rail) => strokes.painter.along(rail);
     ui.suggest = (kind) => suggested(kind, stage.bounds);
     stage.onView = () => void detail.see();

@@ -1,6 +1,6 @@
 // What can be pulled on the model: the conditions, and the places of the open step.
 import { Box3, Vector3 } from 'three';
-import type { Conditions, Step, StepKind } from '../api/client';
+import type { Conditions, Decal, Step, StepKind } from '../api/client';
 import type { Grip, Shown, Trace } from './handles';
 
 const WHITE = 0xf2f2f2;
@@ -114,6 +114,86 @@ export function conditionGrips(c: Conditions, box: Box3): Shown {
     });
   });
   return out;
+}
+
+/** The frame of a decal, as the server makes it. */
+export function frameOf(d: Decal): { at: Vector3; right: Vector3; up: Vector3; out: Vector3 } {
+  const out = v3(d.nrm).normalize();
+  let up = v3(d.up);
+  up.addScaledVector(out, -up.dot(out));
+  if (up.length() < 1e-4) [up] = tangents(out);
+  up.normalize();
+  return { at: v3(d.pos), right: up.clone().cross(out).normalize(), up, out };
+}
+
+/** A decal: its middle moves it over the surface, its head turns it, a corner and its sides size it.
+ * What sizes it stands a gap off, so that a small one can be seen. */
+export function decalGrips(d: Decal, tall: number, gap: number): Shown {
+  const { at, right, up, out } = frameOf(d);
+  const half = { x: d.wide / 2, y: tall / 2 };
+  const corner = (i: number, j: number, off = 0) =>
+    at
+      .clone()
+      .addScaledVector(right, (half.x + off) * i)
+      .addScaledVector(up, (half.y + off) * j);
+  const along = (v: Vector3, by: number) => at.clone().addScaledVector(v, by);
+  const line = (points: Vector3[], color: number): Trace => ({ points, color, before: true });
+  const neck = half.y + 2.6 * gap;
+  const round = (v: number) => Number(v.toPrecision(4));
+  const grip = (label: string, at: Vector3, color: number, rest: Omit<Grip, 'label' | 'at' | 'color'>): Grip => ({
+    label,
+    at,
+    color,
+    small: true,
+    ...rest,
+  });
+  const diagonal = right.clone().sub(up).normalize();
+  const sized = (k: number) => ({ wide: round(d.wide * k), ...(d.tall ? { tall: round(d.tall * k) } : {}) });
+  const grips = [
+    grip('Move', at, PLUM, {
+      surface: true,
+      change: (to, nrm) => (nrm ? { pos: place(to), nrm: direction(nrm) } : { pos: place(to) }),
+    }),
+    grip('Turn', along(up, neck), SUN, {
+      ring: { center: at, normal: out, radius: neck },
+      change: (to) => ({ up: direction(to.clone().sub(at)) }),
+    }),
+    grip('Size', corner(1, -1, gap), WHITE, {
+      along: diagonal,
+      change: (to) => {
+        const by = to
+          .clone()
+          .sub(corner(1, -1, gap))
+          .dot(diagonal);
+        return sized(Math.max(1 + by / Math.hypot(half.x, half.y), 0.05));
+      },
+    }),
+    grip('Width of', along(right, half.x + gap), GREY, {
+      along: right,
+      change: (to) => ({
+        wide: round(Math.max(2 * (to.clone().sub(at).dot(right) - gap), d.wide * 0.05)),
+        tall: d.tall || round(tall),
+      }),
+    }),
+    grip('Height of', along(up, half.y + gap), GREY, {
+      along: up,
+      change: (to) => ({ tall: round(Math.max(2 * (to.clone().sub(at).dot(up) - gap), tall * 0.05)) }),
+    }),
+  ];
+  const traces = [
+    line([corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1), corner(-1, -1)], WHITE),
+    line([along(up, half.y + gap), along(up, neck)], SUN),
+  ];
+  if (!d.wrapped) {
+    traces.push(line([at, along(out, d.depth)], GREY));
+    grips.push(
+      grip('Depth of', along(out, d.depth), LIVE, {
+        along: out,
+        change: (to) => ({ depth: round(Math.max(to.clone().sub(at).dot(out), 1e-4)) }),
+      }),
+    );
+  }
+  return { grips, traces, blobs: [] };
 }
 
 const AXES: Record<string, Three> = {

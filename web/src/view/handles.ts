@@ -25,8 +25,10 @@ export interface Grip {
   ball?: { center: Vector3; radius: number };
   ring?: { center: Vector3; normal: Vector3; radius: number };
   surface?: boolean;
-  /** the values that change when it is moved to a place */
-  change(to: Vector3): Record<string, unknown>;
+  /** of several close together */
+  small?: boolean;
+  /** the values that change when it is moved to a place, of a surface that faces a direction */
+  change(to: Vector3, nrm?: Vector3): Record<string, unknown>;
 }
 
 /** A line over the model; hidden by it unless it lies before everything. */
@@ -53,6 +55,8 @@ export class Handles {
   private readonly group = new Group();
   private readonly ray = new Raycaster();
   private grips: Grip[] = [];
+  /** how the surface faces where the last one was pulled to */
+  facing: Vector3 | undefined;
 
   constructor(private readonly stage: Stage) {
     stage.scene.add(this.group);
@@ -74,7 +78,7 @@ export class Handles {
     const size = this.stage.bounds.getSize(new Vector3()).length();
     for (const g of grips) {
       const m = new Mesh(
-        new SphereGeometry(size * 0.017, 20, 14),
+        new SphereGeometry(size * (g.small ? 0.009 : 0.017), 20, 14),
         new MeshBasicMaterial({ color: g.color, depthTest: false, transparent: true }),
       );
       m.position.copy(g.at);
@@ -115,6 +119,7 @@ export class Handles {
   /** Where a grip goes when it is pulled to a point of the canvas; on the surface when asked. */
   drag(i: number, x: number, y: number, stick = false): Vector3 {
     const g = this.grips[i];
+    this.facing = undefined;
     this.stage.aim(this.ray, x, y);
     const { ray } = this.ray;
     if (g.along) return nearestOnLine(g.at, g.along, ray.origin, ray.direction);
@@ -130,7 +135,10 @@ export class Handles {
       return d.addScaledVector(normal, -d.dot(normal)).setLength(radius).add(center);
     }
     const picked = g.surface || stick ? this.stage.pick(x, y) : null;
-    if (picked) return picked.pos;
+    if (picked) {
+      this.facing = picked.nrm;
+      return picked.pos;
+    }
     if (g.surface) return g.at;
     const facing = new Plane().setFromNormalAndCoplanarPoint(ray.direction, g.at);
     return ray.intersectPlane(facing, new Vector3()) ?? g.at;

@@ -3,7 +3,8 @@
 import { conditionsOf, conditionsOp } from '../../lib/conditions';
 import type { Op } from '../../lib/session.svelte';
 import { findStep, title } from '../../lib/stack';
-import { conditionGrips, stepGrips } from '../grips';
+import { setDecal, tallOf } from '../../lib/decals.svelte';
+import { conditionGrips, decalGrips, stepGrips } from '../grips';
 import { Handles, type Shown } from '../handles';
 import type { Bench, Claim, Press, Tool } from './tool';
 
@@ -33,6 +34,12 @@ export class Pull implements Tool {
       };
     }
     const layer = session.layer(ui.selected);
+    const decal = layer?.decals?.find((d) => d!.id === ui.decal);
+    if (layer && decal && !decal.locked && !ui.step)
+      return {
+        show: (over) => decalGrips({ ...decal, ...over }, tallOf(session.id, { ...decal, ...over }), ui.extent * 0.03),
+        op: (over, label) => setDecal(layer, { ...decal, ...over }, `${label} ${decal.name}`),
+      };
     const step = ui.step ? findStep(layer, ui.step) : undefined;
     const kind = step && session.about.steps!.find((k) => k.kind === step.kind);
     if (!layer || !step || !kind) return null;
@@ -76,7 +83,8 @@ export class Pull implements Tool {
     const { pullable, handles } = this;
     if (this.pulled < 0 || !pullable || !handles) return;
     const grip = handles.grip(this.pulled)!;
-    this.change = grip.change(handles.drag(this.pulled, p.x, p.y, p.e.ctrlKey || p.e.metaKey));
+    const to = handles.drag(this.pulled, p.x, p.y, p.e.ctrlKey || p.e.metaKey);
+    this.change = grip.change(to, handles.facing);
     this.b.session.preview(pullable.op(this.change, grip.label));
     handles.show(pullable.show(this.change));
     this.say(this.pulled);

@@ -1,0 +1,209 @@
+// Pictures and words set on the surface: set by a click, pulled by their handles, wrapped,
+// repeated, exchanged, and taken back.
+import { expect, test, type Page } from './setup';
+import { apart, canvas, openProject, pixel, settled, type } from './app';
+
+const undo = (page: Page) => page.getByRole('button', { name: 'Undo', exact: true });
+const here = (page: Page) => page.url().split('/').pop()!;
+
+/** The decals of the layer on top, as the service has them. */
+async function decals(page: Page): Promise<any[]> {
+  const doc = await (await page.request.get(`/api/projects/${here(page)}/document`)).json();
+  return doc.layers.at(-1).decals ?? [];
+}
+
+async function setWords(page: Page, words: string, fx: number, fy: number) {
+  await page.getByLabel('Words to set').fill(words);
+  await page.getByRole('button', { name: 'Set words' }).click();
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.click(box.x + box.width * fx, box.y + box.height * fy);
+  await expect(page.getByRole('button', { name: words, exact: true })).toBeVisible();
+  await settled(page);
+}
+
+/** Pulls a handle by some pixels. */
+async function pull(page: Page, label: string, dx: number, dy: number) {
+  const grips = () => page.evaluate(() => (window as any).stage.gripsOnScreen() as { label: string; x: number; y: number }[]);
+  await expect.poll(async () => (await grips()).some((g) => g.label === label)).toBe(true);
+  const g = (await grips()).find((x) => x.label === label)!;
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.move(box.x + g.x, box.y + g.y);
+  await page.mouse.down();
+  for (let i = 1; i <= 5; i++) await page.mouse.move(box.x + g.x + (dx * i) / 5, box.y + g.y + (dy * i) / 5);
+  await page.mouse.up();
+  await settled(page);
+}
+
+/** Where a place on the model is seen, as shares of the view. */
+const seenAt = (page: Page, p: number[]) =>
+  page.evaluate((p) => {
+    const stage = (window as any).stage;
+    const at = stage.project(stage.bounds.min.clone().set(p[0], p[1], p[2]));
+    const c = document.querySelector('canvas[data-settled]')!.getBoundingClientRect();
+    return [at.x / c.width, at.y / c.height];
+  }, p);
+
+test('words are set, moved, turned, sized by their handles, and each pull is taken back as one', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByRole('button', { name: '+ Decals' }).click();
+  const before = await pixel(page, 0.49, 0.58);
+  await setWords(page, 'HHHH', 0.49, 0.58);
+  const [first] = await decals(page);
+  expect(first).toMatchObject({ text: 'HHHH', up: [0, 1, 0] });
+  // large enough to be told in a small view
+  await type(page, 'Width', '300');
+  await settled(page);
+  await expect.poll(async () => (await decals(page))[0].wide).toBeCloseTo(0.3, 3);
+  await page.getByRole('button', { name: 'HHHH', exact: true }).click(); // its handles go
+  await settled(page);
+  const shown = await pixel(page, 0.49, 0.58);
+  expect(apart(before, shown)).toBeGreaterThan(25);
+  await page.getByRole('button', { name: 'HHHH', exact: true }).click();
+
+  await pull(page, 'Move', 0, -40);
+  let [d] = await decals(page);
+  expect(d.pos[1]).toBeGreaterThan(first.pos[1] + 0.03);
+  await expect(undo(page)).toHaveAttribute('title', /Move HHHH/);
+  await pull(page, 'Turn', 50, 10);
+  [d] = await decals(page);
+  expect(Math.abs(d.up[0])).toBeGreaterThan(0.2);
+  await pull(page, 'Size', 30, 30);
+  const sized = (await decals(page))[0];
+  expect(sized.wide).toBeGreaterThan(0.33);
+  await expect(undo(page)).toHaveAttribute('title', /Size HHHH/);
+  for (let i = 0; i < 3; i++) await undo(page).click();
+  await expect.poll(async () => (await decals(page))[0].pos).toEqual(first.pos);
+  expect((await decals(page))[0].up).toEqual([0, 1, 0]);
+  await undo(page).click(); // the width
+  await undo(page).click(); // the words
+  await expect(page.getByText('Nothing is set yet')).toBeVisible();
+  await undo(page).click(); // the layer
+  await expect(page.getByLabel('Words to set')).toHaveCount(0);
+  await settled(page);
+  expect(apart(before, await pixel(page, 0.49, 0.58))).toBeLessThan(12);
+});
+
+test('several decals: order, hidden, locked, wrapped, all around, set elsewhere, words that change', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await page.getByRole('button', { name: '+ Decals' }).click();
+  await setWords(page, 'AAA', 0.49, 0.5);
+  await setWords(page, 'BBB', 0.49, 0.6);
+  const list = page.getByRole('list', { name: /topmost first/ }).getByRole('listitem');
+  await expect(list.first()).toContainText('BBB');
+  await page.getByRole('button', { name: 'Move BBB down' }).click();
+  await expect(list.first()).toContainText('AAA');
+  expect((await decals(page)).map((d) => d.name)).toEqual(['BBB', 'AAA']);
+
+  await list.last().getByRole('button', { name: 'Lock' }).click();
+  await expect(page.getByText('“BBB” is locked.')).toBeVisible();
+  await list.last().getByRole('button', { name: 'Unlock' }).click();
+  await expect(page.getByRole('group', { name: 'Decal BBB' })).toBeVisible();
+  await page.getByRole('button', { name: 'Wrapped' }).click();
+  await expect(page.getByRole('slider', { name: 'Depth', exact: true })).toHaveCount(0);
+  await page.locator('#decal-row').selectOption('axis');
+  await expect.poll(async () => (await decals(page))[0]).toMatchObject({ wrapped: true, row: { kind: 'axis', count: 4 } });
+  await page.getByLabel('Words', { exact: true }).fill('B\nB');
+  await page.getByLabel('Words', { exact: true }).press('Tab');
+  await expect.poll(async () => (await decals(page))[0].text).toBe('B\nB');
+  const was = (await decals(page))[0].pos;
+  await page.getByRole('button', { name: 'Set elsewhere' }).click();
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.42);
+  await expect.poll(async () => (await decals(page))[0].pos[1]).toBeGreaterThan(was[1] + 0.05);
+  await list.first().getByRole('button', { name: 'Hide' }).click();
+  await expect.poll(async () => (await decals(page))[1].hidden).toBe(true);
+  await page.getByRole('button', { name: 'Take AAA off' }).click();
+  await expect(list).toHaveCount(1);
+  for (let i = 0; i < 12; i++) await undo(page).click();
+  await expect(page.getByLabel('Words to set')).toHaveCount(0);
+});
+
+// A board of two parts on one sheet, as another program may have written it.
+const board = `o Left
+v -1 0 0
+v 0 0 0
+v 0 1 0
+v -1 1 0
+vt 0.02 0.02
+vt 0.48 0.02
+vt 0.48 0.48
+vt 0.02 0.48
+f 1/1 2/2 3/3 4/4
+o Right
+v 0 0 0
+v 1 0 0
+v 1 1 0
+v 0 1 0
+vt 0.98 0.52
+vt 0.98 0.98
+vt 0.52 0.98
+vt 0.52 0.52
+f 5/5 6/6 7/7 8/8
+o Back
+v 1 0 -0.004
+v -1 0 -0.004
+v -1 1 -0.004
+v 1 1 -0.004
+vt 0.02 0.52
+vt 0.48 0.52
+vt 0.48 0.98
+vt 0.02 0.98
+f 9/9 10/10 11/11 12/12
+`;
+
+test('a picture lies over two parts of a model from elsewhere, not on its back, and is exchanged with its place kept', async ({ page }) => {
+  await page.goto('/');
+  await page.locator('input[type=file][accept*=".obj"]').first().setInputFiles({ name: 'board.obj', mimeType: 'text/plain', buffer: Buffer.from(board) });
+  await page.waitForURL(/#\/project\//, { timeout: 60_000 });
+  await settled(page);
+  await page.getByRole('button', { name: '+ Decals' }).click();
+  const png = (color: string) =>
+    page.evaluate((color) => {
+      const c = document.createElement('canvas');
+      [c.width, c.height] = [64, 32];
+      const g = c.getContext('2d')!;
+      g.fillStyle = color;
+      g.fillRect(0, 0, 64, 32);
+      return c.toDataURL('image/png').split(',')[1];
+    }, color);
+  const bring = async (label: string, name: string, color: string) =>
+    page.getByLabel(`Bring in a ${label}`).setInputFiles({ name, mimeType: 'image/png', buffer: Buffer.from(await png(color), 'base64') });
+  await bring('picture to set', 'red.png', '#ff0000');
+  await expect(page.getByText('Click on the model or the flat sheet to set')).toBeVisible();
+  const [mx, my] = await seenAt(page, [0, 0.5, 0]);
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.click(box.x + box.width * mx, box.y + box.height * my);
+  await expect(page.getByRole('button', { name: 'Picture', exact: true })).toBeVisible();
+  await type(page, 'Width', '1200');
+  await page.getByRole('button', { name: 'Picture', exact: true }).click();
+  await settled(page);
+  // on both parts, 0.3 m beside the joint, and no further than it is wide
+  const at = async (x: number, z = 0) => pixel(page, ...((await seenAt(page, [x, 0.5, z])) as [number, number]));
+  const red = (c: number[]) => c[0] > c[1] + 50 && c[0] > c[2] + 50;
+  expect(red(await at(-0.4))).toBe(true);
+  expect(red(await at(0.4))).toBe(true);
+  expect(red(await at(0.85))).toBe(false);
+  expect(red(await at(-0.85))).toBe(false);
+  const [d] = await decals(page);
+  expect(d.wide).toBeCloseTo(1.2, 3);
+  await page.getByRole('button', { name: 'Picture', exact: true }).click();
+  await bring('picture of the decal', 'blue.png', '#0000ff');
+  await expect.poll(async () => (await decals(page))[0].picture).not.toBe(d.picture);
+  const [e] = await decals(page);
+  expect({ ...e, picture: '' }).toEqual({ ...d, picture: '' });
+  await page.getByRole('button', { name: 'Picture', exact: true }).click();
+  await settled(page);
+  const blue = await at(0.4);
+  expect(blue[2]).toBeGreaterThan(blue[0] + 50);
+  // from behind it is not seen
+  await page.evaluate(() => {
+    const stage = (window as any).stage;
+    stage.camera.position.z *= -1;
+    stage.camera.lookAt(0, 0.5, 0);
+    stage.controls.update();
+    stage.invalidate();
+  });
+  await settled(page);
+  const behind = await at(0.4, -0.004);
+  expect(behind[2]).toBeLessThan(behind[0] + 40);
+});

@@ -1,0 +1,380 @@
+<script lang="ts">
+  // The decals of a layer, topmost first, and what the chosen one is.
+  import type { Decal, Layer } from '../api/client';
+  import { placeDecal, replaceDecal, setDecal, tallOf } from '../lib/decals.svelte';
+  import type { Session } from '../lib/session.svelte';
+  import type { UI } from '../lib/ui.svelte';
+  import ColorField from './ColorField.svelte';
+  import NumberField from './NumberField.svelte';
+  import PictureField from './PictureField.svelte';
+
+  let { session, ui, layer }: { session: Session; ui: UI; layer: Layer } = $props();
+  const list = $derived([...((layer.decals ?? []) as Decal[])].reverse());
+  const open = $derived(list.find((d) => d.id === ui.decal));
+  let words = $state('');
+  const change = (over: Partial<Decal>, label = '') => session.op(setDecal(layer, { ...open!, ...over }, label));
+  const preview = (over: Partial<Decal>) => session.preview(setDecal(layer, { ...open!, ...over }));
+  const move = (d: Decal, by: number) => {
+    const at = (layer.decals ?? []).findIndex((x) => x!.id === d.id);
+    session.op({ kind: 'decal.move', target: layer.id, decal: d.id, index: at + by });
+  };
+  function setWords() {
+    const text = words.trim();
+    if (text) placeDecal(session, ui, layer, { text });
+    words = '';
+  }
+  /** Several: beside each other, a quarter of a width apart, or all around the middle of the model. */
+  function repeat(kind: string) {
+    const d = open!;
+    if (!kind) return change({ row: undefined }, `${d.name}: once`);
+    const at = ui.middle();
+    const row =
+      kind === 'row'
+        ? { kind, count: 3, step: Number((d.wide * 1.25).toPrecision(3)), at: [0, 0, 0], axis: [0, 1, 0] }
+        : { kind, count: 4, step: 0, at, axis: [0, 1, 0] };
+    change({ row: row as Decal['row'] }, `${d.name}: several`);
+  }
+  const row = (over: object) => ({ row: { ...open!.row!, ...over } as Decal['row'] });
+  const hide = (d: Decal) =>
+    session.op(setDecal(layer, { ...d, hidden: !d.hidden }, `${d.hidden ? 'Show' : 'Hide'} ${d.name}`));
+  const lock = (d: Decal) =>
+    session.op(setDecal(layer, { ...d, locked: !d.locked }, `${d.locked ? 'Unlock' : 'Lock'} ${d.name}`));
+</script>
+
+{#snippet metres(label: string, name: 'wide' | 'tall' | 'depth', value: number, help: string)}
+  <label class="field" title={help}>
+    <span class="quiet">{label}</span>
+    <NumberField
+      {label}
+      {value}
+      min={0.0001}
+      max={ui.extent * 4}
+      unit="mm"
+      scale={1000}
+      fallback={ui.extent / 6}
+      preview={(v) => preview({ [name]: v })}
+      commit={(v) => change({ [name]: v }, `${label} of ${open!.name}`)}
+    />
+  </label>
+{/snippet}
+
+<div class="decals">
+  <form class="tools" onsubmit={(e) => (e.preventDefault(), setWords())}>
+    <input
+      class="words"
+      bind:value={words}
+      maxlength="200"
+      placeholder="words to set"
+      aria-label="Words to set"
+      onkeydown={(e) => e.stopPropagation()}
+    />
+    <button class="chip" type="submit" disabled={!words.trim()} title="Then click where they go">Set words</button>
+  </form>
+  <div class="tools">
+    <span class="quiet">or a picture</span>
+    <PictureField
+      {session}
+      value=""
+      label="picture to set"
+      commit={(picture) => picture && placeDecal(session, ui, layer, { picture })}
+    />
+  </div>
+  <ul aria-label={`Decals of ${layer.name}, topmost first`}>
+    {#each list as d, i (d.id)}
+      <li class:on={d.id === ui.decal} class:off={d.hidden}>
+        <button class="name" aria-pressed={d.id === ui.decal} onclick={() => (ui.decal = ui.decal === d.id ? '' : d.id)}
+          >{d.name}</button
+        >
+        <button class="chip mini" disabled={i === 0} aria-label={`Move ${d.name} up`} onclick={() => move(d, 1)}
+          >↑</button
+        >
+        <button
+          class="chip mini"
+          disabled={i === list.length - 1}
+          aria-label={`Move ${d.name} down`}
+          onclick={() => move(d, -1)}>↓</button
+        >
+        <button class="chip" onclick={() => hide(d)}>{d.hidden ? 'Show' : 'Hide'}</button>
+        <button class="chip" onclick={() => lock(d)}>{d.locked ? 'Unlock' : 'Lock'}</button>
+        <button
+          class="chip mini"
+          aria-label={`Take ${d.name} off`}
+          onclick={() => session.op({ kind: 'decal.remove', target: layer.id, decal: d.id })}>✕</button
+        >
+      </li>
+    {:else}
+      <li class="quiet">Nothing is set yet. Type some words or choose a picture, then click on the model.</li>
+    {/each}
+  </ul>
+  {#if open}
+    {#if open.locked}
+      <p class="quiet">“{open.name}” is locked.</p>
+    {:else}
+      <div class="one" role="group" aria-label={`Decal ${open.name}`}>
+        {#if open.text}
+          <textarea
+            rows="2"
+            maxlength="200"
+            aria-label="Words"
+            value={open.text}
+            onkeydown={(e) => e.stopPropagation()}
+            onchange={(e) =>
+              e.currentTarget.value.trim()
+                ? change(
+                    { text: e.currentTarget.value, name: e.currentTarget.value.trim().split('\n')[0] },
+                    `Words of ${open.name}`,
+                  )
+                : (e.currentTarget.value = open.text!)}></textarea>
+          <div class="tools">
+            <select
+              class="pick"
+              aria-label="Font"
+              value={open.font || 'bold'}
+              onchange={(e) => change({ font: e.currentTarget.value as Decal['font'] })}
+            >
+              {#each ['bold', 'regular', 'mono'] as f (f)}<option>{f}</option>{/each}
+            </select>
+            <ColorField
+              label="Colour of the words"
+              channel="baseColor"
+              {ui}
+              value={open.color!}
+              preview={(v) => preview({ color: v as Decal['color'] })}
+              commit={(v) => change({ color: v as Decal['color'] }, `Colour of ${open.name}`)}
+            />
+          </div>
+        {:else}
+          <PictureField
+            {session}
+            value={open.picture ?? ''}
+            label="picture of the decal"
+            commit={(picture) => picture && change({ picture }, `Picture of ${open.name}`)}
+          />
+          <div class="tools">
+            <label class="quiet" for="decal-cover">covers</label>
+            <select
+              id="decal-cover"
+              class="pick"
+              value={open.cover ?? ''}
+              onchange={(e) =>
+                change({ cover: e.currentTarget.value as Decal['cover'] }, `What of ${open.name} covers`)}
+            >
+              <option value="">where it is there</option>
+              <option value="light">where it is light</option>
+              <option value="dark">where it is dark</option>
+              <option value="key">all but a colour</option>
+            </select>
+            {#if open.cover === 'key'}
+              <ColorField
+                label="Key colour"
+                channel="baseColor"
+                {ui}
+                value={open.key!}
+                preview={(v) => preview({ key: v as Decal['key'] })}
+                commit={(v) => change({ key: v as Decal['key'] }, `Key colour of ${open.name}`)}
+              />
+            {/if}
+          </div>
+        {/if}
+        <div class="grid">
+          {@render metres('Width', 'wide', open.wide, 'from side to side')}
+          {@render metres('Height', 'tall', tallOf(session.id, open), 'from foot to head')}
+          {#if !open.wrapped}
+            {@render metres('Depth', 'depth', open.depth, 'before and behind its middle')}
+            <label class="field" title="by how much the surface may turn away from it">
+              <span class="quiet">Facing</span>
+              <NumberField
+                label="Facing"
+                value={open.facing}
+                min={1}
+                max={180}
+                unit="°"
+                scale={1}
+                fallback={75}
+                preview={(facing) => preview({ facing })}
+                commit={(facing) => change({ facing }, `Facing of ${open.name}`)}
+              />
+            </label>
+          {/if}
+          <label class="field">
+            <span class="quiet">Amount</span>
+            <NumberField
+              label="Amount of the decal"
+              value={open.amount}
+              min={0}
+              max={1}
+              unit="%"
+              scale={100}
+              fallback={1}
+              preview={(amount) => preview({ amount })}
+              commit={(amount) => change({ amount }, `Amount of ${open.name}`)}
+            />
+          </label>
+          <button
+            class="chip"
+            disabled={!open.tall}
+            title="As tall as its picture or its words have it"
+            onclick={() => change({ tall: 0 }, `Form of ${open.name}`)}>Own form</button
+          >
+        </div>
+        <div class="tools">
+          <button
+            class="chip"
+            aria-pressed={!!open.wrapped}
+            title="It follows the surface around bends and keeps its size"
+            onclick={() => change({ wrapped: !open.wrapped }, `${open.name}: ${open.wrapped ? 'flat' : 'wrapped'}`)}
+            >Wrapped</button
+          >
+          <button
+            class="chip"
+            aria-pressed={!!open.flip}
+            title="Left is right"
+            onclick={() => change({ flip: !open.flip }, `${open.name}: mirrored`)}>Mirrored</button
+          >
+          <button
+            class="chip"
+            hidden={open.wrapped}
+            aria-pressed={!!open.through}
+            title="What lies behind something else has it too"
+            onclick={() => change({ through: !open.through }, `${open.name}: through what lies before`)}>Through</button
+          >
+          <button class="chip" onclick={() => change({ up: [0, 1, 0] }, `${open.name} upright`)}>Upright</button>
+          <button class="chip" onclick={() => replaceDecal(session, ui, layer, open)}>Set elsewhere</button>
+        </div>
+        <div class="tools">
+          <label class="quiet" for="decal-row">set</label>
+          <select
+            id="decal-row"
+            class="pick"
+            value={open.row?.kind ?? ''}
+            onchange={(e) => repeat(e.currentTarget.value)}
+          >
+            <option value="">once</option>
+            <option value="row">in a row</option>
+            <option value="axis">round an upright axis</option>
+          </select>
+          {#if open.row}
+            <div class="w-14">
+              <NumberField
+                label="How many"
+                value={open.row.count}
+                min={2}
+                max={64}
+                scale={1}
+                whole
+                fallback={3}
+                preview={(v) => preview(row({ count: Math.round(v) }))}
+                commit={(v) => change(row({ count: Math.round(v) }), `How many of ${open.name}`)}
+              />
+            </div>
+            <div class="w-20">
+              {#if open.row.kind === 'row'}
+                <NumberField
+                  label="From one to the next"
+                  value={open.row.step}
+                  min={0}
+                  max={ui.extent * 4}
+                  unit="mm"
+                  scale={1000}
+                  fallback={open.wide * 1.25}
+                  preview={(step) => preview(row({ step }))}
+                  commit={(step) => change(row({ step }), `Row of ${open.name}`)}
+                />
+              {:else}
+                <NumberField
+                  label="From one to the next"
+                  value={open.row.step || 360 / open.row.count}
+                  min={1}
+                  max={180}
+                  unit="°"
+                  scale={1}
+                  fallback={360 / open.row.count}
+                  preview={(step) => preview(row({ step }))}
+                  commit={(step) => change(row({ step }), `Row of ${open.name}`)}
+                />
+              {/if}
+            </div>
+          {/if}
+        </div>
+        <p class="quiet text-xs">On the model its middle moves it, the ball at its head turns it, a corner sizes it.</p>
+      </div>
+    {/if}
+  {/if}
+</div>
+
+<style>
+  .decals {
+    font-size: 13px;
+  }
+  .tools {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 4px;
+    padding: 3px 0;
+  }
+  .words,
+  textarea {
+    flex: 1;
+    min-width: 0;
+    width: 100%;
+    min-height: 28px;
+    background: var(--field);
+    color: var(--text);
+    border: 1px solid var(--line);
+    border-radius: 3px;
+    padding: 3px 8px;
+    font: inherit;
+  }
+  .tools .words {
+    width: auto;
+  }
+  ul {
+    margin: 4px 0;
+  }
+  li {
+    display: flex;
+    align-items: center;
+    gap: 2px;
+    min-height: 30px;
+    padding-left: 6px;
+    border-left: 2px solid transparent;
+  }
+  li.on {
+    border-left-color: var(--plum);
+  }
+  li.off .name {
+    opacity: 0.55;
+  }
+  .name {
+    flex: 1;
+    min-width: 0;
+    min-height: 28px;
+    text-align: left;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  li .chip {
+    padding: 0 5px;
+  }
+  .mini {
+    width: 22px;
+    justify-content: center;
+  }
+  .grid {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 4px 8px;
+    padding: 4px 0;
+  }
+  .field {
+    display: grid;
+    grid-template-columns: 52px 1fr;
+    align-items: center;
+    gap: 4px;
+  }
+  .chip[aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
+  }
+</style>
