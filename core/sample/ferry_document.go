@@ -61,7 +61,7 @@ func FerryDocument() *stack.Document {
 			d = n
 		}
 	}
-	d.Layers = append(d.Layers, ferryNumber(), bundle("ferry-weather", "Weather",
+	d.Layers = append(d.Layers, ferryNumber(), ferryMarks(), bundle("ferry-weather", "Weather",
 		layer("ferry-runs", "Rust runs", 0.75, []string{"Hull", "House"}, coats{stack.BaseColor: with(made(src("noise", blend.Normal, 1, noiseP("clouds", 40, 5, 6)), ramp("smooth", 0.2, "#3c1f10", 0.8, "#7a4a26")), blend.Normal, 0.8), stack.Roughness: num(0.7), stack.Metallic: num(0)},
 			src("run", blend.Normal, 1, params{"from": "lower edges", "count": 60.0, "width": 0.008, "length": 0.22, "streaks": 0.8, "meander": 0.3, "breakup": 0.6, "contrast": 0.35, "much": 0.45, "seed": 4.0})),
 		layer("ferry-grime", "Grime", 0.7, nil, coats{stack.BaseColor: col("#1b1611"), stack.Roughness: num(0.85), stack.Metallic: num(0)},
@@ -91,5 +91,23 @@ func ferryNumber() *stack.Layer {
 	mark(p2{-0.235, -0.125}, p2{-0.06, -0.125})
 	mark(p2{0.06, 0.125}, p2{0.235, 0.125})
 	mark(p2{0.235, 0.125}, p2{0.18, 0.03}, p2{0.13, -0.06}, p2{0.11, -0.125})
+	return l
+}
+
+// ferryMarks are what is lettered on her: her name over the strakes, the tide scale down all
+// three of them, and a warning on the wall of her house. Old paint, and worn as such.
+func ferryMarks() *stack.Layer {
+	l := &stack.Layer{ID: "marks", Name: "Lettering", Kind: stack.Decals, Visible: true, Amount: 1,
+		Channels: coats{stack.BaseColor: with(col("#d9d2bd"), blend.Normal, 1), stack.Roughness: num(0.45), stack.Metallic: num(0)},
+		Mask:     stream(src("noise", blend.Normal, 1, params{"frequency": 70.0, "octaves": 7.0, "amplitude": 1.3, "seed": 31.0}), shape("levels", params{"low": 0.27, "high": 0.42}))}
+	white, red := [3]float32{0.86, 0.83, 0.74}, [3]float32{0.45, 0.12, 0.08}
+	mark := func(id, name, text, font string, color [3]float32, at, nrm [3]float32, wide, depth float32) *stack.Decal {
+		return &stack.Decal{ID: id, Name: name, Text: text, Font: font, Color: color, Pos: at, Nrm: nrm, Up: [3]float32{0, 1, 0}, Wide: wide, Depth: depth, Facing: 75, Amount: 1}
+	}
+	l.Decals = []*stack.Decal{
+		mark("her-name", "Her name", "DUNLIN", "bold", white, [3]float32{0.5, 0.985, 0.23}, [3]float32{0, -0.24, 0.97}, 0.95, 0.12),
+		mark("tide-scale", "Tide scale", "- 9\n- 8\n- 7\n- 6\n- 5\n- 4\n- 3\n- 2", "mono", white, [3]float32{1.36, 0.62, 0.14}, [3]float32{0, -0.18, 0.98}, 0.11, 0.3),
+		mark("warning", "Warning", "MIND THE\nRAMP", "bold", red, [3]float32{0.63, 1.83, -0.7}, [3]float32{0, 0, 1}, 0.32, 0.05),
+	}
 	return l
 }
