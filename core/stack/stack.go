@@ -179,6 +179,11 @@ func (d *Document) Pictures() []string {
 	}
 	d.Walk(func(l *Layer, _ []*Layer) {
 		tips(l.Strokes)
+		for _, c := range l.Decals {
+			if c.Picture != "" {
+				seen[c.Picture] = true
+			}
+		}
 		for _, c := range l.Channels {
 			for _, h := range c.Pictures {
 				seen[h] = true

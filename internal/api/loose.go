@@ -114,7 +114,7 @@ func (o *looser) layer(l *stack.Layer) *stack.Layer {
 		c.Channels[ch] = coat
 	}
 	for _, k := range l.Layers {
-		if k.Kind == stack.Paint || k.Kind == stack.Picture {
+		if k.Kind == stack.Paint || k.Kind == stack.Picture || k.Kind == stack.Decals {
 			o.left = append(o.left, fmt.Sprintf("the layer %s: what it shows lies on this model", k.Name))
 			continue
 		}

@@ -216,7 +216,7 @@ func (s *Server) keepMaterial(
 	if l == nil {
 		return out, fmt.Errorf("the layer is not there any more")
 	}
-	if l.Kind == stack.Paint || l.Kind == stack.Picture {
+	if l.Kind == stack.Paint || l.Kind == stack.Picture || l.Kind == stack.Decals {
 		return out, fmt.Errorf("%q holds what was laid on this model alone; keep a fill layer or a group", l.Name)
 	}
 	o := newLooser(d)
