@@ -73,6 +73,7 @@ type Stroke struct {
 	Within   *Area                `json:"within,omitempty" doc:"what it stays in; none: the whole model"`
 	Fill     *Fill                `json:"fill,omitempty" doc:"covers all of that at once"`
 	Lasso    *Lasso               `json:"lasso,omitempty" doc:"an outline over a view that it stays in"`
+	Stencil  *Stencil             `json:"stencil,omitempty" doc:"a picture held before the view through which it paints"`
 	Alike    *Alike               `json:"alike,omitempty" doc:"it stays where it looks like one place; none: anywhere"`
 	Eye      *geom.Vec3           `json:"eye,omitempty" doc:"it paints only what is seen from here; none: whatever it reaches"`
 	Take     *Take                `json:"take,omitempty" doc:"where a cloning stroke takes from"`
@@ -141,6 +142,9 @@ func (s *Stroke) Check() error {
 		}
 	}
 	if err := s.Within.check(); err != nil {
+		return err
+	}
+	if err := s.Stencil.check(); err != nil {
 		return err
 	}
 	if err := s.Lasso.check(); err != nil {

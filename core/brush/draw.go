@@ -23,6 +23,8 @@ type Coverage struct {
 	// Flat tells the sheet of a point and its UVs there, for outlines drawn on flat sheets;
 	// without it a stroke in such an outline lays nothing.
 	Flat func(i int) (sheet int, uv geom.Vec2)
+	// Stencil reads the picture of the stroke's stencil; without it nothing is held back.
+	Stencil StencilReader
 }
 
 // NewCoverage is an empty coverage of n points for a stroke.
@@ -59,6 +61,7 @@ func (c *Coverage) Clone() *Coverage {
 		c.to,
 		c.Tip,
 		c.Flat,
+		c.Stencil,
 	}
 }
 
@@ -269,6 +272,7 @@ func (s *Stroke) facing() func(cos float32) float32 {
 // are filled.
 func (s *Stroke) Held(f *raster.Frame, c *Coverage) {
 	s.Lasso.hold(f, c.Cover, c.Flat)
+	s.Stencil.hold(f, c.Cover, c.Stencil)
 	if s.Kit == nil || s.Kit.Grain == nil || s.Kit.Grain.Amount == 0 {
 		return
 	}

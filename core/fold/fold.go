@@ -102,6 +102,11 @@ func (p *Painter) Painted(
 		if err != nil {
 			return nil, err
 		}
+		if components == 3 && of == nil && p.colored(channel) {
+			if of, err = p.Scene.Through(s, c.Frame, c.Cover); err != nil {
+				return nil, err
+			}
+		}
 		p.fold(s, c.Coverage, from, of, cur, channel)
 		if i == len(list)-2 {
 			p.Doc.Keep(ctx, name(i), cur.Clone())

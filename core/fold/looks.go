@@ -94,6 +94,12 @@ func (p *Painter) laid(ctx context.Context, u *surface.Surface, s *brush.Stroke,
 	return p.Doc.Material(ctx, u, s.Of, stack.Channel(channel))
 }
 
+// colored reports whether a channel holds colours.
+func (p *Painter) colored(channel string) bool {
+	info, ok := p.Doc.Info(stack.Channel(channel))
+	return ok && info.Color()
+}
+
 // Composite is a channel as it shows on a surface at a layer: what lies below, and over it
 // what was painted in the layer. One row a component, colours sRGB-encoded.
 func (p *Painter) Composite(

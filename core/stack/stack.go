@@ -175,6 +175,9 @@ func (d *Document) Pictures() []string {
 			if s != nil && s.Kit != nil && s.Kit.Picture != "" {
 				seen[s.Kit.Picture] = true
 			}
+			if s != nil && s.Stencil != nil {
+				seen[s.Stencil.Picture] = true
+			}
 		}
 	}
 	d.Walk(func(l *Layer, _ []*Layer) {

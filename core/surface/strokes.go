@@ -120,6 +120,10 @@ func (u *Surface) coverOn(
 			return pix.Luma(v[0], v[1], v[2]) * v[3]
 		}
 	}
+	stencil, err := u.Scene.stencilOf(s)
+	if err != nil {
+		return nil, err
+	}
 	flat := func(i int) (int, geom.Vec2) {
 		sheet := int(u.Scene.Model.TriSheet[f.Tri[i]])
 		return sheet, raster.Wrap(u.Scene.Index(sheet).UVAt(f.Tri[i], f.Pos[i]))
@@ -127,7 +131,7 @@ func (u *Surface) coverOn(
 	n := len(s.Points) - 1
 	if !live || n == 0 { // a first point is no finished segment: nothing is kept of it
 		out := s.NewCoverage(len(f.Pos))
-		out.Tip, out.Flat = tip, flat
+		out.Tip, out.Flat, out.Stencil = tip, flat, stencil
 		if err := s.Draw(ctx, f, out, 0, s.Segments()); err != nil {
 			return nil, err
 		}
@@ -141,7 +145,7 @@ func (u *Surface) coverOn(
 	if c.drawn > n || c.cover == nil {
 		c.cover, c.drawn = s.NewCoverage(len(f.Pos)), 0
 	}
-	c.cover.Tip, c.cover.Flat = tip, flat
+	c.cover.Tip, c.cover.Flat, c.cover.Stencil = tip, flat, stencil
 	if err := s.Draw(ctx, f, c.cover, c.drawn, n); err != nil {
 		c.cover = nil // a part of it is drawn
 		return nil, err
@@ -154,4 +158,46 @@ func (u *Surface) coverOn(
 	}
 	u.Scene.seen(f, s.Eye, out.Cover, c.sight)
 	return out, u.Scene.bound(f, s, out.Cover)
+}
+
+// stencilOf returns what reads the picture of a stroke's stencil; nil: it has none.
+func (s *Scene) stencilOf(stroke *brush.Stroke) (brush.StencilReader, error) {
+	if stroke.Stencil == nil {
+		return nil, nil
+	}
+	pic, err := s.Stored(stroke.Stencil.Picture)
+	if err != nil {
+		return nil, fmt.Errorf("the stencil of a stroke: %w", err)
+	}
+	tiled := stroke.Stencil.Tiled
+	w, h := pic.Size()
+	return func(u, v, size float32) [4]float32 {
+		if !tiled { // the other side does not come in at its border
+			u, v = min(max(u, 0.5/float32(w)), 1-0.5/float32(w)), min(max(v, 0.5/float32(h)), 1-0.5/float32(h))
+		}
+		return pic.Sample(u, v, size)
+	}, nil
+}
+
+// Through reads the colours of a stroke's stencil at the places of a frame where the stroke
+// covers anything, sRGB-encoded; nil: they are not its paint.
+func (s *Scene) Through(stroke *brush.Stroke, f *raster.Frame, cover []float32) (pix.Rows, error) {
+	if stroke.Stencil == nil || !stroke.Stencil.Colors {
+		return nil, nil
+	}
+	read, err := s.stencilOf(stroke)
+	if err != nil {
+		return nil, err
+	}
+	out := pix.NewRows(3, len(cover))
+	for i, a := range cover {
+		if a <= 0 {
+			continue
+		}
+		if u, v, size, ok := stroke.Stencil.Place(f.Pos[i], f.Footprint); ok {
+			x := read(u, v, max(size, stroke.Stencil.Soft))
+			out[0][i], out[1][i], out[2][i] = x[0], x[1], x[2]
+		}
+	}
+	return out, nil
 }

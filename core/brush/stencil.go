@@ -1,0 +1,102 @@
+package brush
+
+import (
+	"fmt"
+	"math"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/raster"
+)
+
+// Stencil is a picture held before a view while a stroke is painted: what is light lets paint
+// through, or its colours are the paint. The stroke keeps it and its place, so it is drawn anew
+// at any size.
+type Stencil struct {
+	Picture string     `json:"picture" doc:"a stored picture"`
+	View    []float32  `json:"view" doc:"view times projection, 16 numbers column by column"`
+	Aspect  float32    `json:"aspect" doc:"the view's width over its height"`
+	At      [2]float32 `json:"at" doc:"its middle in the view, −1..1 upward, and as much to the right"`
+	Wide    float32    `json:"wide" doc:"its width, in halves of the view's height"`
+	Form    float32    `json:"form" doc:"the picture's width over its height"`
+	Turn    float32    `json:"turn,omitempty" doc:"degrees, anticlockwise"`
+	Tiled   bool       `json:"tiled,omitempty" doc:"it repeats; once otherwise, and nothing comes through beside it"`
+	Invert  bool       `json:"invert,omitempty" doc:"what is dark lets paint through"`
+	Soft    float32    `json:"soft,omitempty" doc:"how far its edges are softened, in shares of its width, 0..0.2"`
+	Colors  bool       `json:"colors,omitempty" doc:"its colours are the paint of colour channels; its opacity lets paint through"`
+}
+
+func (c *Stencil) check() error {
+	if c == nil {
+		return nil
+	}
+	switch {
+	case c.Picture == "" || len(c.Picture) > 128:
+		return fmt.Errorf("the stencil has no usable picture")
+	case len(c.View) != 16:
+		return fmt.Errorf("the stencil has a view of %d numbers; it takes 16", len(c.View))
+	case !(c.Aspect > 0.01 && c.Aspect < 100) || !(c.Form > 0.01 && c.Form < 100):
+		return fmt.Errorf("the stencil's aspect %v or form %v is none", c.Aspect, c.Form)
+	case !(c.Wide > 1e-3 && c.Wide < 1000):
+		return fmt.Errorf("the stencil is %v wide; it goes from 0.001 to 1000", c.Wide)
+	case !(c.Soft >= 0 && c.Soft <= 0.2):
+		return fmt.Errorf("the stencil's softness %v goes from 0 to 0.2", c.Soft)
+	}
+	for _, v := range append([]float32{c.At[0], c.At[1], c.Turn}, c.View...) {
+		if !(v > -1e9 && v < 1e9) {
+			return fmt.Errorf("the stencil's view or place has %v in it", v)
+		}
+	}
+	return nil
+}
+
+// Place returns where a place on the model is seen in the picture, 0..1 from its upper left
+// corner, and how large a length there is in shares of its width; ok is false behind the view
+// and, of one that does not repeat, beside the picture.
+func (c *Stencil) Place(p geom.Vec3, length float32) (u, v, size float32, ok bool) {
+	m := c.View
+	w := m[3]*p.X + m[7]*p.Y + m[11]*p.Z + m[15]
+	if w <= 1e-9 {
+		return 0, 0, 0, false
+	}
+	x, y := (m[0]*p.X+m[4]*p.Y+m[8]*p.Z+m[12])/w*c.Aspect, (m[1]*p.X+m[5]*p.Y+m[9]*p.Z+m[13])/w
+	x, y = x-c.At[0], y-c.At[1]
+	if c.Turn != 0 {
+		sin, cos := math.Sincos(float64(c.Turn) * math.Pi / 180)
+		x, y = float32(cos)*x+float32(sin)*y, float32(cos)*y-float32(sin)*x
+	}
+	u, v = x/c.Wide+0.5, 0.5-y/c.Wide*c.Form
+	up := float32(math.Sqrt(float64(m[1]*m[1] + m[5]*m[5] + m[9]*m[9])))
+	size = length * up / w / c.Wide
+	return u, v, size, c.Tiled || u >= 0 && u <= 1 && v >= 0 && v <= 1
+}
+
+// StencilReader reads a stencil's picture at a place in it: colour and opacity; size is that of
+// what is asked for, in shares of its width.
+type StencilReader func(u, v, size float32) [4]float32
+
+// hold lets a coverage through where the stencil does.
+func (c *Stencil) hold(f *raster.Frame, cover []float32, read StencilReader) {
+	if c == nil || read == nil {
+		return
+	}
+	for i, a := range cover {
+		if a <= 0 {
+			continue
+		}
+		u, v, size, ok := c.Place(f.Pos[i], f.Footprint)
+		if !ok {
+			cover[i] = 0
+			continue
+		}
+		x := read(u, v, max(size, c.Soft))
+		through := x[3]
+		if !c.Colors {
+			light := 0.2126*x[0] + 0.7152*x[1] + 0.0722*x[2]
+			if c.Invert {
+				light = 1 - light
+			}
+			through *= light
+		}
+		cover[i] = a * through
+	}
+}
