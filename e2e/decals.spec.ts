@@ -207,3 +207,81 @@ test('a picture lies over two parts of a model from elsewhere, not on its back, 
   const behind = await at(0.4, -0.004);
   expect(behind[2]).toBeLessThan(behind[0] + 40);
 });
+
+test('paint goes through a stencil that is moved, turned and sized, and stays where the model was seen', async ({ page }) => {
+  await page.goto('/');
+  await page.locator('input[type=file][accept*=".obj"]').first().setInputFiles({ name: 'board.obj', mimeType: 'text/plain', buffer: Buffer.from(board) });
+  await page.waitForURL(/#\/project\//, { timeout: 60_000 });
+  await settled(page);
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await page.keyboard.press('p');
+  // left half red, right half green
+  const png = await page.evaluate(() => {
+    const c = document.createElement('canvas');
+    [c.width, c.height] = [64, 64];
+    const g = c.getContext('2d')!;
+    g.fillStyle = '#ff0000';
+    g.fillRect(0, 0, 32, 64);
+    g.fillStyle = '#00ff00';
+    g.fillRect(32, 0, 32, 64);
+    return c.toDataURL('image/png').split(',')[1];
+  });
+  await page.getByLabel('Bring in a stencil').setInputFiles({ name: 'halves.png', mimeType: 'image/png', buffer: Buffer.from(png, 'base64') });
+  const bar = page.getByRole('status', { name: 'Stencil' });
+  await expect(bar).toBeVisible();
+  await expect(bar.getByRole('button', { name: 'Its colours' })).toHaveAttribute('aria-pressed', 'true');
+
+  // its key moves it so that its joint lies over the board's, and turns it
+  const stencil = () => page.evaluate(() => document.querySelector<HTMLImageElement>('.frame img')!.getBoundingClientRect().toJSON());
+  const box = (await canvas(page).boundingBox())!;
+  const joint = await seenAt(page, [0, 0.5, 0]);
+  const to = [box.x + box.width * joint[0], box.y + box.height * joint[1]];
+  let at = await stencil();
+  const drag = async (from: number[], by: number[], shift = false) => {
+    await page.mouse.move(from[0], from[1]);
+    await page.keyboard.down('z');
+    if (shift) await page.keyboard.down('Shift');
+    await page.mouse.down();
+    for (let i = 1; i <= 4; i++) await page.mouse.move(from[0] + (by[0] * i) / 4, from[1] + (by[1] * i) / 4);
+    await page.mouse.up();
+    if (shift) await page.keyboard.up('Shift');
+    await page.keyboard.up('z');
+  };
+  const middle = [at.x + at.width / 2, at.y + at.height / 2];
+  await drag(middle, [to[0] - middle[0], to[1] - middle[1]]);
+  at = await stencil();
+  expect(Math.abs(at.x + at.width / 2 - to[0])).toBeLessThan(3);
+  const size = at.width;
+  await page.keyboard.down('z');
+  await page.mouse.wheel(0, -200);
+  await page.keyboard.up('z');
+  expect((await stencil()).width).toBeGreaterThan(size * 1.1);
+
+  // a broad stroke along the middle
+  await type(page, 'Brush size', '300');
+  const spot = async (x: number) => {
+    const [u, v] = await seenAt(page, [x, 0.5, 0]);
+    return [box.x + box.width * u, box.y + box.height * v];
+  };
+  const [a, b] = [await spot(-0.5), await spot(0.5)];
+  await page.mouse.move(a[0], a[1]);
+  await page.mouse.down();
+  for (let i = 1; i <= 8; i++) await page.mouse.move(a[0] + ((b[0] - a[0]) * i) / 8, a[1] + ((b[1] - a[1]) * i) / 8);
+  await page.mouse.up();
+  await settled(page);
+  await bar.getByRole('button', { name: 'Put away' }).click();
+  await expect(bar).toHaveCount(0);
+  await page.keyboard.press('o');
+  await page.mouse.move(box.x + 5, box.y + box.height - 5);
+  await settled(page);
+  const seen = async (x: number) => pixel(page, ...((await seenAt(page, [x, 0.5, 0])) as [number, number]));
+  const [left, right] = [await seen(-0.2), await seen(0.2)];
+  expect(left[0]).toBeGreaterThan(left[1] + 40);
+  expect(right[1]).toBeGreaterThan(right[0] + 40);
+  const doc = await (await page.request.get(`/api/projects/${here(page)}/document`)).json();
+  expect(doc.layers.at(-1).strokes).toHaveLength(1);
+  await undo(page).click();
+  await settled(page);
+  const gone = await seen(-0.2);
+  expect(Math.abs(gone[0] - gone[1])).toBeLessThan(25);
+});

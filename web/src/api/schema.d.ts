@@ -3084,6 +3084,45 @@ export interface components {
        */
       p95: number;
     };
+    Stencil: {
+      /**
+       * Format: float
+       * @description the view's width over its height
+       */
+      aspect: number;
+      /** @description its middle in the view, −1..1 upward, and as much to the right */
+      at: number[] | null;
+      /** @description its colours are the paint of colour channels; its opacity lets paint through */
+      colors?: boolean;
+      /**
+       * Format: float
+       * @description the picture's width over its height
+       */
+      form: number;
+      /** @description what is dark lets paint through */
+      invert?: boolean;
+      /** @description a stored picture */
+      picture: string;
+      /**
+       * Format: float
+       * @description how far its edges are softened, in shares of its width, 0..0.2
+       */
+      soft?: number;
+      /** @description it repeats; once otherwise, and nothing comes through beside it */
+      tiled?: boolean;
+      /**
+       * Format: float
+       * @description degrees, anticlockwise
+       */
+      turn?: number;
+      /** @description view times projection, 16 numbers column by column */
+      view: number[] | null;
+      /**
+       * Format: float
+       * @description its width, in halves of the view's height
+       */
+      wide: number;
+    };
     Step: {
       /** Format: float */
       amount: number;
@@ -3158,6 +3197,8 @@ export interface components {
       radius: number;
       /** @description the stroke whose chance it repeats, by its id; none: its own */
       seed?: string;
+      /** @description a picture held before the view through which it paints */
+      stencil?: components['schemas']['Stencil'];
       /** Format: float */
       strength: number;
       /** @description where a cloning stroke takes from */

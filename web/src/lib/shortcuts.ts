@@ -98,6 +98,7 @@ export const shortcuts: Shortcut[] = [
   { keys: 'F', says: 'fit the model in the view', group: 'View' },
   { keys: 'hold L', says: 'turn the light by moving the pointer', group: 'View' },
   { keys: 'hold S', says: 'brush size and strength by moving the pointer', group: 'View' },
+  { keys: 'hold Z', says: 'move the stencil; with Shift turn it, by the wheel size it', group: 'View' },
   { keys: 'hold M', says: 'the mask of the open layer on the model', group: 'View' },
   {
     keys: 'Shift M',

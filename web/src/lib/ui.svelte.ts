@@ -103,6 +103,19 @@ export class UI {
   lasso = $state.raw<{ view: number[]; aspect: number; outline: number[][]; flat?: number[] } | null>(null);
   feather = $state(12); // pixels
   outside = $state(false);
+  /** a picture held before the view through which strokes go: its middle in halves of the
+   * view's height from the middle of that, its width in the same, its form, turned in degrees */
+  stencil = $state.raw<{
+    picture: string;
+    form: number;
+    at: [number, number];
+    wide: number;
+    turn: number;
+    tiled: boolean;
+    invert: boolean;
+    soft: number;
+    colors: boolean;
+  } | null>(null);
   /** the next click marks that place */
   marking = $state(false);
   /** lays a stroke along a line on the surface; wired where the model is shown */

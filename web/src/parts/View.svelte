@@ -21,6 +21,7 @@
   import { Drill, Pan } from '../view/tools/look.svelte';
   import { Mark, Source, Take } from '../view/tools/picks';
   import { Pull } from '../view/tools/pull.svelte';
+  import { StencilHand } from '../view/tools/stencil';
   import { Strokes } from '../view/tools/strokes.svelte';
   import CoreSample from './CoreSample.svelte';
   import LightRing from './LightRing.svelte';
@@ -29,6 +30,7 @@
   import Hints from './view/Hints.svelte';
   import LineUpOver from './view/LineUp.svelte';
   import LassoLine from './view/LassoLine.svelte';
+  import StencilOver from './view/StencilOver.svelte';
 
   let { session, ui, id, prep = null }: { session: Session; ui: UI; id: string; prep?: Prep | null } = $props();
   let canvas: HTMLCanvasElement;
@@ -37,7 +39,7 @@
   let failed = $state('');
   let wide = $state(0);
   let tall = $state(0);
-  /** a key that is held: l turns the light, s sizes the brush */
+  /** a key that is held: l turns the light, s sizes the brush, z moves the stencil */
   let held = $state('');
   /** where the clone's source is seen */
   let source = $state<{ x: number; y: number } | null>(null);
@@ -50,6 +52,7 @@
     lasso: Lasso;
     pull: Pull;
     drill: Drill;
+    stencil: StencilHand;
     hand: Hand;
   }
   let ready = $state.raw<Ready | null>(null);
@@ -92,9 +95,10 @@
       (sheet) => detail.bare(sheet),
     );
     const [lasso, pull, drill] = [new Lasso(b), new Pull(b), new Drill(b)];
-    const tools = [pull, new Mark(b, prep), new Take(b), lasso, new Source(b), strokes, new Pan(b), drill];
+    const stencil = new StencilHand(b, () => held === 'z');
+    const tools = [stencil, pull, new Mark(b, prep), new Take(b), lasso, new Source(b), strokes, new Pan(b), drill];
     const hand = new Hand(canvas, stage, tools, () => !ui.painting && ui.mode !== 'flat');
-    ready = { stage, detail, strokes, lasso, pull, drill, hand };
+    ready = { stage, detail, strokes, lasso, pull, drill, stencil, hand };
     ui.extent = stage.extent([], []);
     ui.brush.fit(times(session.about, ui.extent));
     ui.extentOf = (r) => {
@@ -310,6 +314,11 @@
   function wheel(e: WheelEvent) {
     if (!ready) return;
     const { stage } = ready;
+    if (held === 'z' && ui.stencil) {
+      e.preventDefault();
+      e.stopPropagation();
+      return ready.stencil.size(e.deltaY);
+    }
     if (!stage.overFlat(e.clientX - canvas.getBoundingClientRect().left)) {
       // the wheel brings the model nearer whatever is in the hand
       if (stage.controls.enabled) return;
@@ -324,7 +333,7 @@
   function keydown(e: KeyboardEvent) {
     if (e.target instanceof HTMLElement && e.target.closest('input, select, textarea')) return;
     const k = e.key.toLowerCase();
-    if (!e.ctrlKey && !e.metaKey && (k === 'l' || k === 's')) held = k;
+    if (!e.ctrlKey && !e.metaKey && 'lsz'.includes(k)) held = k;
     if (k === 'f') ready?.stage.frame();
     if (ready?.hand.key(k)) e.stopPropagation();
   }
@@ -362,6 +371,7 @@
   {/if}
   <Bars {ui} frame={() => ready?.stage.frame()} />
   {#if ready}<LassoLine {ui} lasso={ready.lasso} />{/if}
+  {#if ready && ui.stencil}<StencilOver {ui} project={id} stage={ready.stage} held={held === 'z'} {wide} {tall} />{/if}
   {#if near}<div class="says" style:left={`${near.x + 14}px`} style:top={`${near.y - 30}px`}>{near.label}</div>{/if}
   <BrushCursor {ui} {t} cursor={ready?.strokes.cursor ?? null} {source} {wide} {tall} />
   {#if session.drill && ready && ui.tool === 'drill'}<CoreSample {session} {ui} at={ready.drill.at} />{/if}

@@ -247,15 +247,24 @@ export class Painter {
         mirror: fill || over ? undefined : this.mirror(),
         fill,
         lasso: this.lasso(),
+        stencil: flat || over ? undefined : this.stencil(),
         of: material?.id,
         alike: b.alike ? { channel: b.alike, tolerance: b.tolerance, soft: 0.5 } : undefined,
-        eye: b.seen && !flat ? row(this.stage.camera.position) : undefined,
+        eye: (b.seen || (this.ui.stencil && !over)) && !flat ? row(this.stage.camera.position) : undefined,
         up: row(new Vector3(0, 1, 0).applyQuaternion(this.stage.camera.quaternion)),
         values,
         points: [],
       },
     };
     this.stroke = this.session.beginStroke(message, this.drawing);
+  }
+
+  /** The stencil as the stroke keeps it: with the view that it was held before. */
+  private stencil() {
+    const s = this.ui.stencil;
+    if (!s) return undefined;
+    const { view, aspect } = this.stage.lens();
+    return { ...s, view, aspect };
   }
 
   private lasso() {

@@ -7,6 +7,7 @@
   import Choice from '../Choice.svelte';
   import ColorField from '../ColorField.svelte';
   import NumberField from '../NumberField.svelte';
+  import StencilPick from './StencilPick.svelte';
 
   let { session, ui, t }: { session: Session; ui: UI; t: Target } = $props();
   const b = $derived(ui.brush);
@@ -275,6 +276,8 @@
       fallback={0}
       commit={(v) => (b.rowApart = v)}
     />
+    <span class="quiet" title="A picture held before the view: its light, or its colours, come through">stencil</span>
+    <StencilPick {session} {ui} />
     <span class="quiet" title="The whole line through the edge that you click">along</span>
     <span class="wide flex gap-1">
       {#each [['loop', 'an edge loop'], ['seam', 'a seam']] as const as [kind, says] (kind)}
