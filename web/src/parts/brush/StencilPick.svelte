@@ -47,19 +47,21 @@
 </script>
 
 <span class="wide flex flex-wrap gap-1">
-  <PictureField
-    {session}
-    value={ui.stencil?.picture ?? ''}
-    label="stencil"
-    commit={(p) => take(p).catch((e) => (session.message = e.message))}
-  />
+  {#key ui.stencil?.picture}
+    <PictureField
+      {session}
+      value={ui.stencil?.picture ?? ''}
+      label="stencil"
+      commit={(p) => take(p).catch((e) => (session.message = e.message))}
+    />
+  {/key}
   <select
     class="pick"
     aria-label="A stamp as stencil"
     value=""
     onpointerdown={load}
     onfocus={load}
-    onchange={(e) => takeStamp(e.currentTarget.value)}
+    onchange={(e) => (takeStamp(e.currentTarget.value), (e.currentTarget.value = ''))}
   >
     <option value="">{busy ? 'drawing …' : 'a stamp …'}</option>
     {#each stamps as s (s.id)}<option value={s.id}>{s.recipe.name}</option>{/each}

@@ -29,7 +29,12 @@
 </script>
 
 {#if s && box && counts}
-  <div class="frame" style:opacity={held ? 0.75 : 0.3} aria-hidden="true">
+  <div
+    class="frame"
+    style:opacity={held ? 0.75 : 0.35}
+    style:mix-blend-mode={s.colors ? 'normal' : 'screen'}
+    aria-hidden="true"
+  >
     {#if s.tiled}
       {@const far = 2 * Math.hypot(wide, tall)}
       <div
@@ -58,8 +63,9 @@
     {/if}
   </div>
   <div class="bar" role="status" aria-label="Stencil">
-    <span>Strokes go through a stencil</span>
-    <span class="quiet">Z drags it · with Shift turns it · its wheel sizes it</span>
+    <span>Stencil</span>
+    <span class="quiet" title="Hold Z: a drag moves it, with Shift turns it, the wheel sizes it">hold Z to move it</span
+    >
     <button class="chip" aria-pressed={s.colors} onclick={() => (ui.stencil = { ...s, colors: !s.colors })}
       >Its colours</button
     >
