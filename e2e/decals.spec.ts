@@ -232,7 +232,7 @@ test('paint goes through a stencil that is moved, turned and sized, and stays wh
   await expect(bar.getByRole('button', { name: 'Its colours' })).toHaveAttribute('aria-pressed', 'true');
 
   // its key moves it so that its joint lies over the board's, and turns it
-  const stencil = () => page.evaluate(() => document.querySelector<HTMLImageElement>('.frame img')!.getBoundingClientRect().toJSON());
+  const stencil = () => page.evaluate(() => document.querySelector<HTMLImageElement>('.stencil img')!.getBoundingClientRect().toJSON());
   const box = (await canvas(page).boundingBox())!;
   const joint = await seenAt(page, [0, 0.5, 0]);
   const to = [box.x + box.width * joint[0], box.y + box.height * joint[1]];
@@ -284,4 +284,96 @@ test('paint goes through a stencil that is moved, turned and sized, and stays wh
   await settled(page);
   const gone = await seen(-0.2);
   expect(Math.abs(gone[0] - gone[1])).toBeLessThan(25);
+});
+
+test('what was painted through a slide goes with it when it is moved later, from its own view', async ({ page }) => {
+  await page.goto('/');
+  await page.locator('input[type=file][accept*=".obj"]').first().setInputFiles({ name: 'board.obj', mimeType: 'text/plain', buffer: Buffer.from(board) });
+  await page.waitForURL(/#\/project\//, { timeout: 60_000 });
+  await settled(page);
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await page.keyboard.press('p');
+  const png = await page.evaluate(() => {
+    const c = document.createElement('canvas');
+    [c.width, c.height] = [64, 64];
+    const g = c.getContext('2d')!;
+    g.fillStyle = '#ff0000';
+    g.fillRect(0, 0, 32, 64);
+    g.fillStyle = '#00ff00';
+    g.fillRect(32, 0, 32, 64);
+    return c.toDataURL('image/png').split(',')[1];
+  });
+  await page.getByLabel('Bring in a stencil').setInputFiles({ name: 'halves.png', mimeType: 'image/png', buffer: Buffer.from(png, 'base64') });
+  const bar = page.getByRole('status', { name: 'Stencil' });
+  await bar.getByRole('button', { name: 'Keep as slide' }).click();
+  await expect(bar).toContainText('Slide 1');
+  const slides = page.getByRole('list', { name: /^Slides of/ });
+  await expect(slides.getByRole('listitem')).toHaveCount(1);
+  const box = (await canvas(page).boundingBox())!;
+  const middle = () => page.evaluate(() => { const b = document.querySelector('.stencil img')!.getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2]; });
+  const drag = async (by: number[]) => {
+    const from = await middle();
+    await page.mouse.move(from[0], from[1]);
+    await page.keyboard.down('z');
+    await page.mouse.down();
+    for (let i = 1; i <= 4; i++) await page.mouse.move(from[0] + (by[0] * i) / 4, from[1] + (by[1] * i) / 4);
+    await page.mouse.up();
+    await page.keyboard.up('z');
+  };
+  const spot = async (x: number) => {
+    const [u, v] = await seenAt(page, [x, 0.5, 0]);
+    return [box.x + box.width * u, box.y + box.height * v];
+  };
+  await expect(undo(page)).toHaveAttribute('title', /Keep Slide 1/);
+  const [m, joint] = [await middle(), await spot(0)]; // it is held in the middle, where the board's joint is
+  expect(Math.abs(m[0] - joint[0])).toBeLessThan(3);
+  // a broad stroke through it
+  await type(page, 'Brush size', '500');
+  const [a, b] = [await spot(-0.6), await spot(0.6)];
+  await page.mouse.move(a[0], a[1]);
+  await page.mouse.down();
+  for (let i = 1; i <= 8; i++) await page.mouse.move(a[0] + ((b[0] - a[0]) * i) / 8, a[1] + ((b[1] - a[1]) * i) / 8);
+  await page.mouse.up();
+  await settled(page);
+  const seen = async (x: number) => {
+    await page.keyboard.press('o'); // nothing lies over the view
+    await page.mouse.move(box.x + 5, box.y + box.height - 60);
+    await settled(page);
+    return pixel(page, ...((await seenAt(page, [x, 0.5, 0])) as [number, number]));
+  };
+  const red = (c: number[]) => c[0] > c[1] + 40;
+  const green = (c: number[]) => c[1] > c[0] + 40;
+  expect(green(await seen(0.15))).toBe(true);
+  expect(red(await seen(-0.15))).toBe(true);
+
+  // moved to the right by so much that the joint lies beyond that place: it is red now
+  await page.keyboard.press('p');
+  const [from, to] = [await spot(0), await spot(0.3)];
+  await drag([to[0] - from[0], to[1] - from[1]]);
+  await settled(page);
+  expect(red(await seen(0.15))).toBe(true);
+  await expect(undo(page)).toHaveAttribute('title', /Move Slide 1/);
+  await undo(page).click();
+  await settled(page);
+  expect(green(await seen(0.15))).toBe(true);
+
+  // from elsewhere it is not held, and the camera goes back there
+  await page.keyboard.press('p');
+  await page.evaluate(() => {
+    const stage = (window as any).stage;
+    stage.camera.position.x += 1.5;
+    stage.controls.update();
+    stage.wake();
+  });
+  await settled(page);
+  await expect(page.locator('.stencil img')).toHaveCount(0);
+  await bar.getByRole('button', { name: 'Go there' }).click();
+  await expect(page.locator('.stencil img')).toHaveCount(1);
+
+  // it stays while something is painted through it
+  await page.getByRole('button', { name: 'Take away Slide 1' }).click();
+  await expect(page.getByText(/strokes were painted through the slide/)).toBeVisible();
+  await undo(page).click(); // the stroke
+  await page.getByRole('button', { name: 'Take away Slide 1' }).click();
+  await expect(slides).toHaveCount(0);
 });

@@ -74,6 +74,7 @@ type Stroke struct {
 	Fill     *Fill                `json:"fill,omitempty" doc:"covers all of that at once"`
 	Lasso    *Lasso               `json:"lasso,omitempty" doc:"an outline over a view that it stays in"`
 	Stencil  *Stencil             `json:"stencil,omitempty" doc:"a picture held before the view through which it paints"`
+	Slide    string               `json:"slide,omitempty" doc:"or the layer's slide through which it paints, by its id"`
 	Alike    *Alike               `json:"alike,omitempty" doc:"it stays where it looks like one place; none: anywhere"`
 	Eye      *geom.Vec3           `json:"eye,omitempty" doc:"it paints only what is seen from here; none: whatever it reaches"`
 	Take     *Take                `json:"take,omitempty" doc:"where a cloning stroke takes from"`
@@ -94,6 +95,8 @@ func (s *Stroke) Check() error {
 	switch {
 	case s.ID == "" || len(s.ID) > 64:
 		return fmt.Errorf("the stroke has no usable id")
+	case len(s.Slide) > 64 || s.Slide != "" && s.Stencil != nil:
+		return fmt.Errorf("the stroke's slide has no usable id, or it has a stencil beside it")
 	case len(s.Of) > 64:
 		return fmt.Errorf("the layer whose material the stroke lays has no usable id")
 	case len(s.Seed) > 64:
@@ -144,7 +147,7 @@ func (s *Stroke) Check() error {
 	if err := s.Within.check(); err != nil {
 		return err
 	}
-	if err := s.Stencil.check(); err != nil {
+	if err := s.Stencil.Check(); err != nil {
 		return err
 	}
 	if err := s.Lasso.check(); err != nil {

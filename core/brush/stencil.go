@@ -25,7 +25,8 @@ type Stencil struct {
 	Colors  bool       `json:"colors,omitempty" doc:"its colours are the paint of colour channels; its opacity lets paint through"`
 }
 
-func (c *Stencil) check() error {
+// Check returns why a stencil cannot be held; of none nothing.
+func (c *Stencil) Check() error {
 	if c == nil {
 		return nil
 	}

@@ -103,7 +103,7 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 	p.baked = cache.NewHash("baked").Str(string(b)).Sum()
 	b, _ = json.Marshal(d.Facts())
 	p.facts = cache.NewHash("facts").Key(p.baked).Str(string(b)).Sum()
-	fresh := plans{map[planKey]*layerPlan{}, map[string]*brush.List{}}
+	fresh := plans{map[planKey]*layerPlan{}, map[string]*brush.List{}, map[slidKey]*brush.Stroke{}}
 	s.mu.Lock()
 	known := s.plans
 	s.mu.Unlock()
@@ -119,6 +119,36 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 type plans struct {
 	layers map[planKey]*layerPlan
 	lists  map[string]*brush.List
+	slid   map[slidKey]*brush.Stroke // strokes with the slide through which they paint
+}
+
+type slidKey struct {
+	stroke *brush.Stroke
+	slide  *stack.Slide
+}
+
+// throughSlides returns strokes of a layer with the slides, as they lie now, through which they
+// paint. Those whose slide lies where it did are the ones that they were.
+func throughSlides(l *stack.Layer, strokes []*brush.Stroke, known, fresh plans) []*brush.Stroke {
+	if len(l.Slides) == 0 {
+		return strokes
+	}
+	out := slices.Clone(strokes)
+	for i, s := range strokes {
+		slide := l.Slide(s.Slide)
+		if slide == nil {
+			continue
+		}
+		k := slidKey{s, slide}
+		c := known.slid[k]
+		if c == nil {
+			n, stencil := *s, slide.Stencil
+			n.Stencil = &stencil
+			c = &n
+		}
+		fresh.slid[k], out[i] = c, c
+	}
+	return out
 }
 
 // compile plans a list of layers and returns those that show. Plans of layers
@@ -136,7 +166,7 @@ func (p *Program) compile(list []*stack.Layer, hotLayer string, known, fresh pla
 		}
 		fresh.layers[k] = pl
 		list := func(name string, strokes []*brush.Stroke) *brush.List {
-			out := brush.NewList(strokes, known.lists[name])
+			out := brush.NewList(throughSlides(l, strokes, known, fresh), known.lists[name])
 			if out != nil {
 				fresh.lists[name] = out
 			}

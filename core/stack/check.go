@@ -100,6 +100,9 @@ func (l *Layer) check(d *Document, r Rules) error {
 	if err := l.checkDecals(); err != nil {
 		return err
 	}
+	if err := l.checkSlides(); err != nil {
+		return err
+	}
 	if err := blend.Check(l.Blend, false); err != nil {
 		return err
 	}

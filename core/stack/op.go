@@ -82,6 +82,8 @@ func init() { // batches read operations, so this cannot be the variable's own v
 		opKind[SetDecal]("change a decal: where it lies, what it shows"),
 		opKind[MoveDecal]("put a decal elsewhere in the order of its layer"),
 		opKind[RemoveDecal]("take a decal off"),
+		opKind[SetSlide]("add a slide to a layer, or change it: what was painted through it goes with it"),
+		opKind[RemoveSlide]("take a slide away through which nothing is painted any more"),
 		opKind[SizeSheet]("set how many texels a sheet has"),
 		opKind[SetLight]("set in what light colours are mixed"),
 		opKind[AddChannel]("add a channel to the project"),

@@ -65,6 +65,7 @@ type Layer struct {
 	Strokes  []*brush.Stroke  `json:"-"`
 	StrokeID []string         `json:"strokes,omitempty" doc:"strokes of a paint layer, oldest first"`
 	Decals   []*Decal         `json:"decals,omitempty" doc:"of a decal layer, lowest first"`
+	Slides   []*Slide         `json:"slides,omitempty" doc:"placements of pictures through which its strokes were painted"`
 }
 
 // Origin tells what a group was made from.
@@ -182,6 +183,9 @@ func (d *Document) Pictures() []string {
 	}
 	d.Walk(func(l *Layer, _ []*Layer) {
 		tips(l.Strokes)
+		for _, s := range l.Slides {
+			seen[s.Stencil.Picture] = true
+		}
 		for _, c := range l.Decals {
 			if c.Picture != "" {
 				seen[c.Picture] = true

@@ -236,7 +236,7 @@ func (l *Layer) clone() *Layer {
 		c.Channels[ch] = coat
 	}
 	c.Layers, c.Dials = nil, slices.Clone(l.Dials)
-	c.Decals = slices.Clone(l.Decals) // they are never written
+	c.Decals, c.Slides = slices.Clone(l.Decals), slices.Clone(l.Slides) // they are never written
 	for _, k := range l.Layers {
 		c.Layers = append(c.Layers, k.clone())
 	}

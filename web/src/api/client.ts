@@ -9,6 +9,7 @@ export type Facts = components['schemas']['Facts'];
 export type Layer = components['schemas']['Layer'];
 export type Coat = components['schemas']['Coat'];
 export type Decal = components['schemas']['Decal'];
+export type Slide = components['schemas']['Slide'];
 export type Step = components['schemas']['Step'];
 export type Doc = components['schemas']['Document'];
 export type Order = components['schemas']['Order'];

@@ -1892,6 +1892,8 @@ export interface components {
       mask: components['schemas']['Step'][] | null;
       name: string;
       reach: components['schemas']['Reach'];
+      /** @description placements of pictures through which its strokes were painted */
+      slides?: components['schemas']['Slide'][] | null;
       /** @description strokes of a paint layer, oldest first */
       strokes?: string[] | null;
       visible: boolean;
@@ -2147,6 +2149,8 @@ export interface components {
       | components['schemas']['SetDecal']
       | components['schemas']['MoveDecal']
       | components['schemas']['RemoveDecal']
+      | components['schemas']['SetSlide']
+      | components['schemas']['RemoveSlide']
       | components['schemas']['SizeSheet']
       | components['schemas']['SetLight']
       | components['schemas']['AddChannel']
@@ -2535,6 +2539,15 @@ export interface components {
       /** @description the layer's id */
       target: string;
     };
+    /** @description take a slide away through which nothing is painted any more */
+    RemoveSlide: {
+      /** @enum {string} */
+      kind: 'slide.remove';
+      /** @description its id */
+      slide: string;
+      /** @description the layer's id */
+      target: string;
+    };
     /** @description delete a step */
     RemoveStep: {
       /** @enum {string} */
@@ -2738,6 +2751,22 @@ export interface components {
        * @description of a normal map: by how much one way is likelier
        */
       sure: number;
+    };
+    /** @description add a slide to a layer, or change it: what was painted through it goes with it */
+    SetSlide: {
+      /**
+       * Format: int64
+       * @description of a new one; -1 last
+       */
+      index?: number;
+      /** @enum {string} */
+      kind: 'slide.set';
+      /** @description for the ledger */
+      label?: string;
+      /** @description the layer's id */
+      target: string;
+      /** @description all of it */
+      value: components['schemas']['Slide'];
     };
     /** @description set one of a step's settings, or all its parameters */
     SetStep: {
@@ -3073,6 +3102,16 @@ export interface components {
        */
       value: number;
     };
+    Slide: {
+      /** @description where the camera stood, to go back there */
+      eye: number[] | null;
+      id: string;
+      name: string;
+      /** @description the picture, the view that it is held before, and its place there */
+      stencil: components['schemas']['Stencil'];
+      /** @description and what it looked at */
+      target: number[] | null;
+    };
     Spread: {
       /** Format: double */
       max: number;
@@ -3197,6 +3236,8 @@ export interface components {
       radius: number;
       /** @description the stroke whose chance it repeats, by its id; none: its own */
       seed?: string;
+      /** @description or the layer's slide through which it paints, by its id */
+      slide?: string;
       /** @description a picture held before the view through which it paints */
       stencil?: components['schemas']['Stencil'];
       /** Format: float */

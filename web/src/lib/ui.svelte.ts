@@ -103,6 +103,10 @@ export class UI {
   lasso = $state.raw<{ view: number[]; aspect: number; outline: number[][]; flat?: number[] } | null>(null);
   feather = $state(12); // pixels
   outside = $state(false);
+  /** the slide of the open layer that is in the hand, or '': its place is the stencil's */
+  slide = $state('');
+  /** takes the camera to a place, to look at another; wired where the model is shown */
+  goTo: (eye: number[], target: number[]) => void = () => {};
   /** a picture held before the view through which strokes go: its middle in halves of the
    * view's height from the middle of that, its width in the same, its form, turned in degrees */
   stencil = $state.raw<{

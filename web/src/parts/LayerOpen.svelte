@@ -12,6 +12,7 @@
   import NewDial from './NewDial.svelte';
   import NumberField from './NumberField.svelte';
   import ReachChips from './ReachChips.svelte';
+  import Slides from './Slides.svelte';
 
   let { session, ui, row }: { session: Session; ui: UI; row: Row } = $props();
   const layer = $derived(row.layer);
@@ -44,6 +45,7 @@
 {/if}
 <ReachChips {session} {ui} {layer} parts={ui.parts} />
 {#if layer.kind === 'decals'}<Decals {session} {ui} {layer} />{/if}
+{#if layer.slides?.length}<Slides {session} {ui} {layer} />{/if}
 {#if layer.dials?.length}
   <details>
     <summary>how its channels meet what lies below</summary>

@@ -39,6 +39,8 @@
   let failed = $state('');
   let wide = $state(0);
   let tall = $state(0);
+  /** counts what the camera does */
+  let views = $state(0);
   /** a key that is held: l turns the light, s sizes the brush, z moves the stencil */
   let held = $state('');
   /** where the clone's source is seen */
@@ -105,11 +107,20 @@
       const sheets = (r.sheets ?? []).map((n) => stage.worn.list.findIndex((s) => s.name === n));
       return stage.extent(r.parts ?? [], sheets) || ui.extent;
     };
+    ui.goTo = (eye, target) => {
+      stage.camera.position.fromArray(eye);
+      stage.controls.target.fromArray(target);
+      stage.controls.update();
+      stage.wake();
+    };
     ui.middle = () => stage.bounds.getCenter(new Vector3()).toArray();
     ui.screenUp = () => new Vector3(0, 1, 0).applyQuaternion(stage.camera.quaternion).toArray();
     ui.along = (rail) => strokes.painter.along(rail);
     ui.suggest = (kind) => suggested(kind, stage.bounds);
-    stage.onView = () => void detail.see();
+    stage.onView = () => {
+      views++;
+      void detail.see();
+    };
     stage.onRestored = () => detail.anew();
     session.onTile = (tile) => {
       stage.worn.write(tile);
@@ -371,7 +382,16 @@
   {/if}
   <Bars {ui} frame={() => ready?.stage.frame()} />
   {#if ready}<LassoLine {ui} lasso={ready.lasso} />{/if}
-  {#if ready && ui.stencil}<StencilOver {ui} project={id} stage={ready.stage} held={held === 'z'} {wide} {tall} />{/if}
+  {#if ready && ui.stencil}<StencilOver
+      {ui}
+      {session}
+      project={id}
+      {views}
+      stage={ready.stage}
+      held={held === 'z'}
+      {wide}
+      {tall}
+    />{/if}
   {#if near}<div class="says" style:left={`${near.x + 14}px`} style:top={`${near.y - 30}px`}>{near.label}</div>{/if}
   <BrushCursor {ui} {t} cursor={ready?.strokes.cursor ?? null} {source} {wide} {tall} />
   {#if session.drill && ready && ui.tool === 'drill'}<CoreSample {session} {ui} at={ready.drill.at} />{/if}

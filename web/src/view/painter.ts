@@ -1,5 +1,6 @@
 // Pointer events to strokes: samples are found on the surface and sent as they come.
 import { Quaternion, Vector3 } from 'three';
+import { slideOf } from '../lib/slides';
 import type { Said, Session } from '../lib/session.svelte';
 import { newID } from '../lib/session.svelte';
 import { target } from '../lib/target';
@@ -247,7 +248,7 @@ export class Painter {
         mirror: fill || over ? undefined : this.mirror(),
         fill,
         lasso: this.lasso(),
-        stencil: flat || over ? undefined : this.stencil(),
+        ...(flat || over ? {} : this.stencil(t.layer)),
         of: material?.id,
         alike: b.alike ? { channel: b.alike, tolerance: b.tolerance, soft: 0.5 } : undefined,
         eye: (b.seen || (this.ui.stencil && !over)) && !flat ? row(this.stage.camera.position) : undefined,
@@ -259,12 +260,15 @@ export class Painter {
     this.stroke = this.session.beginStroke(message, this.drawing);
   }
 
-  /** The stencil as the stroke keeps it: with the view that it was held before. */
-  private stencil() {
+  /** The stencil as the stroke keeps it, with the view that it was held before; or the layer's
+   * slide that is in the hand. */
+  private stencil(layer: string) {
     const s = this.ui.stencil;
-    if (!s) return undefined;
+    if (!s) return {};
+    const slide = slideOf(this.session.layer(layer), this.ui);
+    if (slide) return { slide: slide.id };
     const { view, aspect } = this.stage.lens();
-    return { ...s, view, aspect };
+    return { stencil: { ...s, view, aspect } };
   }
 
   private lasso() {

@@ -1,21 +1,45 @@
 <script lang="ts">
   // The stencil that is held before the view: where it lies, and what it lets through.
+  import type { Session } from '../../lib/session.svelte';
+  import { keepSlide, moved, setSlide, slideOf } from '../../lib/slides';
   import type { UI } from '../../lib/ui.svelte';
   import type { Stage } from '../../view/stage';
   import NumberField from '../NumberField.svelte';
 
   interface Props {
     ui: UI;
+    session: Session;
     project: string;
+    /** counts what the camera does */
+    views: number;
     stage: Stage;
     /** it is being moved: it shows more clearly */
     held: boolean;
     wide: number;
     tall: number;
   }
-  let { ui, project, stage, held, wide, tall }: Props = $props();
+  let { ui, session, project, views, stage, held, wide, tall }: Props = $props();
   const counts = $derived(ui.painting && ui.station === 'Layer' && ui.mode !== 'flat');
   const s = $derived(ui.stencil);
+  const layer = $derived(session.layer(ui.selected));
+  const slide = $derived(slideOf(layer, ui));
+  /** whether the camera is where the slide was held */
+  const there = $derived.by(() => {
+    void [views, wide, tall];
+    if (!slide) return true;
+    const { view } = stage.lens();
+    return view.every((v, i) => Math.abs(v - slide.stencil.view![i]) < 2e-3 * (1 + Math.abs(v)));
+  });
+  function change(over: Partial<NonNullable<UI['stencil']>>) {
+    ui.stencil = { ...s!, ...over };
+    if (slide && layer) session.op(setSlide(layer.id, moved(slide, ui), `Change ${slide.name}`));
+  }
+  const keep = () =>
+    keepSlide(session, ui, layer!, {
+      ...stage.lens(),
+      eye: stage.camera.position.toArray(),
+      target: stage.controls.target.toArray(),
+    });
   /** where it lies on the canvas, in pixels */
   const box = $derived.by(() => {
     void [wide, tall, ui.mode];
@@ -28,9 +52,9 @@
   const url = $derived(`/api/projects/${project}/pictures/${s?.picture}`);
 </script>
 
-{#if s && box && counts}
+{#if s && box && counts && there}
   <div
-    class="frame"
+    class="stencil"
     style:opacity={held ? 0.75 : 0.35}
     style:mix-blend-mode={s.colors ? 'normal' : 'screen'}
     aria-hidden="true"
@@ -62,19 +86,22 @@
       />
     {/if}
   </div>
+{/if}
+{#if s && counts}
   <div class="bar" role="status" aria-label="Stencil">
-    <span>Stencil</span>
+    <span>{slide?.name ?? 'Stencil'}</span>
+    {#if slide && !there}
+      <button
+        class="chip"
+        title="Take the camera to where it was held"
+        onclick={() => ui.goTo(slide.eye!, slide.target!)}>Go there</button
+      >
+    {/if}
     <span class="quiet" title="Hold Z: a drag moves it, with Shift turns it, the wheel sizes it">hold Z to move it</span
     >
-    <button class="chip" aria-pressed={s.colors} onclick={() => (ui.stencil = { ...s, colors: !s.colors })}
-      >Its colours</button
-    >
-    <button class="chip" aria-pressed={s.invert} onclick={() => (ui.stencil = { ...s, invert: !s.invert })}
-      >Turned over</button
-    >
-    <button class="chip" aria-pressed={s.tiled} onclick={() => (ui.stencil = { ...s, tiled: !s.tiled })}
-      >Repeated</button
-    >
+    <button class="chip" aria-pressed={s.colors} onclick={() => change({ colors: !s.colors })}>Its colours</button>
+    <button class="chip" aria-pressed={s.invert} onclick={() => change({ invert: !s.invert })}>Turned over</button>
+    <button class="chip" aria-pressed={s.tiled} onclick={() => change({ tiled: !s.tiled })}>Repeated</button>
     <span class="quiet">soft</span>
     <span class="w-16"
       ><NumberField
@@ -85,21 +112,28 @@
         unit="%"
         scale={100}
         fallback={0}
-        commit={(soft) => (ui.stencil = { ...s, soft })}
+        commit={(soft) => change({ soft })}
       /></span
     >
-    <button class="chip" onclick={() => (ui.stencil = null)}>Put away</button>
+    {#if !slide && layer?.kind === 'paint'}
+      <button
+        class="chip"
+        title="The layer keeps its place: what is painted through it goes with it when it is moved"
+        onclick={keep}>Keep as slide</button
+      >
+    {/if}
+    <button class="chip" onclick={() => ((ui.stencil = null), (ui.slide = ''))}>Put away</button>
   </div>
 {/if}
 
 <style>
-  .frame {
+  .stencil {
     position: absolute;
     inset: 0;
     overflow: hidden;
     pointer-events: none;
   }
-  .frame > * {
+  .stencil > * {
     position: absolute;
     max-width: none;
   }

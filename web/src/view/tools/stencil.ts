@@ -1,9 +1,12 @@
 // The stencil in the hand: while its key is held a drag moves it over the view, or turns it about
 // its middle.
+import { moved, setSlide, slideOf } from '../../lib/slides';
+import type { UI } from '../../lib/ui.svelte';
 import type { Bench, Claim, Press, Tool } from './tool';
 
 export class StencilHand implements Tool {
   private from: { x: number; y: number } | null = null;
+  private turning = 0;
 
   constructor(
     private readonly b: Bench,
@@ -25,21 +28,40 @@ export class StencilHand implements Tool {
       const [cx, cy] = stage.onCanvas(s.at[0] / aspect, s.at[1]);
       const angle = (q: { x: number; y: number }) => Math.atan2(cy - q.y, q.x - cx);
       const turn = s.turn + ((angle(p) - angle(this.from)) * 180) / Math.PI;
-      ui.stencil = { ...s, turn: ((((turn + 180) % 360) + 360) % 360) - 180 };
+      this.set({ ...s, turn: ((((turn + 180) % 360) + 360) % 360) - 180 });
     } else {
       const k = 2 / height;
-      ui.stencil = { ...s, at: [s.at[0] + (p.x - this.from.x) * k, s.at[1] - (p.y - this.from.y) * k] };
+      this.set({ ...s, at: [s.at[0] + (p.x - this.from.x) * k, s.at[1] - (p.y - this.from.y) * k] });
     }
     this.from = { x: p.x, y: p.y };
   }
 
+  /** Gives the stencil another place; what was painted through it, if it is a slide, is shown there. */
+  private set(to: NonNullable<UI['stencil']>) {
+    const { ui, session } = this.b;
+    ui.stencil = to;
+    const slide = this.slide();
+    if (slide) session.preview(setSlide(ui.selected, moved(slide, ui)));
+  }
+
+  private slide = () => slideOf(this.b.session.layer(this.b.ui.selected), this.b.ui);
+
+  private keep() {
+    const slide = this.slide();
+    if (slide) this.b.session.op(setSlide(this.b.ui.selected, moved(slide, this.b.ui), `Move ${slide.name}`));
+  }
+
   up() {
+    if (this.from) this.keep();
     this.from = null;
   }
 
   /** Sizes it, by what the wheel turns. */
   size(by: number) {
     const s = this.b.ui.stencil;
-    if (s) this.b.ui.stencil = { ...s, wide: Math.min(Math.max(s.wide * Math.exp(-by * 0.001), 0.02), 50) };
+    if (!s) return;
+    this.set({ ...s, wide: Math.min(Math.max(s.wide * Math.exp(-by * 0.001), 0.02), 50) });
+    clearTimeout(this.turning);
+    this.turning = window.setTimeout(() => this.keep(), 400); // one entry for all that the wheel turns
   }
 }

@@ -1,0 +1,79 @@
+package eval
+
+import (
+	"testing"
+
+	"velvetgrime/core/brush"
+	"velvetgrime/core/stack"
+	"velvetgrime/core/step"
+	"velvetgrime/core/surface"
+)
+
+// slid is a layer painted through a slide of the board, its middle at a place in the view.
+func slid(t *testing.T, at [2]float32) *stack.Document {
+	t.Helper()
+	s := through(func(c *brush.Stencil) { c.Colors = true })
+	stencil := *s.Stencil
+	stencil.At = at
+	s.Stencil, s.Slide = nil, "first"
+	d := stencilled(s)
+	d.Layers[1].Slides = []*stack.Slide{{ID: "first", Name: "Board", Stencil: stencil}}
+	if err := step.Rules.Check(d); err != nil {
+		t.Fatal(err)
+	}
+	return d
+}
+
+// What was painted through a slide is what it is through a stencil at the same place, and goes
+// with the slide when that is moved, as if it had been painted there.
+func TestWhatWasPaintedThroughASlideGoesWithIt(t *testing.T) {
+	scene := decalScene(cutUp(t))
+	for _, at := range [][2]float32{{0, 0}, {0.3, 0.1}, {-0.4, 0}, {0, 0}} {
+		moved := onDeck(t, scene, slid(t, at), stack.BaseColor)
+		fixed := onDeck(t, decalScene(cutUp(t)), stencilled(through(func(c *brush.Stencil) { c.Colors, c.At = true, at })), stack.BaseColor)
+		red := 0
+		for x := range moved {
+			for z := range moved[x] {
+				if moved[x][z] != fixed[x][z] {
+					t.Fatalf("at %v: at %d, %d it is %v, painted there it were %v", at, x, z, moved[x][z], fixed[x][z])
+				}
+				if moved[x][z][0] > 0.9 {
+					red++
+				}
+			}
+		}
+		if red < 1000 {
+			t.Errorf("at %v: it shows on %d texels", at, red)
+		}
+	}
+}
+
+// A slide that is changed keeps its strokes one another's: those of another slide are the very
+// same, and keys of tiles that it does not reach are too.
+func TestSlidesAreResolvedOnce(t *testing.T) {
+	d := slid(t, [2]float32{0, 0})
+	s := decalScene(whole(t))
+	tile := s.OnTile(surface.Tile{Size: 512, X: 1})
+	key := Compile(s, d, "", "").Key(tile, stack.BaseColor)
+	other := *d
+	l := *d.Layers[1]
+	l.Amount = 0.5
+	other.Layers = []*stack.Layer{d.Layers[0], &l}
+	a, b := Compile(s, d, "", ""), Compile(s, &other, "", "")
+	if a.all["paint"].strokes.All[0] != b.all["paint"].strokes.All[0] {
+		t.Error("a stroke through a slide that did not move is made anew")
+	}
+	if a.Key(tile, stack.BaseColor) != key {
+		t.Error("the same document has another key")
+	}
+	next, _, _, err := step.Rules.Apply(d, stack.SetSlide{Target: "paint", Slide: slid(t, [2]float32{0.1, 0}).Layers[1].Slides[0]})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if Compile(s, next, "", "").Key(tile, stack.BaseColor) == key {
+		t.Error("a slide that was moved keeps the key")
+	}
+	if len(d.Pictures()) != 1 {
+		t.Errorf("the pictures are %v", d.Pictures())
+	}
+}
