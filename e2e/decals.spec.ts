@@ -151,11 +151,43 @@ vt 0.02 0.98
 f 9/9 10/10 11/11 12/12
 `;
 
-test('a picture lies over two parts of a model from elsewhere, not on its back, and is exchanged with its place kept', async ({ page }) => {
+/** A project of its own with the board. */
+async function onBoard(page: Page) {
   await page.goto('/');
   await page.locator('input[type=file][accept*=".obj"]').first().setInputFiles({ name: 'board.obj', mimeType: 'text/plain', buffer: Buffer.from(board) });
   await page.waitForURL(/#\/project\//, { timeout: 60_000 });
   await settled(page);
+}
+
+/** A paint layer, the brush, and before the view a picture whose left half is red, its right one green. */
+async function holdHalves(page: Page) {
+  await page.getByRole('button', { name: '+ Paint layer' }).click();
+  await page.keyboard.press('p');
+  const png = await page.evaluate(() => {
+    const c = document.createElement('canvas');
+    [c.width, c.height] = [64, 64];
+    const g = c.getContext('2d')!;
+    g.fillStyle = '#ff0000';
+    g.fillRect(0, 0, 32, 64);
+    g.fillStyle = '#00ff00';
+    g.fillRect(32, 0, 32, 64);
+    return c.toDataURL('image/png').split(',')[1];
+  });
+  await page.getByLabel('Bring in a stencil').setInputFiles({ name: 'halves.png', mimeType: 'image/png', buffer: Buffer.from(png, 'base64') });
+  return page.getByRole('status', { name: 'Stencil' });
+}
+
+/** Draws a line between two places of the window. */
+async function draw(page: Page, a: number[], b: number[]) {
+  await page.mouse.move(a[0], a[1]);
+  await page.mouse.down();
+  for (let i = 1; i <= 8; i++) await page.mouse.move(a[0] + ((b[0] - a[0]) * i) / 8, a[1] + ((b[1] - a[1]) * i) / 8);
+  await page.mouse.up();
+  await settled(page);
+}
+
+test('a picture lies over two parts of a model from elsewhere, not on its back, and is exchanged with its place kept', async ({ page }) => {
+  await onBoard(page);
   await page.getByRole('button', { name: '+ Decals' }).click();
   const png = (color: string) =>
     page.evaluate((color) => {
@@ -209,25 +241,8 @@ test('a picture lies over two parts of a model from elsewhere, not on its back, 
 });
 
 test('paint goes through a stencil that is moved, turned and sized, and stays where the model was seen', async ({ page }) => {
-  await page.goto('/');
-  await page.locator('input[type=file][accept*=".obj"]').first().setInputFiles({ name: 'board.obj', mimeType: 'text/plain', buffer: Buffer.from(board) });
-  await page.waitForURL(/#\/project\//, { timeout: 60_000 });
-  await settled(page);
-  await page.getByRole('button', { name: '+ Paint layer' }).click();
-  await page.keyboard.press('p');
-  // left half red, right half green
-  const png = await page.evaluate(() => {
-    const c = document.createElement('canvas');
-    [c.width, c.height] = [64, 64];
-    const g = c.getContext('2d')!;
-    g.fillStyle = '#ff0000';
-    g.fillRect(0, 0, 32, 64);
-    g.fillStyle = '#00ff00';
-    g.fillRect(32, 0, 32, 64);
-    return c.toDataURL('image/png').split(',')[1];
-  });
-  await page.getByLabel('Bring in a stencil').setInputFiles({ name: 'halves.png', mimeType: 'image/png', buffer: Buffer.from(png, 'base64') });
-  const bar = page.getByRole('status', { name: 'Stencil' });
+  await onBoard(page);
+  const bar = await holdHalves(page);
   await expect(bar).toBeVisible();
   await expect(bar.getByRole('button', { name: 'Its colours' })).toHaveAttribute('aria-pressed', 'true');
 
@@ -264,11 +279,7 @@ test('paint goes through a stencil that is moved, turned and sized, and stays wh
     return [box.x + box.width * u, box.y + box.height * v];
   };
   const [a, b] = [await spot(-0.5), await spot(0.5)];
-  await page.mouse.move(a[0], a[1]);
-  await page.mouse.down();
-  for (let i = 1; i <= 8; i++) await page.mouse.move(a[0] + ((b[0] - a[0]) * i) / 8, a[1] + ((b[1] - a[1]) * i) / 8);
-  await page.mouse.up();
-  await settled(page);
+  await draw(page, a, b);
   await bar.getByRole('button', { name: 'Put away' }).click();
   await expect(bar).toHaveCount(0);
   await page.keyboard.press('o');
@@ -287,24 +298,8 @@ test('paint goes through a stencil that is moved, turned and sized, and stays wh
 });
 
 test('what was painted through a slide goes with it when it is moved later, from its own view', async ({ page }) => {
-  await page.goto('/');
-  await page.locator('input[type=file][accept*=".obj"]').first().setInputFiles({ name: 'board.obj', mimeType: 'text/plain', buffer: Buffer.from(board) });
-  await page.waitForURL(/#\/project\//, { timeout: 60_000 });
-  await settled(page);
-  await page.getByRole('button', { name: '+ Paint layer' }).click();
-  await page.keyboard.press('p');
-  const png = await page.evaluate(() => {
-    const c = document.createElement('canvas');
-    [c.width, c.height] = [64, 64];
-    const g = c.getContext('2d')!;
-    g.fillStyle = '#ff0000';
-    g.fillRect(0, 0, 32, 64);
-    g.fillStyle = '#00ff00';
-    g.fillRect(32, 0, 32, 64);
-    return c.toDataURL('image/png').split(',')[1];
-  });
-  await page.getByLabel('Bring in a stencil').setInputFiles({ name: 'halves.png', mimeType: 'image/png', buffer: Buffer.from(png, 'base64') });
-  const bar = page.getByRole('status', { name: 'Stencil' });
+  await onBoard(page);
+  const bar = await holdHalves(page);
   await bar.getByRole('button', { name: 'Keep as slide' }).click();
   await expect(bar).toContainText('Slide 1');
   const slides = page.getByRole('list', { name: /^Slides of/ });
@@ -330,11 +325,7 @@ test('what was painted through a slide goes with it when it is moved later, from
   // a broad stroke through it
   await type(page, 'Brush size', '500');
   const [a, b] = [await spot(-0.6), await spot(0.6)];
-  await page.mouse.move(a[0], a[1]);
-  await page.mouse.down();
-  for (let i = 1; i <= 8; i++) await page.mouse.move(a[0] + ((b[0] - a[0]) * i) / 8, a[1] + ((b[1] - a[1]) * i) / 8);
-  await page.mouse.up();
-  await settled(page);
+  await draw(page, a, b);
   const seen = async (x: number) => {
     await page.keyboard.press('o'); // nothing lies over the view
     await page.mouse.move(box.x + 5, box.y + box.height - 60);

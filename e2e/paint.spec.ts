@@ -434,6 +434,8 @@ test('what is painted is cloned to another place, along or from a place that sta
 });
 
 test('strokes stay in a lasso, or outside of it; it is drawn in one pull or corner by corner', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  await button(page, '+ Fill layer').click(); // over whatever others have laid there
   await paintLayer(page);
   const messages = await sent(page);
   const region = page.getByRole('region', { name: 'Brush' });
