@@ -20,9 +20,9 @@ type Stencil struct {
 	Form    float32    `json:"form" doc:"the picture's width over its height"`
 	Turn    float32    `json:"turn,omitempty" doc:"degrees, anticlockwise"`
 	Tiled   bool       `json:"tiled,omitempty" doc:"it repeats; once otherwise, and nothing comes through beside it"`
-	Invert  bool       `json:"invert,omitempty" doc:"what is dark lets paint through"`
+	Invert  bool       `json:"invert,omitempty" doc:"what is dark lets paint pass"`
 	Soft    float32    `json:"soft,omitempty" doc:"how far its edges are softened, in shares of its width, 0..0.2"`
-	Colors  bool       `json:"colors,omitempty" doc:"its colours are the paint of colour channels; its opacity lets paint through"`
+	Colors  bool       `json:"colors,omitempty" doc:"its colours are the paint of colour channels; its opacity lets paint pass"`
 }
 
 // Check returns why a stencil cannot be held; of none nothing.

@@ -251,7 +251,8 @@ func TestPastingElsewhere(t *testing.T) {
 	group.Kind = stack.Group
 	inner.Channels = map[stack.Channel]stack.Coat{glow: {On: true, Blend: "normal", Amount: 1, Value: []float32{0.5}}}
 	inner.Reach = stack.Reach{Sheets: []string{sheet}, Islands: []int32{0}}
-	free.Mask = []*stack.Step{{ID: "f", Kind: stack.Follow, On: true, Amount: 1, Blend: "normal", Params: map[string]any{"layer": "inner", "what": "mask"}}}
+	follows := stack.Step{ID: "f", Kind: stack.Follow, On: true, Amount: 1, Blend: "normal", Params: map[string]any{"layer": "inner", "what": "mask"}}
+	free.Mask = append(free.Mask, &follows)
 	group.Layers = []*stack.Layer{inner}
 	e.op(stack.AddLayer{Index: -1, Layer: group})
 	e.op(stack.AddLayer{Index: -1, Layer: free})

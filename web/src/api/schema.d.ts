@@ -3131,14 +3131,14 @@ export interface components {
       aspect: number;
       /** @description its middle in the view, −1..1 upward, and as much to the right */
       at: number[] | null;
-      /** @description its colours are the paint of colour channels; its opacity lets paint through */
+      /** @description its colours are the paint of colour channels; its opacity lets paint pass */
       colors?: boolean;
       /**
        * Format: float
        * @description the picture's width over its height
        */
       form: number;
-      /** @description what is dark lets paint through */
+      /** @description what is dark lets paint pass */
       invert?: boolean;
       /** @description a stored picture */
       picture: string;
