@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 )
 
@@ -92,7 +93,7 @@ func (c *Stencil) hold(f *raster.Frame, cover []float32, read StencilReader) {
 		x := read(u, v, max(size, c.Soft))
 		through := x[3]
 		if !c.Colors {
-			light := 0.2126*x[0] + 0.7152*x[1] + 0.0722*x[2]
+			light := pix.Luma(x[0], x[1], x[2])
 			if c.Invert {
 				light = 1 - light
 			}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"sync"
 
 	"velvetgrime/core/cache"
 	"velvetgrime/core/cast"
@@ -24,6 +25,20 @@ type decalPlan struct {
 	frame cast.Frame
 	key   Key // of all that it is
 	own   Key // of what lies on the surface there, without its amount
+
+	words *lettering // nil: it has a picture
+}
+
+// lettering is the words of a decal as outlines, set when first needed.
+type lettering struct {
+	once sync.Once
+	*press.Lettering
+	err error
+}
+
+func (l *lettering) set(text, font string) (*press.Lettering, error) {
+	l.once.Do(func() { l.Lettering, l.err = press.NewLettering(text, font) })
+	return l.Lettering, l.err
 }
 
 // planDecals plans the decals of a layer that show, lowest first.
@@ -32,12 +47,17 @@ func planDecals(list []*stack.Decal) (out []*decalPlan) {
 		if d.Hidden || d.Amount == 0 || d.Picture == "" && d.Text == "" {
 			continue
 		}
+		var words *lettering
+		if d.Text != "" {
+			words = &lettering{}
+		}
 		for i, f := range decalFrames(d) {
 			bare := *d
 			bare.Name, bare.ID, bare.Locked, bare.Amount, bare.Row = "", "", false, 0, nil
 			b, _ := json.Marshal(bare)
 			own := cache.NewHash("decal").Str(string(b)).Str(fmt.Sprint(i, f)).Sum()
-			out = append(out, &decalPlan{d, f, cache.Join(own, Key{Lo: uint64(math.Float32bits(d.Amount))}, 61), own})
+			amount := Key{Lo: uint64(math.Float32bits(d.Amount))}
+			out = append(out, &decalPlan{d, f, cache.Join(own, amount, 61), own, words})
 		}
 	}
 	return out
@@ -66,14 +86,14 @@ func decalFrames(d *stack.Decal) []cast.Frame {
 
 // decalPicture is the picture of a decal as fine as a footprint asks for, and its height in metres.
 func (p *Program) decalPicture(d *decalPlan, footprint float32) (pic *pix.Picture, tall float32, err error) {
-	if d.Text == "" {
+	if d.words == nil {
 		if pic, err = p.Scene.Stored(d.Picture); err != nil {
 			return nil, 0, err
 		}
 		w, h := pic.Size()
 		return pic, cmp.Or(d.Tall, d.Wide*float32(h)/float32(w)), nil
 	}
-	l, err := press.NewLettering(d.Text, d.Font)
+	l, err := d.words.set(d.Text, d.Font)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -84,18 +104,13 @@ func (p *Program) decalPicture(d *decalPlan, footprint float32) (pic *pix.Pictur
 	}
 	key := cache.NewHash("lettering").Str(d.Text).Str(d.Font).Str(fmt.Sprint(rows)).Sum()
 	if v, ok := p.Scene.Cache.Get(key); ok {
-		return v.(letteringPicture).Picture, tall, nil
+		return v.(*pix.Picture), tall, nil
 	}
 	if pic, err = l.Picture(rows); err == nil {
-		p.Scene.Cache.Put(key, letteringPicture{pic})
+		p.Scene.Cache.Put(key, pic)
 	}
 	return pic, tall, err
 }
-
-type letteringPicture struct{ *pix.Picture }
-
-// Bytes implements cache.Sized.
-func (l letteringPicture) Bytes() int { w, h := l.Size(); return 22 * w * h }
 
 // box is around all that a decal can reach.
 func (d *decalPlan) box(tall float32) geom.Box {
@@ -107,10 +122,16 @@ func (d *decalPlan) box(tall float32) geom.Box {
 	return f.Box()
 }
 
-// tallest is how tall a decal may be, as far as it is known without its picture.
+// tallest is how tall a decal is; as tall as wide while its picture cannot be read.
 func (p *Program) tallest(d *decalPlan) float32 {
 	if d.Tall > 0 {
 		return d.Tall
+	}
+	if d.words != nil {
+		if l, err := d.words.set(d.Text, d.Font); err == nil {
+			return d.Wide / l.Aspect()
+		}
+		return d.Wide
 	}
 	if _, tall, err := p.decalPicture(d, math.MaxFloat32); err == nil {
 		return tall

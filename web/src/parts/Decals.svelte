@@ -41,20 +41,32 @@
     session.op(setDecal(layer, { ...d, locked: !d.locked }, `${d.locked ? 'Unlock' : 'Lock'} ${d.name}`));
 </script>
 
+{#snippet number(
+  label: string,
+  value: number,
+  [min, max]: [number, number],
+  [unit, scale]: [string, number],
+  fallback: number,
+  over: (v: number) => Partial<Decal>,
+  whole = false,
+)}
+  <NumberField
+    {label}
+    {value}
+    {min}
+    {max}
+    {unit}
+    {scale}
+    {whole}
+    {fallback}
+    preview={(v) => preview(over(v))}
+    commit={(v) => change(over(v), `${label} of ${open!.name}`)}
+  />
+{/snippet}
 {#snippet metres(label: string, name: 'wide' | 'tall' | 'depth', value: number, help: string)}
   <label class="field" title={help}>
     <span class="quiet">{label}</span>
-    <NumberField
-      {label}
-      {value}
-      min={0.0001}
-      max={ui.extent * 4}
-      unit="mm"
-      scale={1000}
-      fallback={ui.extent / 6}
-      preview={(v) => preview({ [name]: v })}
-      commit={(v) => change({ [name]: v }, `${label} of ${open!.name}`)}
-    />
+    {@render number(label, value, [0.0001, ui.extent * 4], ['mm', 1000], ui.extent / 6, (v) => ({ [name]: v }))}
   </label>
 {/snippet}
 
@@ -183,32 +195,12 @@
             {@render metres('Depth', 'depth', open.depth, 'before and behind its middle')}
             <label class="field" title="by how much the surface may turn away from it">
               <span class="quiet">Facing</span>
-              <NumberField
-                label="Facing"
-                value={open.facing}
-                min={1}
-                max={180}
-                unit="°"
-                scale={1}
-                fallback={75}
-                preview={(facing) => preview({ facing })}
-                commit={(facing) => change({ facing }, `Facing of ${open.name}`)}
-              />
+              {@render number('Facing', open.facing, [1, 180], ['°', 1], 75, (facing) => ({ facing }))}
             </label>
           {/if}
           <label class="field">
             <span class="quiet">Amount</span>
-            <NumberField
-              label="Amount of the decal"
-              value={open.amount}
-              min={0}
-              max={1}
-              unit="%"
-              scale={100}
-              fallback={1}
-              preview={(amount) => preview({ amount })}
-              commit={(amount) => change({ amount }, `Amount of ${open.name}`)}
-            />
+            {@render number('Decal amount', open.amount, [0, 1], ['%', 100], 1, (amount) => ({ amount }))}
           </label>
           <button
             class="chip"
@@ -255,43 +247,31 @@
           </select>
           {#if open.row}
             <div class="w-14">
-              <NumberField
-                label="How many"
-                value={open.row.count}
-                min={2}
-                max={64}
-                scale={1}
-                whole
-                fallback={3}
-                preview={(v) => preview(row({ count: Math.round(v) }))}
-                commit={(v) => change(row({ count: Math.round(v) }), `How many of ${open.name}`)}
-              />
+              {@render number(
+                'How many',
+                open.row.count,
+                [2, 64],
+                ['', 1],
+                3,
+                (v) => row({ count: Math.round(v) }),
+                true,
+              )}
             </div>
             <div class="w-20">
               {#if open.row.kind === 'row'}
-                <NumberField
-                  label="From one to the next"
-                  value={open.row.step}
-                  min={0}
-                  max={ui.extent * 4}
-                  unit="mm"
-                  scale={1000}
-                  fallback={open.wide * 1.25}
-                  preview={(step) => preview(row({ step }))}
-                  commit={(step) => change(row({ step }), `Row of ${open.name}`)}
-                />
+                {@render number(
+                  'From one to the next',
+                  open.row.step,
+                  [0, ui.extent * 4],
+                  ['mm', 1000],
+                  open.wide * 1.25,
+                  (step) => row({ step }),
+                )}
               {:else}
-                <NumberField
-                  label="From one to the next"
-                  value={open.row.step || 360 / open.row.count}
-                  min={1}
-                  max={180}
-                  unit="°"
-                  scale={1}
-                  fallback={360 / open.row.count}
-                  preview={(step) => preview(row({ step }))}
-                  commit={(step) => change(row({ step }), `Row of ${open.name}`)}
-                />
+                {@const even = 360 / open.row.count}
+                {@render number('From one to the next', open.row.step || even, [1, 180], ['°', 1], even, (step) =>
+                  row({ step }),
+                )}
               {/if}
             </div>
           {/if}
