@@ -1,6 +1,8 @@
 // What the page works out by itself, without a browser.
+import { readFileSync } from 'node:fs';
 import { expect, test } from './setup';
 import { Box3, Vector3 } from '../web/node_modules/three/build/three.module.js';
+import { sampleLess } from '../web/src/view/environment';
 import { cut, mirrorOf, twins } from '../web/src/view/twins';
 import { colorsIn, decode, encode, fromHex, fromHSV, toHex, toHSV } from '../web/src/lib/color';
 import { chosen, doubleLayers, eachStep, faceCount, groupLayers, modeName, moveLayers, removeLayers, streamOf, toggleFace } from '../web/src/lib/stack';
@@ -187,4 +189,20 @@ test('a plane cuts a box in a closed line that lies on both', () => {
       expect(unit.clone().expandByScalar(1e-6).containsPoint(q)).toBe(true);
     }
   }
+});
+
+test('on a processor reflections are made of fewer samples; the text that is changed for that is there', () => {
+  const source = readFileSync('../web/node_modules/three/src/extras/PMREMGenerator.js', 'utf8');
+  const usual = source.match(/const GGX_SAMPLES = (\d+);/)![1];
+  const body = source.slice(source.indexOf('function _getGGXMaterial'), source.indexOf('function _getIntegrationMaterial'));
+  const shader = body.replace('${ GGX_SAMPLES }', usual);
+  const pmrem = {} as any;
+  sampleLess(pmrem);
+  expect(pmrem._ggxMaterial).toBe(null);
+  pmrem._ggxMaterial = { fragmentShader: shader };
+  expect(pmrem._ggxMaterial.fragmentShader).toContain('#define GGX_SAMPLES 32u');
+  expect(pmrem._ggxMaterial.fragmentShader).toContain('log2( d ) + lodBias + 1.500, 0.0');
+  // another shader stays as it is
+  pmrem._ggxMaterial = { fragmentShader: 'void main() {}' };
+  expect(pmrem._ggxMaterial.fragmentShader).toBe('void main() {}');
 });

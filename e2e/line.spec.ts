@@ -1,6 +1,7 @@
 // The page's line to the server, and who owns a pointer, by themselves: without a server
 // and without a page. The lines here lose, repeat, delay and cut.
 import { expect, test } from '@playwright/test';
+import { changesOver, kept } from '../web/src/lib/kept';
 import { Line, type Ends, type Message } from '../web/src/lib/line';
 import { Owner, otherEnd } from '../web/src/view/pointers';
 
@@ -277,6 +278,37 @@ test('a line that is not to be taken up again is not', async () => {
   expect(server.ends).toBe(null);
   expect(line.online).toBe(false);
   line.close();
+});
+
+test('who needs what was done waits until it is kept, not for what is done later', async () => {
+  const { server, line } = pair();
+  server.open();
+  const ended: string[] = [];
+  const stop = changesOver('p', line);
+  await kept('p'); // nothing was done
+  server.mute = () => true;
+  line.change({ t: 'op', what: 1 });
+  const stroke = line.begin({ t: 'stroke.begin' }, 's'); // grows: it is not waited for
+  void kept('p').then(() => ended.push('first'));
+  void kept('other').then(() => ended.push('other'));
+  await later(20);
+  expect(ended).toEqual(['other']);
+  await expect(kept('p', 30)).rejects.toThrow(/not kept yet/);
+  server.mute = () => false;
+  server.cut();
+  await again();
+  server.open();
+  await later(20);
+  expect(ended).toEqual(['other', 'first']);
+  // what is refused is not waited for either, nor what a closed line has lost
+  server.mute = () => true;
+  line.end(stroke);
+  line.change({ t: 'op', what: 2 });
+  const both = kept('p');
+  line.close();
+  await both;
+  stop();
+  await kept('p');
 });
 
 test('one pointer owns what is done; the others are the view or nothing', () => {

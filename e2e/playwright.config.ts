@@ -10,6 +10,7 @@ export default defineConfig({
   reporter: [['list']],
   use: {
     screenshot: 'only-on-failure',
+    actionTimeout: 120_000, // as above
     viewport: { width: 1024, height: 700 },
     launchOptions: {
       executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
@@ -19,6 +20,7 @@ export default defineConfig({
         '--use-gl=angle',
         '--use-angle=gl-egl',
         '--ignore-gpu-blocklist',
+        '--disable-gpu-compositing', // without a card putting the page together costs more than drawing the model
         '--disable-quic',
         '--no-first-run',
         '--disable-background-networking',

@@ -82,7 +82,7 @@ func (s *Server) materialRoutes(api huma.API) {
 	})
 	huma.Post(api, "/api/stock/materials", func(ctx context.Context, in *struct {
 		Body struct {
-			Name    string   `json:"name" minLength:"1" maxLength:"80"`
+			Name    string   `json:"name,omitempty" maxLength:"80" doc:"without one: the layer's"`
 			Tags    []string `json:"tags,omitempty" maxItems:"20"`
 			Project string   `json:"project"`
 			Layer   string   `json:"layer" doc:"a group, or a layer that gets a group of its own"`
@@ -218,6 +218,9 @@ func (s *Server) keepMaterial(
 	}
 	if l.Kind == stack.Paint || l.Kind == stack.Picture || l.Kind == stack.Decals {
 		return out, fmt.Errorf("%q holds what was laid on this model alone; keep a fill layer or a group", l.Name)
+	}
+	if name == "" {
+		name = l.Name
 	}
 	o := newLooser(d)
 	v := exchange.KeptMaterial{Made: float64(p.Model().Bounds.Size().Length()), Tags: tags, Group: o.group(l)}

@@ -78,6 +78,13 @@ func TestALayerIsKeptAsAMaterial(t *testing.T) {
 	v.send(`{"t":"op","id":1,"op":{"kind":"layer.add","index":-1,"layer":%s}}`, b)
 	v.until("the material", layers(2))
 
+	// without a name it is called as its layer is
+	var bare info
+	code, b = s.request("POST", "/api/stock/materials", map[string]string{"project": id, "layer": "coat"})
+	if code != 200 || json.Unmarshal(b, &bare) != nil || bare.Name != "Tar" {
+		t.Errorf("kept without a name: %d %s", code, b)
+	}
+	s.request("DELETE", "/api/stock/"+bare.ID, nil)
 	if code, b := s.request("POST", "/api/stock/materials", map[string]any{"name": "x", "project": id, "layer": "gone"}); code != 422 || !strings.Contains(string(b), "not there") {
 		t.Error(code, string(b))
 	}

@@ -173,7 +173,7 @@ func (s *Server) stockRoutes(api huma.API) {
 	})
 	huma.Post(api, "/api/stock/masks", func(ctx context.Context, in *struct {
 		Body struct {
-			Name    string `json:"name" minLength:"1" maxLength:"80"`
+			Name    string `json:"name,omitempty" maxLength:"80" doc:"without one: the layer's"`
 			Project string `json:"project"`
 			Layer   string `json:"layer"`
 		}
@@ -182,9 +182,13 @@ func (s *Server) stockRoutes(api huma.API) {
 		if err != nil {
 			return nil, fail(err)
 		}
-		steps, shown, left, err := loose(p.Document(), in.Body.Layer)
+		d := p.Document()
+		steps, shown, left, err := loose(d, in.Body.Layer)
 		if err != nil {
 			return nil, fail(err)
+		}
+		if in.Body.Name == "" {
+			in.Body.Name = d.Layer(in.Body.Layer).Name
 		}
 		known, err := s.Store.Pictures(ctx, in.Body.Project)
 		if err != nil {

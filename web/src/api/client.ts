@@ -1,5 +1,6 @@
 // Typed calls to the service; the types come from its OpenAPI description.
 import { actor } from '../lib/id';
+import { kept } from '../lib/kept';
 import type { components } from './schema';
 
 export type Project = components['schemas']['Project'];
@@ -69,6 +70,11 @@ async function call<T>(method: string, path: string, body?: unknown): Promise<T>
 }
 
 const at = (id: string, rest = '') => `/api/projects/${id}${rest}`;
+/** A call that reads or changes what a project holds: what was done to it before is kept first. */
+async function after<T>(project: string, method: string, path: string, body?: unknown): Promise<T> {
+  await kept(project);
+  return call<T>(method, path, body);
+}
 const as = () => `?actor=${actor()}`;
 /** What a file's numbers mean and which of its scenes is read; empty: guessed. */
 export interface Fit {
@@ -98,7 +104,7 @@ export const api = {
   restore: (id: string) => call<void>('POST', at(id, '/restore')),
   bin: () => call<Binned[]>('GET', '/api/bin'),
   discard: (id: string) => call<void>('DELETE', `/api/bin/${id}`),
-  facts: (id: string) => call<Facts>('GET', at(id, '/facts')),
+  facts: (id: string) => after<Facts>(id, 'GET', at(id, '/facts')),
   picture: (id: string, png: Blob) => call<void>('PUT', at(id, '/picture'), png),
   pictures: (id: string) => call<StoredPicture[]>('GET', at(id, '/pictures')),
   addPicture: (id: string, f: File) =>
@@ -107,34 +113,36 @@ export const api = {
   addPictureZip: (id: string, f: File) =>
     call<StoredPicture[]>('POST', at(id, `/pictures/zip?name=${encodeURIComponent(f.name)}`), f),
   lookAtSet: (id: string, pictures: string[]) => call<SetRow[]>('POST', at(id, '/sets/look'), { pictures }),
-  makeSet: (id: string, o: SetOrder) => call<Layer>('POST', at(id, '/sets'), o),
-  plan: (id: string, order: Order) => call<PlannedFile[]>('POST', at(id, '/plan'), order),
-  deliver: (id: string, order: Order) => call<Job>('POST', at(id, '/deliveries'), order),
+  makeSet: (id: string, o: SetOrder) => after<Layer>(id, 'POST', at(id, '/sets'), o),
+  plan: (id: string, order: Order) => after<PlannedFile[]>(id, 'POST', at(id, '/plan'), order),
+  deliver: (id: string, order: Order) => after<Job>(id, 'POST', at(id, '/deliveries'), order),
   jobs: (id: string) => call<Job[]>('GET', at(id, '/jobs')),
   job: (id: string) => call<Job>('GET', `/api/jobs/${id}`),
   cancel: (id: string) => call<void>('DELETE', `/api/jobs/${id}`),
   again: (id: string) => call<void>('POST', `/api/jobs/${id}/again`),
-  report: (id: string) => call<Report>('GET', at(id, '/report')),
-  bake: (id: string, order: BakeOrder) => call<Job>('POST', at(id, '/bakes') + as(), order),
-  unwrap: (id: string, o: UnwrapOptions) => call<Job>('POST', at(id, '/unwraps') + as(), o),
-  matches: (id: string, order: BakeOrder) => call<Match[]>('POST', at(id, '/matches'), order),
-  islands: (id: string, e: Edit) => call<void>('POST', at(id, '/islands') + as(), e),
+  report: (id: string) => after<Report>(id, 'GET', at(id, '/report')),
+  bake: (id: string, order: BakeOrder) => after<Job>(id, 'POST', at(id, '/bakes') + as(), order),
+  unwrap: (id: string, o: UnwrapOptions) => after<Job>(id, 'POST', at(id, '/unwraps') + as(), o),
+  matches: (id: string, order: BakeOrder) => after<Match[]>(id, 'POST', at(id, '/matches'), order),
+  islands: (id: string, e: Edit) => after<void>(id, 'POST', at(id, '/islands') + as(), e),
   ids: (id: string, s: { layer: string; channel: string; sheet: string; size: number }) =>
-    call<void>('POST', at(id, '/ids') + as(), s),
+    after<void>(id, 'POST', at(id, '/ids') + as(), s),
   materials: () => call<MaterialInfo[]>('GET', '/api/materials'),
   materialGroup: (name: string, seed: number, size: number) =>
     call<Layer>('GET', `/api/materials/${encodeURIComponent(name)}/group?seed=${seed}&size=${size}`),
   collections: () => call<Collection[]>('GET', '/api/stock/collections'),
   putCollection: (c: Collection) =>
     call<Collection>('PUT', `/api/stock/collections/${c.id}`, { name: c.name, items: c.items ?? [] }),
-  keepMaterial: (name: string, project: string, layer: string, tags: string[] = []) =>
-    call<MaterialInfo>('POST', '/api/stock/materials', { name, project, layer, tags }),
+  /** Keeps a layer as a material, under its name. */
+  keepMaterial: (project: string, layer: string) =>
+    after<MaterialInfo>(project, 'POST', '/api/stock/materials', { project, layer }),
   keptGroup: (id: string, project: string, seed: number, size: number) =>
     call<Layer>('POST', `/api/stock/materials/${id}/group?seed=${seed}&size=${size}`, { project }),
   masks: () => call<SavedMask[]>('GET', '/api/stock/masks'),
   useMask: (id: string, project: string) => call<SavedMask>('POST', `/api/stock/${id}/use`, { project }),
-  keepMask: (name: string, project: string, layer: string) =>
-    call<SavedMask>('POST', '/api/stock/masks', { name, project, layer }),
+  /** Keeps the mask of a layer, under its name. */
+  keepMask: (project: string, layer: string) =>
+    after<SavedMask>(project, 'POST', '/api/stock/masks', { project, layer }),
   brushes: () => call<Brushes>('GET', '/api/brushes'),
   palettes: () => call<SavedPalette[]>('GET', '/api/stock/palettes'),
   keepPalette: (name: string, colors: string[]) =>
@@ -157,8 +165,8 @@ export const api = {
   dropStock: (id: string) => call<void>('DELETE', `/api/stock/${id}`),
   restoreStock: (id: string) => call<void>('POST', `/api/stock/${id}/restore`),
   imports: () => call<Job[]>('GET', '/api/imports'),
-  dense: (id: string, files: FileList | File[]) => call<Job>('POST', at(id, '/dense') + as(), upload(files)),
-  replace: (id: string, files: FileList | File[]) => call<Job>('POST', at(id, '/model') + as(), upload(files)),
+  dense: (id: string, files: FileList | File[]) => after<Job>(id, 'POST', at(id, '/dense') + as(), upload(files)),
+  replace: (id: string, files: FileList | File[]) => after<Job>(id, 'POST', at(id, '/model') + as(), upload(files)),
   /** Has a model read into a new project; the answer is the job that does it. */
   create: (files: FileList | File[], fit: Fit) => call<Job>('POST', '/api/projects' + as(), upload(files, fit)),
 };

@@ -2385,7 +2385,8 @@ export interface components {
     };
     'Post-api-stock-masksRequest': {
       layer: string;
-      name: string;
+      /** @description without one: the layer's */
+      name?: string;
       project: string;
     };
     'Post-api-stock-materials-by-id-groupRequest': {
@@ -2394,7 +2395,8 @@ export interface components {
     'Post-api-stock-materialsRequest': {
       /** @description a group, or a layer that gets a group of its own */
       layer: string;
-      name: string;
+      /** @description without one: the layer's */
+      name?: string;
       project: string;
       tags?: string[] | null;
     };

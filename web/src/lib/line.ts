@@ -56,6 +56,8 @@ export class Line {
   private readonly unanswered = new Map<number, Unanswered>();
   private last = 0;
   private closed = false;
+  /** who waits until some changes are kept */
+  private waiting: { changes: number[]; done: () => void }[] = [];
   private timers = new Set<ReturnType<typeof setTimeout>>();
 
   /** @param connect makes a wire that tells ends what becomes of it; newID names changes */
@@ -69,6 +71,22 @@ export class Line {
     let n = 0;
     for (const u of this.unanswered.values()) if (u.change) n++;
     return n;
+  }
+
+  /** Ends when all that was changed until now is kept, or refused; a stroke that grows is not waited for. */
+  kept(): Promise<void> {
+    const changes = [...this.unanswered.values()].filter((u) => u.change && !u.grows).map((u) => u.id);
+    return new Promise((done) => {
+      this.waiting.push({ changes, done });
+      this.release();
+    });
+  }
+
+  private release() {
+    const waits = (w: { changes: number[] }) => !this.closed && w.changes.some((id) => this.unanswered.has(id));
+    const done = this.waiting.filter((w) => !waits(w));
+    this.waiting = this.waiting.filter(waits);
+    for (const w of done) w.done();
   }
 
   open() {
@@ -104,6 +122,7 @@ export class Line {
     this.wire?.close();
     this.wire = null;
     this.online = false;
+    this.release();
   }
 
   /** Ends the line as soon as all is kept; a stroke that grows is kept as far as it is drawn.
@@ -199,6 +218,7 @@ export class Line {
       u.refused?.(String(m.message));
       this.onMessage(m);
     } else if (m.t !== 'ack' || u.change) u.answered?.(m);
+    this.release();
     this.onState();
   }
 

@@ -1,6 +1,7 @@
 // What the server said about the open project, and what is asked of it.
 import { applyPatch, type Operation } from 'fast-json-patch';
 import { actor, newID } from './id';
+import { changesOver } from './kept';
 import { Line, type Message, type Wire } from './line';
 import { parting } from './parting.svelte';
 import type { About, ChannelInfo, Doc, Failure, Job, Layer, Live } from '../api/client';
@@ -121,6 +122,7 @@ export class Session {
   private lastFocus = '';
   private told = '';
   private readonly line: Line;
+  private unfollow: () => void = () => {};
   private lines = new Map<number, LedgerLine>();
 
   /** @param wire makes a line to the server; without it one over a socket. aside: one more line
@@ -184,17 +186,22 @@ export class Session {
   }
 
   connect() {
+    this.unfollow = changesOver(this.id, this.line);
     this.line.open();
   }
 
   /** Ends the session; its line goes on until what was changed is kept. */
   close() {
-    if (this.how.aside) return this.line.close();
+    if (this.how.aside) {
+      this.unfollow();
+      return this.line.close();
+    }
     this.onTile = this.onComing = this.onLine = this.onDrafted = this.onSettled = () => {};
     const looks = this.seen;
     this.line.greeting = () => (looks ? [{ ...looks, pages: [], seen: 0, heard: 0 }] : []); // nothing is looked at
     this.line.leave((n, lost) => {
       parting.note(this, n);
+      if (!n) this.unfollow();
       if (lost) parting.lost = lost;
     });
   }

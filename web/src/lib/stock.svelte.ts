@@ -44,17 +44,27 @@ class Stock {
     return this.collections.find((c) => c.name === LIKED);
   }
 
-  /** Puts keys into a collection, or takes them out when all are in it; it is made when it is not there. */
-  async toggle(name: string, keys: string[]) {
+  /** Puts keys into a collection, or takes them out when all are in it; it is made when it is not
+   * there. It shows once it is kept. */
+  toggle(name: string, keys: string[]): Promise<void> {
+    const turn = this.turns.then(() => this.toggled(name, keys));
+    this.turns = turn.catch(() => {}); // whoever asked is told
+    return turn;
+  }
+
+  /** what is done to collections is done one after the other: each begins with what was kept */
+  private turns: Promise<void> = Promise.resolve();
+
+  private async toggled(name: string, keys: string[]) {
     const there = this.collections.find((c) => c.name === name);
     const items = there?.items ?? [];
     const all = keys.every((k) => items.includes(k));
     const next = all ? items.filter((k) => !keys.includes(k)) : [...new Set([...items, ...keys])];
     const c = { id: there?.id ?? newID(), name, items: next };
+    await api.putCollection(c);
     this.collections = [...this.collections.filter((o) => o.id !== c.id), c].sort((a, b) =>
       a.name.localeCompare(b.name),
     );
-    await api.putCollection(c);
   }
 
   like(key: string) {

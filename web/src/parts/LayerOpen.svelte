@@ -25,7 +25,7 @@
     keeping = 'Keeping …';
     left = [];
     try {
-      left = (await api.keepMaterial(layer.name, session.id, layer.id)).left ?? [];
+      left = (await api.keepMaterial(session.id, layer.id)).left ?? [];
       keeping = 'Kept';
       window.setTimeout(() => (keeping = ''), 2500);
     } catch (e) {

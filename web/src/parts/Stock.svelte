@@ -58,7 +58,7 @@
     if (!layer) return;
     keeping = true;
     left = [];
-    await act(async () => (left = (await api.keepMask(layer.name, project, layer.id)).left ?? []));
+    await act(async () => (left = (await api.keepMask(project, layer.id)).left ?? []));
     keeping = false;
   }
   /** Puts a kept stream into the open one as a bundle, at its end. */

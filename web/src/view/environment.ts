@@ -1,6 +1,14 @@
 // The light of Low Wick landing, made here: an overcast evening sky over water,
 // a low sun behind thin cloud, a bright boathouse door and a dark quay.
-import { DataTexture, EquirectangularReflectionMapping, FloatType, LinearFilter, RGBAFormat } from 'three';
+import {
+  DataTexture,
+  EquirectangularReflectionMapping,
+  FloatType,
+  LinearFilter,
+  RGBAFormat,
+  type PMREMGenerator,
+  type ShaderMaterial,
+} from 'three';
 
 const smooth = (a: number, b: number, v: number) => {
   const t = Math.min(Math.max((v - a) / (b - a), 0), 1);
@@ -34,6 +42,25 @@ export function radiance(az: number, el: number): [number, number, number] {
   g += sun * 0.9 + door * 1.0 + back * 0.94;
   b += sun * 0.74 + door * 1.06 + back * 1.1;
   return [r, g, b];
+}
+
+/** Has the reflections of a generator made of fewer samples, each the wider: on a processor the usual
+ * 256 a texel take a second. Its shader is its own affair: where it looks otherwise, nothing is changed. */
+export function sampleLess(pmrem: PMREMGenerator) {
+  const [usual, fewer] = [256, 32];
+  let made: ShaderMaterial | null = null;
+  Object.defineProperty(pmrem, '_ggxMaterial', {
+    get: () => made,
+    set: (m: ShaderMaterial | null) => {
+      made = m;
+      if (!m?.fragmentShader.includes(`#define GGX_SAMPLES ${usual}u`)) return;
+      // a sample stands for usual / fewer as much of the sphere: it is read from that much coarser texels
+      const coarser = (0.5 * Math.log2(usual / fewer)).toFixed(3);
+      m.fragmentShader = m.fragmentShader
+        .replace(`#define GGX_SAMPLES ${usual}u`, `#define GGX_SAMPLES ${fewer}u`)
+        .replace('log2( d ) + lodBias', `log2( d ) + lodBias + ${coarser}`);
+    },
+  });
 }
 
 /** The direction of the sun in environment space: azimuth and elevation. */

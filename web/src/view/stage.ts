@@ -22,7 +22,7 @@ import {
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { acceleratedRaycast, computeBoundsTree } from 'three-mesh-bvh';
-import { SUN, makeEnvironment } from './environment';
+import { SUN, makeEnvironment, sampleLess } from './environment';
 import { Flat } from './flat';
 import { makeGround } from './ground';
 import { Sheets } from './sheets';
@@ -109,6 +109,7 @@ export class Stage {
   /** Makes the light from all sides. */
   private surround(rough: boolean) {
     const pmrem = new PMREMGenerator(this.renderer);
+    if (this.slow) sampleLess(pmrem);
     const equirect = makeEnvironment(rough ? 256 : 512);
     const shown = this.scene.background === this.scene.environment;
     this.scene.environment = pmrem.fromEquirectangular(equirect).texture;
