@@ -7,6 +7,7 @@ import (
 
 	"velvetgrime/core/cache"
 	"velvetgrime/core/flow"
+	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/step"
@@ -186,24 +187,47 @@ func (p *Program) runRow(u *surface.Surface, look flow.Look, name Key, r *way.St
 }
 
 // stained calls f for every point of a frame near which runs come, block by block, with
-// those that come near its block.
+// those that come near its block, or near a part of it where they are many.
 func stained(f *raster.Frame, s *flow.Stains, look *flow.Look, at func(i int, near *flow.Stained)) {
-	var near flow.Stained
+	var found [4]flow.Stained // by level: a block, its quarters, theirs
+	var parts func(level, x0, y0, x1, y1 int)
+	parts = func(level, x0, y0, x1, y1 int) {
+		if level+1 == len(found) || x1-x0 < 2 || y1-y0 < 2 || !found[level].Many() {
+			for y := y0; y < y1; y++ {
+				for i := y*f.W + x0; i < y*f.W+x1; i++ {
+					if f.Tri[i] >= 0 {
+						at(i, &found[level])
+					}
+				}
+			}
+			return
+		}
+		xm, ym := (x0+x1)/2, (y0+y1)/2
+		for _, q := range [4][4]int{{x0, y0, xm, ym}, {xm, y0, x1, ym}, {x0, ym, xm, y1}, {xm, ym, x1, y1}} {
+			box := geom.EmptyBox()
+			for y := q[1]; y < q[3]; y++ {
+				for i := y*f.W + q[0]; i < y*f.W+q[2]; i++ {
+					if f.Tri[i] >= 0 {
+						box = box.Grow(f.Pos[i])
+					}
+				}
+			}
+			if box.Empty() {
+				continue
+			}
+			if found[level+1] = found[level].Within(box, found[level+1]); !found[level+1].None() {
+				parts(level+1, q[0], q[1], q[2], q[3])
+			}
+		}
+	}
 	bw := f.BlocksWide()
 	for b, box := range f.Blocks {
 		if !s.Near(box) {
 			continue
 		}
-		if near = s.In(box, look, f.Footprint, near); near.None() {
-			continue
-		}
-		x0, y0 := b%bw*raster.Block, b/bw*raster.Block
-		for y := y0; y < min(y0+raster.Block, f.H); y++ {
-			for i := y*f.W + x0; i < y*f.W+min(x0+raster.Block, f.W); i++ {
-				if f.Tri[i] >= 0 {
-					at(i, &near)
-				}
-			}
+		if found[0] = s.In(box, look, f.Footprint, found[0]); !found[0].None() {
+			x, y := b%bw*raster.Block, b/bw*raster.Block
+			parts(0, x, y, min(x+raster.Block, f.W), min(y+raster.Block, f.H))
 		}
 	}
 }

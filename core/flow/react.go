@@ -48,7 +48,7 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 	if len(seeds) == 0 || n == 0 {
 		return out, nil
 	}
-	g := c.laplacian()
+	links, whole := c.laplacian()
 	u, v := make([]float32, n), make([]float32, n)
 	next, begins := make([]float32, n), make([]float32, n)
 	rate := make([]float32, n) // k·s²
@@ -74,10 +74,8 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 	for _, s := range seeds {
 		wake(s.At)
 	}
-	rests := make([]int32, n) // the step since which a point is at rest: from then on it only dies off
-	fade := []float32{1}
+	var rests []int32 // points at rest that die off
 	for k := 0; float32(k)*instant*c.Spacing <= most && len(awake) > 0; k++ {
-		fade = append(fade, fade[k]*(1-instant*dies))
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
@@ -90,14 +88,17 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 					next[i], v[i] = 1, 0
 					continue
 				}
-				spread := float32(0)
-				for e, j := range c.Around(i) {
-					there := u[j]
-					if r := rests[j]; r > 0 {
-						there *= fade[k-int(r)]
-					}
-					spread += g[int(c.first[i])+e] * (there - u[i])
+				// two sums: one would wait for itself
+				even, odd := float32(0), float32(0)
+				list := links[c.first[i]:c.first[i+1]]
+				for ; len(list) > 1; list = list[2:] {
+					even += list[0].weight * u[list[0].at]
+					odd += list[1].weight * u[list[1].at]
 				}
+				if len(list) > 0 {
+					even += list[0].weight * u[list[0].at]
+				}
+				spread := even + odd - whole[i]*u[i]
 				left := v[i]
 				if u[i] > fewest {
 					left /= 1 + instant*rate[i]*u[i]
@@ -110,6 +111,9 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 				v[i] = left
 			}
 		})
+		for _, i := range rests {
+			u[i] *= 1 - instant*dies
+		}
 		kept := 0
 		for _, i := range awake[:len(awake):len(awake)] {
 			u[i] = next[i]
@@ -122,7 +126,7 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 			if state[i] == 2 && v[i] < spent {
 				state[i] = 3 // what is there goes on feeding its neighbours
 				if begins[i] > now {
-					rests[i] = int32(k + 1)
+					rests = append(rests, i)
 				}
 			}
 		}
@@ -136,31 +140,37 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 	return out, nil
 }
 
+// link is a neighbour with its weight: side by side, since all are read again at every step.
+type link struct {
+	at     int32
+	weight float32
+}
+
 // laplacian returns the weight of every neighbour in Δu(i) ≈ Σ g·(u(j)−u(i)), in
 // spacings: the sum over neighbours that is exact for what bends alike in all
-// directions.
-func (c *Cloud) laplacian() []float32 {
-	g := make([]float32, len(c.near))
+// directions; and the sum of each point's weights.
+func (c *Cloud) laplacian() (links []link, whole []float32) {
+	links, whole = make([]link, len(c.near)), make([]float32, len(c.Pos))
 	r2 := c.Spacing * c.Spacing * far * far
 	for i, p := range c.Pos {
 		var second float32 // Σ w·d²: four times what w bends
-		list := c.Around(i)
-		w := g[c.first[i]:c.first[i+1]]
-		for k, j := range list {
+		list := links[c.first[i]:c.first[i+1]]
+		for k, j := range c.Around(i) {
 			d := c.Pos[j].Sub(p)
 			l := d.Dot(d)
-			w[k] = (1 - l/r2) * (1 - l/r2)
-			second += w[k] * l
+			list[k] = link{j, (1 - l/r2) * (1 - l/r2)}
+			second += list[k].weight * l
 		}
-		if second <= 0 {
-			continue
+		scale := float32(0)
+		if second > 0 {
+			scale = 4 * c.Spacing * c.Spacing / second
 		}
-		scale := 4 * c.Spacing * c.Spacing / second
-		for k := range w {
-			w[k] *= scale
+		for k := range list {
+			list[k].weight *= scale
+			whole[i] += list[k].weight
 		}
 	}
-	return g
+	return links, whole
 }
 
 // inParts calls f for parts of 0..n on all processors.

@@ -112,8 +112,8 @@ func (s *Stains) At(look *Look, p, n geom.Vec3, texel float32) float32 {
 
 // Marks appends to list what the runs left at a place, whatever the age of the look.
 func (s *Stains) Marks(look *Look, p, n geom.Vec3, texel float32, list []Mark) []Mark {
-	cell := s.cells[key(noise.Floor(p.X/s.cell), noise.Floor(p.Y/s.cell), noise.Floor(p.Z/s.cell))]
-	return s.marks(cell, look, p, n, texel, list)
+	near := s.In(geom.Box{Min: p, Max: p}, look, texel, Stained{})
+	return near.Marks(p, n, texel, list)
 }
 
 func (s *Stains) marks(near []int32, look *Look, p, n geom.Vec3, texel float32, list []Mark) []Mark {
@@ -137,27 +137,24 @@ func (s *Stains) marks(near []int32, look *Look, p, n geom.Vec3, texel float32, 
 // Stained are the few stretches of runs that come near a small box: of many places in it
 // each is looked for among these alone.
 type Stained struct {
-	s    *Stains
-	look *Look
-	list []int32
+	s     *Stains
+	look  *Look
+	texel float32
+	list  []int32
 }
 
 // In returns what comes near a box, for places that are texel metres apart. It takes over
 // what was there before.
 func (s *Stains) In(b geom.Box, look *Look, texel float32, was Stained) Stained {
-	out := Stained{s, look, was.list[:0]}
+	out := Stained{s, look, texel, was.list[:0]}
 	c := func(v float32) int32 { return noise.Floor(v / s.cell) }
-	lo, hi := [3]int32{c(b.Min.X), c(b.Min.Y), c(b.Min.Z)}, [3]int32{c(b.Max.X), c(b.Max.Y), c(b.Max.Z)}
-	middle, radius := b.Min.Lerp(b.Max, 0.5), b.Size().Length()/2
+	// a stretch is in the cells that its widest run comes to; a coarse texel sees it from beyond
+	far := b.Pad(max((&stretch{widest: maxWide}).reach(look, texel)-s.width*maxWide, 0))
+	lo, hi := [3]int32{c(far.Min.X), c(far.Min.Y), c(far.Min.Z)}, [3]int32{c(far.Max.X), c(far.Max.Y), c(far.Max.Z)}
 	for z := lo[2]; z <= hi[2]; z++ {
 		for y := lo[1]; y <= hi[1]; y++ {
 			for x := lo[0]; x <= hi[0]; x++ {
-				for _, i := range s.cells[key(x, y, z)] {
-					g := &s.list[i]
-					if far := radius + g.reach(look, texel); g.away(middle) < far*far {
-						out.list = append(out.list, i)
-					}
-				}
+				out.nearTo(b, s.cells[key(x, y, z)])
 			}
 		}
 	}
@@ -167,6 +164,28 @@ func (s *Stains) In(b geom.Box, look *Look, texel float32, was Stained) Stained 
 	}
 	return out
 }
+
+// nearTo adds those of a list that come near a box.
+func (s *Stained) nearTo(b geom.Box, list []int32) {
+	middle, radius := b.Min.Lerp(b.Max, 0.5), b.Size().Length()/2
+	for _, i := range list {
+		g := &s.s.list[i]
+		if far := radius + g.reach(s.look, s.texel); g.away(middle) < far*far {
+			s.list = append(s.list, i)
+		}
+	}
+}
+
+// Within returns what comes near a box within the one that s was looked for in. It takes over
+// what was there before.
+func (s *Stained) Within(b geom.Box, was Stained) Stained {
+	out := Stained{s.s, s.look, s.texel, was.list[:0]}
+	out.nearTo(b, s.list)
+	return out
+}
+
+// Many reports whether so many come near that it is worth looking for them in parts of the box.
+func (s *Stained) Many() bool { return len(s.list) > 8 }
 
 // away is the square of the distance of a place from the line.
 func (g *stretch) away(p geom.Vec3) float32 {
