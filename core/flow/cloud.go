@@ -92,19 +92,32 @@ func NewCloud(ctx context.Context, m *mesh.Model, n int) (*Cloud, error) {
 func (c *Cloud) join(ctx context.Context) error {
 	far2 := c.Spacing * c.Spacing * far * far
 	wide := newGrid(c.Pos, c.Spacing*far)
-	c.first = make([]int32, 1, len(c.Pos)+1)
-	for i, p := range c.Pos {
-		if i&255 == 0 && ctx.Err() != nil {
-			return ctx.Err()
-		}
-		wide.around(p, func(j int32) {
-			if d := c.Pos[j].Sub(p); int(j) != i && d.Dot(d) < far2 && c.Nrm[i].Dot(c.Nrm[j]) > -0.25 {
-				c.near = append(c.near, j)
+	c.first = make([]int32, len(c.Pos)+1)
+	const together = 512
+	rows := make([][]int32, (len(c.Pos)+together-1)/together) // neighbours of so many points each
+	inParts(len(rows), func(from, to int) {
+		for k := from; k < to && ctx.Err() == nil; k++ {
+			var near []int32
+			for i := k * together; i < min((k+1)*together, len(c.Pos)); i++ {
+				p, n, begin := c.Pos[i], c.Nrm[i], len(near)
+				wide.around(p, func(j int32) {
+					if d := c.Pos[j].Sub(p); int(j) != i && d.Dot(d) < far2 && n.Dot(c.Nrm[j]) > -0.25 {
+						near = append(near, j)
+					}
+				})
+				slices.Sort(near[begin:]) // the grid has no order of its own
+				c.first[i+1] = int32(len(near) - begin)
 			}
-		})
-		slices.Sort(c.near[c.first[i]:]) // the grid has no order of its own
-		c.first = append(c.first, int32(len(c.near)))
+			rows[k] = near
+		}
+	})
+	if err := ctx.Err(); err != nil {
+		return err
 	}
+	for i := range c.Pos {
+		c.first[i+1] += c.first[i]
+	}
+	c.near = slices.Concat(rows...)
 	return nil
 }
 

@@ -51,6 +51,9 @@ func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 	if err != nil {
 		return nil, err
 	}
+	if err := lim.told(0, 0); err != nil {
+		return nil, err
+	}
 	form := formOf(name)
 	if form == nil {
 		return nil, fmt.Errorf("this kind of file is not read; use %s", Readable())
@@ -61,6 +64,9 @@ func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 	}
 	m, err := form.read(&source{data, files, path.Dir(name), f.Scene, lim})
 	if err != nil {
+		return nil, err
+	}
+	if err := lim.told(0, 1); err != nil {
 		return nil, err
 	}
 	fit(m, name, f)
@@ -80,6 +86,9 @@ func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 		return nil, err
 	}
 	dropEmptySheets(m)
+	if err := lim.told(0, 1); err != nil {
+		return nil, err
+	}
 	return m, m.Finish()
 }
 

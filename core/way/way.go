@@ -11,6 +11,7 @@ import (
 
 	"velvetgrime/core/flow"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/par"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/spatial"
 	"velvetgrime/core/stack"
@@ -31,13 +32,14 @@ const Points = 36_000
 
 // NewGround prepares a model, for which about so many points stand.
 func NewGround(ctx context.Context, m *mesh.Model, points int) (*Ground, error) {
-	cloud, err := flow.NewCloud(ctx, m, points)
-	if err != nil {
+	g := &Ground{Model: m}
+	work, ctx := par.WithContext(ctx)
+	work.Go(func() (err error) { g.Cloud, err = flow.NewCloud(ctx, m, points); return })
+	work.Go(func() (err error) { g.Tree, err = spatial.Build(ctx, m.Pos, m.Tri, nil); return })
+	if err := work.Wait(); err != nil {
 		return nil, err
 	}
-	g := &Ground{Model: m, Cloud: cloud}
-	g.Tree, err = spatial.Build(ctx, m.Pos, m.Tri, nil)
-	return g, err
+	return g, nil
 }
 
 // Frame are the cloud's points.

@@ -14,6 +14,7 @@ import (
 	"velvetgrime/core/budget"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
+	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
 	"velvetgrime/internal/store"
 
@@ -94,7 +95,7 @@ func Read(ctx context.Context, zipped []byte, file string, tell func(share float
 		if tell != nil {
 			tell(share)
 		}
-		return ctx.Err()
+		return par.Turn(ctx) // a dense model for a bake that nobody waits for gives way
 	}
 	return meshio.Read(z, file, lim)
 }

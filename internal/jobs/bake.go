@@ -103,6 +103,9 @@ func DenseModel(ctx context.Context, s *store.Store, p *stack.Prepared, names []
 		if err != nil {
 			return nil, fmt.Errorf("the dense model %q: %w", n, err)
 		}
+		if err := par.Turn(ctx); err != nil {
+			return nil, err
+		}
 		m, err := intake.Read(ctx, data, p.Dense[i].File, nil)
 		if err != nil {
 			return nil, fmt.Errorf("the dense model %q: %w", n, err)
