@@ -248,9 +248,13 @@ func (g *stretch) mark(l *Look, p, n geom.Vec3, texel float32) float32 {
 	}
 	k := float32(g.run) * 1.37
 	x := side * float32(math.Sqrt(float64(far2)))
+	var b noise.Batch
 	if l.Ragged > 0 {
-		w *= 1 + l.Ragged*0.5*noise.Simplex(at/l.Width*0.25, k, 3, l.Seed)
-		x += l.Ragged * 0.3 * w * noise.Simplex(at/l.Width*0.6, k, 7, l.Seed)
+		b.Add(at/l.Width*0.25, k, 3, l.Seed)
+		b.Add(at/l.Width*0.6, k, 7, l.Seed)
+		b.Run()
+		w *= 1 + l.Ragged*0.5*b.Value[0]
+		x += l.Ragged * 0.3 * w * b.Value[1]
 	}
 	drawn := max(w, texel)
 	x /= drawn
@@ -263,17 +267,11 @@ func (g *stretch) mark(l *Look, p, n geom.Vec3, texel float32) float32 {
 		v *= 1 - l.Rim*0.6*(1-geom.Smoothstep(0.35, 0.75, ax))
 	}
 	if l.Streaks > 0 {
-		st := 0.55 + 0.45*noise.Simplex(
-			x*3.1+k,
-			at/l.Width*0.06,
-			k,
-			l.Seed+1,
-		) + 0.35*noise.Simplex(
-			x*7+k,
-			at/l.Width*0.11,
-			k,
-			l.Seed+2,
-		)
+		b.Clear()
+		b.Add(x*3.1+k, at/l.Width*0.06, k, l.Seed+1)
+		b.Add(x*7+k, at/l.Width*0.11, k, l.Seed+2)
+		b.Run()
+		st := 0.55 + 0.45*b.Value[0] + 0.35*b.Value[1]
 		v *= 1 - l.Streaks + l.Streaks*min(max(st, 0), 1.2)
 	}
 	// what is left a metre, against what a run leaves at its beginning on a wall

@@ -8,3 +8,13 @@ func (s *Sampler) Eight(x, y, z, out *[8]float32) { s.eightPlain(x, y, z, out) }
 type spread struct{}
 
 func (*octave) spread() *spread { return nil }
+
+// Wide reports whether wide registers are used.
+func Wide() bool { return false }
+
+// Run evaluates the points that were added.
+func (b *Batch) Run() { b.runPlain() }
+
+func cells(i, j, k int32, fx, fy, fz, scale, off float32, seed uint32, metric Metric, d *[32]float32) bool {
+	return false
+}

@@ -104,6 +104,88 @@ func (s *Sampler) Eight(x, y, z, out *[8]float32) {
 	archsimd.ClearAVXUpperBits()
 }
 
+// Wide reports whether wide registers are used.
+func Wide() bool { return wide }
+
+// Run evaluates the points that were added.
+func (b *Batch) Run() {
+	if !wide || b.n < 2 {
+		b.runPlain()
+		return
+	}
+	simplex8(
+		archsimd.LoadFloat32x8(&b.x), archsimd.LoadFloat32x8(&b.y), archsimd.LoadFloat32x8(&b.z),
+		archsimd.LoadInt32x8(&b.seed),
+	).Store(&b.Value)
+	archsimd.ClearAVXUpperBits()
+}
+
+// the 27 cubes around one, in the order in which Cellular looks at them, and five that are
+// far away
+var (
+	around     [4][3]intLanes
+	aroundFar  [4][3]lanes
+	cellPrimes = [3]uint32{0x8da6b343, 0xd8163841, 0xcb1ab31f}
+	iCell      = [3]intLanes{allInt(int32(cellPrimes[0])), allInt(int32(cellPrimes[1])), allInt(int32(cellPrimes[2]))}
+	iMixMore   = allInt(0x297a2d39)
+	iTen       = allInt(1023)
+	by10, by12 = shift(10), shift(12)
+	by20       = shift(20)
+)
+
+func init() {
+	for n := range 32 {
+		d := [3]int32{int32(n%3 - 1), int32(n/3%3 - 1), int32(n/9 - 1)}
+		for c := range 3 {
+			around[n/8][c][n%8], aroundFar[n/8][c][n%8] = d[c], float32(d[c])
+			if n >= 27 {
+				aroundFar[n/8][c][n%8] = 1e4
+			}
+		}
+	}
+}
+
+// cells gives the distances, squared when straight, to the points of the cubes around one.
+// Every operation is the one of Cellular.
+func cells(i, j, k int32, fx, fy, fz, scale, off float32, seed uint32, metric Metric, d *[32]float32) bool {
+	if !wide {
+		return false
+	}
+	li, lj, lk, ls := allInt(i), allInt(j), allInt(k), allInt(int32(seed))
+	lx, ly, lz, lscale, loff := all(fx), all(fy), all(fz), all(scale), all(off)
+	vi, vj, vk, vs := archsimd.LoadInt32x8(&li), archsimd.LoadInt32x8(&lj), archsimd.LoadInt32x8(&lk), archsimd.LoadInt32x8(&ls)
+	vx, vy, vz := archsimd.LoadFloat32x8(&lx), archsimd.LoadFloat32x8(&ly), archsimd.LoadFloat32x8(&lz)
+	vscale, voff := archsimd.LoadFloat32x8(&lscale), archsimd.LoadFloat32x8(&loff)
+	px, py, pz := archsimd.LoadInt32x8(&iCell[0]), archsimd.LoadInt32x8(&iCell[1]), archsimd.LoadInt32x8(&iCell[2])
+	mix, more, ten := archsimd.LoadInt32x8(&iMix), archsimd.LoadInt32x8(&iMixMore), archsimd.LoadInt32x8(&iTen)
+	s10, s12, s15, s20 := archsimd.LoadUint32x8(&by10), archsimd.LoadUint32x8(&by12), archsimd.LoadUint32x8(&by15), archsimd.LoadUint32x8(&by20)
+	noSign := archsimd.LoadInt32x8(&iNoSign)
+	for n := range 4 {
+		a, g := &around[n], &aroundFar[n]
+		h := vs.Xor(vi.Add(archsimd.LoadInt32x8(&a[0])).Mul(px))
+		h = h.Xor(vj.Add(archsimd.LoadInt32x8(&a[1])).Mul(py))
+		h = h.Xor(vk.Add(archsimd.LoadInt32x8(&a[2])).Mul(pz))
+		h = h.Xor(h.AsUint32x8().ShiftRight(s15).AsInt32x8()).Mul(mix)
+		h = h.Xor(h.AsUint32x8().ShiftRight(s12).AsInt32x8()).Mul(more)
+		h = h.Xor(h.AsUint32x8().ShiftRight(s15).AsInt32x8())
+		x := archsimd.LoadFloat32x8(&g[0]).Add(voff).Add(h.And(ten).ConvertToFloat32().Mul(vscale)).Sub(vx)
+		y := archsimd.LoadFloat32x8(&g[1]).Add(voff).Add(h.AsUint32x8().ShiftRight(s10).AsInt32x8().And(ten).ConvertToFloat32().Mul(vscale)).Sub(vy)
+		z := archsimd.LoadFloat32x8(&g[2]).Add(voff).Add(h.AsUint32x8().ShiftRight(s20).AsInt32x8().And(ten).ConvertToFloat32().Mul(vscale)).Sub(vz)
+		var v f8
+		switch metric {
+		case Manhattan:
+			v = x.AsInt32x8().And(noSign).AsFloat32x8().Add(y.AsInt32x8().And(noSign).AsFloat32x8()).Add(z.AsInt32x8().And(noSign).AsFloat32x8())
+		case Chebyshev:
+			v = x.AsInt32x8().And(noSign).AsFloat32x8().Max(y.AsInt32x8().And(noSign).AsFloat32x8()).Max(z.AsInt32x8().And(noSign).AsFloat32x8())
+		default:
+			v = x.Mul(x).Add(y.Mul(y)).Add(z.Mul(z))
+		}
+		v.Store((*[8]float32)(d[n*8 : n*8+8]))
+	}
+	archsimd.ClearAVXUpperBits()
+	return true
+}
+
 // over8 is over, eight times.
 func over8(a, b f8) i8 {
 	return archsimd.LoadInt32x8(&iOne).Sub(a.Sub(b).AsUint32x8().ShiftRight(archsimd.LoadUint32x8(&by31)).AsInt32x8())

@@ -69,6 +69,39 @@ var Metrics = []string{"straight", "along axes", "longest axis"}
 func Cellular(x, y, z float32, seed uint32, metric Metric, jitter float32) (f1, f2 float32, id uint32, to [3]float32) {
 	i, j, k := floor(x), floor(y), floor(z)
 	fx, fy, fz := x-float32(i), y-float32(j), z-float32(k)
+	scale := jitter / 1024
+	off := 0.5 - jitter/2
+	var d [32]float32
+	if !cells(i, j, k, fx, fy, fz, scale, off, seed, metric, &d) {
+		return cellularPlain(x, y, z, seed, metric, jitter)
+	}
+	f1, f2 = 1e9, 1e9
+	nearest := 0
+	for n, v := range d[:27] {
+		if v < f1 {
+			f1, f2, nearest = v, f1, n
+		} else if v < f2 {
+			f2 = v
+		}
+	}
+	dx, dy, dz := int32(nearest%3-1), int32(nearest/3%3-1), int32(nearest/9-1)
+	id = hash(i+dx, j+dy, k+dz, seed)
+	to = [3]float32{
+		float32(dx) + off + float32(id&1023)*scale - fx,
+		float32(dy) + off + float32(id>>10&1023)*scale - fy,
+		float32(dz) + off + float32(id>>20&1023)*scale - fz,
+	}
+	if metric == Euclidean {
+		f1, f2 = float32(math.Sqrt(float64(f1))), float32(math.Sqrt(float64(f2)))
+	}
+	return f1, f2, id, to
+}
+
+// cellularPlain is Cellular a cube after the other; TestCubesSideBySide holds them against
+// each other.
+func cellularPlain(x, y, z float32, seed uint32, metric Metric, jitter float32) (f1, f2 float32, id uint32, to [3]float32) {
+	i, j, k := floor(x), floor(y), floor(z)
+	fx, fy, fz := x-float32(i), y-float32(j), z-float32(k)
 	f1, f2 = 1e9, 1e9
 	scale := jitter / 1024
 	off := 0.5 - jitter/2

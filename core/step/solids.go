@@ -79,10 +79,16 @@ func init() {
 	solidPattern("brushed", "Brushed metal", "Fine strokes of a brush or a file, all one way.", patterns, 0.0012, []Param{number("length", "length", "of a stroke against its width", 2, 200, 60), number("broken", "unevenness", "how much the strokes come and go", 0, 1, 0.5)},
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			long, broken, axis := in.Number("length"), in.Number("broken"), vec(in.Row("along"))
+			var b noise.Batch
 			return func(p geom.Vec3, _ int) float32 {
 				q := p.Sub(axis.Mul(axis.Dot(p) * (1 - 1/long)))
-				v := 0.6*noise.Simplex(q.X, q.Y, q.Z, seed) + 0.3*noise.Simplex(q.X*2.3, q.Y*2.3, q.Z*2.3, seed+1)
-				w := noise.Simplex(q.X*0.3, q.Y*0.3, q.Z*0.3, seed+2)
+				b.Clear()
+				b.Add(q.X, q.Y, q.Z, seed)
+				b.Add(q.X*2.3, q.Y*2.3, q.Z*2.3, seed+1)
+				b.Add(q.X*0.3, q.Y*0.3, q.Z*0.3, seed+2)
+				b.Run()
+				v := 0.6*b.Value[0] + 0.3*b.Value[1]
+				w := b.Value[2]
 				return clamp01(0.5 + 0.62*v*(1-broken*0.8*(0.5+0.5*w)))
 			}
 		})
@@ -94,13 +100,25 @@ func init() {
 				f1, f2, _, _ := noise.Cellular(p.X, p.Y, p.Z, s, noise.Euclidean, 1)
 				return edge(w-(f2-f1), w, texel)
 			}
+			var b noise.Batch
 			return func(p geom.Vec3, _ int) float32 {
-				q := p
+				b.Clear()
+				b.Add(p.X*0.8, p.Y*0.8, p.Z*0.8, seed+10)
+				b.Add(p.X*0.6+7, p.Y*0.6, p.Z*0.6, seed+11)
 				if wander > 0 {
-					q = q.Add(geom.V3(noise.Simplex(p.X*2, p.Y*2, p.Z*2, seed+5), noise.Simplex(p.X*2+9, p.Y*2, p.Z*2, seed+6), noise.Simplex(p.X*2, p.Y*2+9, p.Z*2, seed+7)).Mul(0.28 * wander))
-					q = q.Add(geom.V3(noise.Simplex(p.X*7, p.Y*7, p.Z*7, seed+8), noise.Simplex(p.X*7, p.Y*7+3, p.Z*7, seed+9), 0).Mul(0.06 * wander))
+					b.Add(p.X*2, p.Y*2, p.Z*2, seed+5)
+					b.Add(p.X*2+9, p.Y*2, p.Z*2, seed+6)
+					b.Add(p.X*2, p.Y*2+9, p.Z*2, seed+7)
+					b.Add(p.X*7, p.Y*7, p.Z*7, seed+8)
+					b.Add(p.X*7, p.Y*7+3, p.Z*7, seed+9)
 				}
-				open := 0.5 + 0.5*noise.Simplex(p.X*0.8, p.Y*0.8, p.Z*0.8, seed+10)
+				b.Run()
+				q := p
+				if v := &b.Value; wander > 0 {
+					q = q.Add(geom.V3(v[2], v[3], v[4]).Mul(0.28 * wander))
+					q = q.Add(geom.V3(v[5], v[6], 0).Mul(0.06 * wander))
+				}
+				open := 0.5 + 0.5*b.Value[0]
 				// a crack closes to nothing where it is not open
 				w := width * (1 - geom.Smoothstep(1-broken-0.25, 1-broken+0.1, open)*geom.Smoothstep(0, 0.05, broken))
 				v := float32(0)
@@ -108,7 +126,7 @@ func init() {
 					v = net(q, seed, w)
 				}
 				if finer > 0 {
-					if g := geom.Smoothstep(1-finer, 1.25-finer, 0.5+0.5*noise.Simplex(p.X*0.6+7, p.Y*0.6, p.Z*0.6, seed+11)); g > 0.02 {
+					if g := geom.Smoothstep(1-finer, 1.25-finer, 0.5+0.5*b.Value[1]); g > 0.02 {
 						v = max(v, net(q.Mul(2.7), seed+12, width*1.6*g)*g)
 					}
 				}
@@ -128,12 +146,23 @@ func init() {
 			}
 			// a knot of the largest size, as far as it bends a ring
 			sc := scatter{seed: seed + 3, shift: cellsFor(texel / 22), count: 1, reach: 0.8, most: knotReach * 2.8 / 22}
+			var b noise.Batch
 			return func(p geom.Vec3, _ int) float32 {
 				q := p.Sub(pith)
 				l := axis.Dot(q)
 				q = q.Sub(axis.Mul(l))
 				n := q.Mul(0.12).Add(axis.Mul(l * 0.02))
-				r := q.Length() + wander*1.6*noise.Simplex(n.X, n.Y, n.Z, seed) + wander*0.2*noise.Simplex(n.X*5, n.Y*5, n.Z*5, seed+1)
+				b.Clear()
+				b.Add(n.X, n.Y, n.Z, seed)
+				b.Add(n.X*5, n.Y*5, n.Z*5, seed+1)
+				if fibres > 0 {
+					f := q.Mul(9).Add(axis.Mul(l * 0.35))
+					b.Add(f.X, f.Y, f.Z, seed+2)
+					f = f.Mul(2.3)
+					b.Add(f.X, f.Y, f.Z, seed+4)
+				}
+				b.Run()
+				r := q.Length() + wander*1.6*b.Value[0] + wander*0.2*b.Value[1]
 				dark := float32(0)
 				if knots > 0 {
 					// branches leave the pith: rings bend round them
@@ -154,10 +183,8 @@ func init() {
 				_, ring := whole(r)
 				v := 1 - ring*ring*(0.35+0.4*late) - late*0.3*geom.Smoothstep(0.82, 0.97, ring)*(1-geom.Smoothstep(0.97, 1, ring))
 				if fibres > 0 {
-					f := q.Mul(9).Add(axis.Mul(l * 0.35))
-					v -= fibres * 0.4 * max(noise.Simplex(f.X, f.Y, f.Z, seed+2), 0)
-					f = f.Mul(2.3)
-					v -= fibres * 0.2 * abs32(noise.Simplex(f.X, f.Y, f.Z, seed+4))
+					v -= fibres * 0.4 * max(b.Value[2], 0)
+					v -= fibres * 0.2 * abs32(b.Value[3])
 				}
 				return clamp01(v - lost - 0.5*dark)
 			}
@@ -209,13 +236,18 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			width, wander := in.Number("width"), in.Number("wander")
 			fbm := noise.FBM{Kind: noise.Clouds, Seed: seed, Frequency: 1.3, Octaves: 5, Lacunarity: 2, Persistence: 0.5}.Sampler(texel)
+			var lines noise.Batch
 			return func(p geom.Vec3, _ int) float32 {
 				w := wander * 0.8
 				q := geom.V3(p.X+w*(fbm.At(p.X, p.Y, p.Z)-0.5)*2, p.Y+w*(fbm.At(p.X+5, p.Y, p.Z)-0.5)*2, p.Z+w*(fbm.At(p.X, p.Y+5, p.Z)-0.5)*2)
-				a := abs32(noise.Simplex(q.X*0.7, q.Y*0.7, q.Z*0.7, seed+1))
-				b := abs32(noise.Simplex(q.X*1.9, q.Y*1.9, q.Z*1.9, seed+2))
+				lines.Clear()
+				lines.Add(q.X*0.7, q.Y*0.7, q.Z*0.7, seed+1)
+				lines.Add(q.X*1.9, q.Y*1.9, q.Z*1.9, seed+2)
+				lines.Add(p.X*0.5, p.Y*0.5, p.Z*0.5, seed+3)
+				lines.Run()
+				a, b := abs32(lines.Value[0]), abs32(lines.Value[1])
 				v := 1 - geom.Smoothstep(0, max(width, texel), a)
-				fade := geom.Smoothstep(-0.3, 0.5, noise.Simplex(p.X*0.5, p.Y*0.5, p.Z*0.5, seed+3))
+				fade := geom.Smoothstep(-0.3, 0.5, lines.Value[2])
 				return clamp01(v*(0.35+0.65*fade) + 0.5*fade*(1-geom.Smoothstep(0, max(width*0.5, texel), b)))
 			}
 		})
@@ -436,8 +468,13 @@ func init() {
 			amount, fuzz := in.Number("amount"), in.Number("fuzz")
 			fbm := noise.FBM{Kind: noise.Clouds, Seed: seed + 2, Frequency: 5, Octaves: 4, Lacunarity: 2.2, Persistence: 0.6}.Sampler(texel)
 			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.7, most: 0.7} // the largest
+			var b noise.Batch
 			return func(p geom.Vec3, _ int) float32 {
-				field := 0.5 + 0.6*noise.Simplex(p.X*0.3, p.Y*0.3, p.Z*0.3, seed+1) + 0.2*noise.Simplex(p.X*0.9, p.Y*0.9, p.Z*0.9, seed+3)
+				b.Clear()
+				b.Add(p.X*0.3, p.Y*0.3, p.Z*0.3, seed+1)
+				b.Add(p.X*0.9, p.Y*0.9, p.Z*0.9, seed+3)
+				b.Run()
+				field := 0.5 + 0.6*b.Value[0] + 0.2*b.Value[1]
 				var h float32
 				sc.near(p, geom.Vec3{}, func(to geom.Vec3, id uint32) {
 					r := 0.35 + 0.35*noise.Random(id, 1)
