@@ -368,3 +368,68 @@ test('what was painted through a slide goes with it when it is moved later, from
   await page.getByRole('button', { name: 'Take away Slide 1' }).click();
   await expect(slides).toHaveCount(0);
 });
+
+/** A picture dropped on the view, as from a folder. */
+async function dropPicture(page: Page, name: string, fx: number, fy: number) {
+  const box = (await canvas(page).boundingBox())!;
+  await page.evaluate(
+    async ({ name, x, y }) => {
+      const c = Object.assign(document.createElement('canvas'), { width: 64, height: 32 });
+      const g = c.getContext('2d')!;
+      g.fillStyle = '#18c020';
+      g.fillRect(0, 0, 64, 32);
+      const blob = await new Promise<Blob>((done) => c.toBlob((b) => done(b!), 'image/png'));
+      const all = new DataTransfer();
+      all.items.add(new File([blob], name, { type: 'image/png' }));
+      const view = document.querySelector('canvas[data-settled]')!;
+      const at = { bubbles: true, cancelable: true, clientX: x, clientY: y, dataTransfer: all };
+      view.dispatchEvent(new DragEvent('dragover', at));
+      view.dispatchEvent(new DragEvent('drop', at));
+    },
+    { name, x: box.x + box.width * fx, y: box.y + box.height * fy },
+  );
+}
+
+test('a picture that is dropped on the model is set there; a stamp is one too; letters lie apart and have bridges', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const layers = page.getByRole('button', { name: /^Hide / });
+  const many = await layers.count();
+  await dropPicture(page, 'Quay board.png', 0.49, 0.55);
+  await expect(page.getByRole('group', { name: 'Decal Quay board' })).toBeVisible();
+  await type(page, 'Width', '260');
+  await page.getByRole('button', { name: 'Quay board', exact: true }).click(); // its handles go
+  await settled(page);
+  const shown = await pixel(page, 0.49, 0.55);
+  expect(shown[1]).toBeGreaterThan(shown[0] + 30);
+  expect((await decals(page))[0].name).toBe('Quay board');
+  // another one goes on the same layer
+  await dropPicture(page, 'Second.png', 0.47, 0.45);
+  await expect(page.getByRole('group', { name: 'Decal Second' })).toBeVisible();
+  expect(await decals(page)).toHaveLength(2);
+
+  // a stamp: where it is light it covers
+  const pick = page.getByLabel('A stamp to set');
+  await pick.focus();
+  await expect.poll(() => pick.locator('option').count()).toBeGreaterThan(20);
+  await pick.selectOption({ index: 5 });
+  await expect(page.getByText(/set “/)).toBeVisible({ timeout: 30_000 });
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.6);
+  await expect.poll(async () => (await decals(page)).length).toBe(3);
+  expect((await decals(page))[2]).toMatchObject({ cover: 'light' });
+
+  // words as cut for a stencil
+  await setWords(page, 'BOOM', 0.49, 0.5);
+  const tall = () => page.getByRole('slider', { name: 'Height', exact: true }).getAttribute('aria-valuenow').then(Number);
+  await expect.poll(tall).toBeGreaterThan(0);
+  const before = await tall();
+  await type(page, 'Letters apart', '50');
+  await expect.poll(async () => (await decals(page))[3].apart).toBeCloseTo(0.5, 3);
+  await expect.poll(tall).toBeLessThan(before * 0.9); // as wide, of wider words
+  await type(page, 'Bridges', '12');
+  await expect.poll(async () => (await decals(page))[3].gaps).toBeCloseTo(0.12, 3);
+  await expect(undo(page)).toHaveAttribute('title', /Bridges of BOOM/);
+  await settled(page);
+  for (let i = 0; i < 7; i++) await undo(page).click();
+  await expect(layers).toHaveCount(many);
+});

@@ -36,9 +36,13 @@ type lettering struct {
 	err error
 }
 
-func (l *lettering) set(text, font string) (*press.Lettering, error) {
-	l.once.Do(func() { l.Lettering, l.err = press.NewLettering(text, font) })
+func (l *lettering) set(d *stack.Decal) (*press.Lettering, error) {
+	l.once.Do(func() { l.Lettering, l.err = press.NewLettering(wordsOf(d)) })
 	return l.Lettering, l.err
+}
+
+func wordsOf(d *stack.Decal) press.Words {
+	return press.Words{Text: d.Text, Font: d.Font, Apart: d.Apart, Gaps: d.Gaps}
 }
 
 // planDecals plans the decals of a layer that show, lowest first.
@@ -93,7 +97,7 @@ func (p *Program) decalPicture(d *decalPlan, footprint float32) (pic *pix.Pictur
 		w, h := pic.Size()
 		return pic, cmp.Or(d.Tall, d.Wide*float32(h)/float32(w)), nil
 	}
-	l, err := d.words.set(d.Text, d.Font)
+	l, err := d.words.set(d.Decal)
 	if err != nil {
 		return nil, 0, err
 	}
@@ -102,7 +106,7 @@ func (p *Program) decalPicture(d *decalPlan, footprint float32) (pic *pix.Pictur
 	for rows < 4096 && tall/float32(rows) > footprint {
 		rows *= 2
 	}
-	key := cache.NewHash("lettering").Str(d.Text).Str(d.Font).Str(fmt.Sprint(rows)).Sum()
+	key := cache.NewHash("lettering").Str(fmt.Sprintf("%+v", wordsOf(d.Decal))).Str(fmt.Sprint(rows)).Sum()
 	if v, ok := p.Scene.Cache.Get(key); ok {
 		return v.(*pix.Picture), tall, nil
 	}
@@ -128,7 +132,7 @@ func (p *Program) tallest(d *decalPlan) float32 {
 		return d.Tall
 	}
 	if d.words != nil {
-		if l, err := d.words.set(d.Text, d.Font); err == nil {
+		if l, err := d.words.set(d.Decal); err == nil {
 			return d.Wide / l.Aspect()
 		}
 		return d.Wide

@@ -3,6 +3,7 @@ package press
 import (
 	"fmt"
 	"image"
+	"slices"
 	"strings"
 
 	"velvetgrime/core/pix"
@@ -13,36 +14,52 @@ import (
 // lineHeight is how far lines of words lie apart, in heights of a capital.
 const lineHeight = 1.5
 
+// Words is what is set, and how.
+type Words struct {
+	Text  string  // lines of it
+	Font  string  // one that ships: "", bold, regular or mono
+	Apart float32 // how much farther apart letters lie, in heights of a capital
+	Gaps  float32 // the bridges that hold a stencil's closed parts, in heights of a capital; 0: none
+}
+
 // Lettering is words as outlines, ready to be drawn at any size.
 type Lettering struct {
 	loops      outline
+	bridges    outline // what is left out of them
 	wide, tall float32 // of the box around them
 }
 
-// NewLettering sets lines of words in a font that ships: "", bold, regular or mono. Lines are
-// centred. It fails with the letter that the font does not have.
-func NewLettering(text, font string) (*Lettering, error) {
-	if _, ok := fonts[font]; !ok {
-		return nil, fmt.Errorf("there is no font %q", font)
+// NewLettering sets lines of words, centred. It fails with the letter that the font does not
+// have.
+func NewLettering(w Words) (*Lettering, error) {
+	if _, ok := fonts[w.Font]; !ok {
+		return nil, fmt.Errorf("there is no font %q", w.Font)
 	}
 	l := &Lettering{}
-	for i, line := range strings.Split(text, "\n") {
-		o, err := letters(line, font)
+	for i, line := range strings.Split(w.Text, "\n") {
+		list, err := glyphs(line, w.Font, w.Apart)
 		if err != nil {
 			return nil, err
 		}
+		o := slices.Concat(list...)
 		if len(o) == 0 {
 			continue
 		}
 		lo, hi := o.bounds()
 		// a capital is 2 high
-		l.loops = append(l.loops, o.moved(-(lo.x+hi.x)/2, -2*lineHeight*float32(i))...)
+		x, y := -(lo.x+hi.x)/2, -2*lineHeight*float32(i)
+		l.loops = append(l.loops, o.moved(x, y)...)
+		if w.Gaps > 0 {
+			for _, g := range list {
+				l.bridges = append(l.bridges, g.bridges(2*w.Gaps).moved(x, y)...)
+			}
+		}
 	}
 	if len(l.loops) == 0 {
 		return nil, fmt.Errorf("there are no words in it")
 	}
 	lo, hi := l.loops.bounds()
-	l.loops = l.loops.moved(-lo.x, -lo.y)
+	l.loops, l.bridges = l.loops.moved(-lo.x, -lo.y), l.bridges.moved(-lo.x, -lo.y)
 	l.wide, l.tall = hi.x-lo.x, hi.y-lo.y
 	return l, nil
 }
@@ -56,8 +73,23 @@ func (l *Lettering) Picture(tall int) (*pix.Picture, error) {
 	scale := float32(min(max(tall, 8), 4096)) / l.tall
 	scale = min(scale, 8192/l.wide)
 	w, h := int(l.wide*scale+0.5)+2, int(l.tall*scale+0.5)+2
+	alpha, cut := l.loops.cover(w, h, scale), l.bridges.cover(w, h, scale)
+	img := image.NewNRGBA(alpha.Bounds())
+	for i, a := range alpha.Pix {
+		a = uint8(int(a) * (255 - int(cut.Pix[i])) / 255)
+		copy(img.Pix[4*i:], []byte{255, 255, 255, a})
+	}
+	return pix.NewPicture(img), nil
+}
+
+// cover is how much of each texel lies within an outline, a texel off the corner.
+func (o outline) cover(w, h int, scale float32) *image.Alpha {
+	alpha := image.NewAlpha(image.Rect(0, 0, w, h))
+	if len(o) == 0 {
+		return alpha
+	}
 	r := vector.NewRasterizer(w, h)
-	for _, loop := range l.loops {
+	for _, loop := range o {
 		for i, p := range loop {
 			x, y := 1+p.x*scale, float32(h)-1-p.y*scale
 			if i == 0 {
@@ -68,11 +100,29 @@ func (l *Lettering) Picture(tall int) (*pix.Picture, error) {
 		}
 		r.ClosePath()
 	}
-	alpha := image.NewAlpha(image.Rect(0, 0, w, h))
 	r.Draw(alpha, alpha.Bounds(), image.Opaque, image.Point{})
-	img := image.NewNRGBA(alpha.Bounds())
-	for i, a := range alpha.Pix {
-		copy(img.Pix[4*i:], []byte{255, 255, 255, a})
+	return alpha
+}
+
+// bridges are the upright bars, so wide, through the closed parts of a letter: what holds them
+// when the letter is cut out of a sheet.
+func (o outline) bridges(wide float32) (out outline) {
+	var at []float32
+	for i := range o {
+		lo, hi := o[i : i+1].bounds()
+		for k := range o {
+			a, b := o[k : k+1].bounds()
+			if k == i || a.x >= lo.x || a.y >= lo.y || b.x <= hi.x || b.y <= hi.y {
+				continue
+			}
+			x := (lo.x + hi.x) / 2
+			// of parts above each other one bar goes through both
+			if !slices.ContainsFunc(at, func(v float32) bool { return v-x < wide && x-v < wide }) {
+				at = append(at, x)
+				out = append(out, []point{{x - wide/2, a.y - wide}, {x + wide/2, a.y - wide}, {x + wide/2, b.y + wide}, {x - wide/2, b.y + wide}})
+			}
+			break
+		}
 	}
-	return pix.NewPicture(img), nil
+	return out
 }

@@ -3,6 +3,7 @@ package press
 import (
 	"fmt"
 	"math"
+	"slices"
 
 	"golang.org/x/image/font"
 	"golang.org/x/image/font/gofont/gobold"
@@ -98,11 +99,22 @@ func init() {
 
 // letters is a line of text; a capital is 2 high.
 func letters(text, face string) (outline, error) {
+	list, err := glyphs(text, face, 0)
+	return slices.Concat(list...), err
+}
+
+// glyphs are the letters of a line of text, each by itself, with so much more between them, in
+// heights of a capital; a capital is 2 high.
+func glyphs(text, face string, apart float32) ([]outline, error) {
 	f := fonts[face]
 	const em = 1 << 10
 	ppem := fixed.I(em)
 	var buf sfnt.Buffer
-	var out outline
+	m, err := f.Metrics(&buf, ppem, font.HintingNone)
+	if err != nil {
+		return nil, err
+	}
+	var list []outline
 	var pen fixed.Int26_6
 	before := sfnt.GlyphIndex(0)
 	for _, r := range text {
@@ -123,6 +135,7 @@ func letters(text, face string) (outline, error) {
 		if err != nil {
 			return nil, err
 		}
+		var out outline
 		var loop []point
 		at := func(p fixed.Point26_6) point { return point{float32(p.X+pen) / 64, -float32(p.Y) / 64} }
 		for _, s := range segs {
@@ -161,14 +174,13 @@ func letters(text, face string) (outline, error) {
 		if err != nil {
 			return nil, err
 		}
-		pen += adv
+		pen += adv + fixed.Int26_6(apart*float32(m.CapHeight))
+		if len(out) > 0 {
+			height := float32(m.CapHeight) / 64
+			list = append(list, out.scaled(2/height, 2/height))
+		}
 	}
-	m, err := f.Metrics(&buf, ppem, font.HintingNone)
-	if err != nil {
-		return nil, err
-	}
-	height := float32(m.CapHeight) / 64
-	return out.scaled(2/height, 2/height), nil
+	return list, nil
 }
 
 // scaled stretches an outline.

@@ -18,6 +18,8 @@ type Decal struct {
 	Picture string     `json:"picture,omitempty" doc:"a stored picture"`
 	Text    string     `json:"text,omitempty" doc:"in place of a picture: words, in up to eight lines"`
 	Font    string     `json:"font,omitempty" enum:",bold,regular,mono"`
+	Apart   float32    `json:"apart,omitempty" minimum:"-0.3" maximum:"3" doc:"how much farther apart the letters of words lie, in heights of a capital"`
+	Gaps    float32    `json:"gaps,omitempty" minimum:"0" maximum:"0.5" doc:"the bridges in the closed parts of letters, as cut for a stencil, in heights of a capital"`
 	Color   [3]float32 `json:"color" doc:"of words and of what has no colours of its own, sRGB-encoded"`
 	Cover   string     `json:"cover,omitempty" enum:",light,dark,key" doc:"what of a picture covers: what its alpha says, what is light, what is dark, or all that is not the key colour"`
 	Key     [3]float32 `json:"key" doc:"the key colour, sRGB-encoded"`
@@ -79,6 +81,10 @@ func (c *Decal) check() error {
 		return fmt.Errorf("there is no font %q; there are bold, regular and mono", c.Font)
 	case !slices.Contains([]string{"", "light", "dark", "key"}, c.Cover):
 		return fmt.Errorf("what covers, %q, is none of light, dark, key", c.Cover)
+	case !(c.Apart >= -0.3 && c.Apart <= 3):
+		return fmt.Errorf("its letters lie %v heights farther apart; that goes from -0.3 to 3", c.Apart)
+	case !(c.Gaps >= 0 && c.Gaps <= 0.5):
+		return fmt.Errorf("its letters have bridges %v heights wide; that goes from 0 to 0.5", c.Gaps)
 	case !(c.Facing > 0 && c.Facing <= 180):
 		return fmt.Errorf("it faces up to %v degrees away; it goes from above 0 to 180", c.Facing)
 	}

@@ -50,8 +50,10 @@ func (s *Server) pressRoutes(api huma.API) {
 	huma.Get(api, "/api/lettering", func(_ context.Context, in *struct {
 		Text string `query:"text" maxLength:"1000"`
 		Font string `query:"font" enum:",bold,regular,mono"`
+
+		Apart float32 `query:"apart" minimum:"-0.3" maximum:"3" doc:"as of a decal"`
 	}) (*body[Lettered], error) {
-		l, err := press.NewLettering(in.Text, in.Font)
+		l, err := press.NewLettering(press.Words{Text: in.Text, Font: in.Font, Apart: in.Apart})
 		if err != nil {
 			return nil, huma.Error422UnprocessableEntity(err.Error())
 		}

@@ -157,9 +157,10 @@ export const api = {
     drawn(`/api/press/picture?look=${look}&size=${size}`, r, signal),
   pressPNG: (r: Recipe, size: number) => drawn(`/api/press/png?size=${size}`, r),
   keepStamp: (r: Recipe) => call<KnownStamp>('POST', '/api/stock/stamps', r),
+  /** How words come out. */
+  lettering: (text: string, font: string, apart = 0) =>
+    call<{ aspect: number }>('GET', `/api/lettering?text=${encodeURIComponent(text)}&font=${font}&apart=${apart}`),
   /** Makes a stamp a picture of a project. */
-  lettering: (text: string, font: string) =>
-    call<{ aspect: number }>('GET', `/api/lettering?text=${encodeURIComponent(text)}&font=${font}`),
   stampPicture: (id: string, r: Recipe, size: number) => call<StoredPicture>('POST', at(id, `/stamps?size=${size}`), r),
   renameStock: (id: string, name: string) => call<void>('PATCH', `/api/stock/${id}`, { name }),
   dropStock: (id: string) => call<void>('DELETE', `/api/stock/${id}`),

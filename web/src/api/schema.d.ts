@@ -1146,6 +1146,11 @@ export interface components {
     Decal: {
       /** Format: float */
       amount: number;
+      /**
+       * Format: float
+       * @description how much farther apart the letters of words lie, in heights of a capital
+       */
+      apart?: number;
       /** @description of words and of what has no colours of its own, sRGB-encoded */
       color: number[] | null;
       /**
@@ -1167,6 +1172,11 @@ export interface components {
       flip?: boolean;
       /** @enum {string} */
       font?: '' | 'bold' | 'regular' | 'mono';
+      /**
+       * Format: float
+       * @description the bridges in the closed parts of letters, as cut for a stencil, in heights of a capital
+       */
+      gaps?: number;
       hidden?: boolean;
       id: string;
       /** @description the key colour, sRGB-encoded */
@@ -3644,6 +3654,8 @@ export interface operations {
       query?: {
         text?: string;
         font?: '' | 'bold' | 'regular' | 'mono';
+        /** @description as of a decal */
+        apart?: number;
       };
       header?: never;
       path?: never;

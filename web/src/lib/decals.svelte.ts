@@ -2,6 +2,7 @@
 import { api, type Decal, type Layer } from '../api/client';
 import { newID } from './id';
 import type { Op, Session } from './session.svelte';
+import { addLayer } from './stack';
 import type { UI } from './ui.svelte';
 
 type Three = [number, number, number];
@@ -10,7 +11,7 @@ type Three = [number, number, number];
 const aspects = $state<Record<string, number>>({});
 const asked: Record<string, true> = {};
 
-const nameOf = (d: Decal) => (d.text ? `words ${d.font ?? ''} ${d.text}` : `picture ${d.picture}`);
+const nameOf = (d: Decal) => (d.text ? `words ${d.font ?? ''} ${d.apart ?? 0} ${d.text}` : `picture ${d.picture}`);
 
 /** How much wider than tall a decal is by itself; 1 until it is known. */
 export function aspect(project: string, d: Decal): number {
@@ -18,7 +19,7 @@ export function aspect(project: string, d: Decal): number {
   if (!asked[name] && (d.text || d.picture)) {
     asked[name] = true;
     const found = d.text
-      ? api.lettering(d.text, d.font ?? '').then((l) => l.aspect)
+      ? api.lettering(d.text, d.font ?? '', d.apart).then((l) => l.aspect)
       : new Promise<number>((done, fail) => {
           const img = new Image();
           img.onload = () => done(img.naturalWidth / img.naturalHeight);
@@ -42,31 +43,49 @@ export function upOn(n: number[], screen: number[]): Three {
 
 export const setDecal = (l: Layer, d: Decal, label = ''): Op => ({ kind: 'decal.set', target: l.id, value: d, label });
 
+type What = Pick<Decal, 'text' | 'picture' | 'cover'> & { name?: string };
+
+/** A decal as it is set first, on a place that faces nrm. */
+function newDecal(ui: UI, reach: Layer['reach'], what: What, pos: number[], nrm: number[]): Decal {
+  const size = ui.extentOf(reach) / (what.text ? 4 : 6);
+  return {
+    id: newID(),
+    ...what,
+    name: what.name ?? (what.text ? what.text.split('\n')[0] : 'Picture'),
+    color: [0.92, 0.9, 0.85],
+    key: [1, 1, 1],
+    pos,
+    nrm,
+    up: upOn(nrm, ui.screenUp()),
+    wide: Number(size.toPrecision(2)),
+    depth: Number((size / 2).toPrecision(2)),
+    facing: 75,
+    amount: 1,
+  } as unknown as Decal;
+}
+
+function add(session: Session, ui: UI, layer: Layer, decal: Decal) {
+  session.op({ kind: 'decal.add', target: layer.id, index: -1, value: decal });
+  ui.decal = decal.id;
+}
+
 /** Waits for a click on the model, and sets a decal there. */
-export function placeDecal(session: Session, ui: UI, layer: Layer, what: { text?: string; picture?: string }) {
-  const size = ui.extentOf(layer.reach) / (what.text ? 4 : 6);
-  const name = what.text ? what.text.split('\n')[0] : 'Picture';
+export function placeDecal(session: Session, ui: UI, layer: Layer, what: What) {
   ui.taking = {
-    label: `set “${name}”`,
-    take: (_, pos, nrm) => {
-      const decal = {
-        id: newID(),
-        name,
-        ...what,
-        color: [0.92, 0.9, 0.85],
-        key: [1, 1, 1],
-        pos,
-        nrm,
-        up: upOn(nrm, ui.screenUp()),
-        wide: Number(size.toPrecision(2)),
-        depth: Number((size / 2).toPrecision(2)),
-        facing: 75,
-        amount: 1,
-      } as unknown as Decal;
-      session.op({ kind: 'decal.add', target: layer.id, index: -1, value: decal });
-      ui.decal = decal.id;
-    },
+    label: `set “${what.name ?? (what.text ? what.text.split('\n')[0] : 'Picture')}”`,
+    take: (_, pos, nrm) => add(session, ui, layer, newDecal(ui, layer.reach, what, pos, nrm)),
   };
+}
+
+/** Sets a picture of a file where it was dropped: on the open layer of decals, or on a new one. */
+export async function dropDecal(session: Session, ui: UI, file: File, pos: number[], nrm: number[]) {
+  const { picture } = await api.addPicture(session.id, file);
+  const what = { picture, name: file.name.replace(/\.[^.]+$/, '').slice(0, 80) || 'Picture' };
+  const open = session.layer(ui.selected);
+  if (open?.kind === 'decals' && !open.locked) return add(session, ui, open, newDecal(ui, open.reach, what, pos, nrm));
+  const decal = newDecal(ui, {}, what, pos, nrm);
+  addLayer(session, ui, 'decals', {}, { decals: [decal] } as Partial<Layer>);
+  ui.decal = decal.id;
 }
 
 /** Sets a decal elsewhere, with its size and all else. */

@@ -2,6 +2,9 @@
 
 const PICTURE = /\.(png|jpe?g|tiff?|webp|zip)$/i;
 
+/** Whether a file is one picture. */
+export const isPicture = (f: File) => PICTURE.test(f.name) && !/\.zip$/i.test(f.name);
+
 async function within(entry: FileSystemEntry): Promise<File[]> {
   if (entry.isFile) return [await new Promise<File>((ok, no) => (entry as FileSystemFileEntry).file(ok, no))];
   const reader = (entry as FileSystemDirectoryEntry).createReader();

@@ -84,7 +84,14 @@ export function newCoat(c: ChannelInfo): Coat {
 
 export type Reach = Layer['reach'];
 
-export function addLayer(s: Session, ui: UI, kind: 'fill' | 'paint' | 'group' | 'decals', reach: Reach) {
+/** Adds a layer over the selected one; what else it is to hold is in more. */
+export function addLayer(
+  s: Session,
+  ui: UI,
+  kind: 'fill' | 'paint' | 'group' | 'decals',
+  reach: Reach,
+  more: Partial<Layer> = {},
+) {
   const id = newID();
   const words = { fill: 'Coat', paint: 'Paint', group: 'Group', decals: 'Decals' };
   const n = s.rows.filter((r) => r.layer.kind === kind).length + 1;
@@ -96,7 +103,7 @@ export function addLayer(s: Session, ui: UI, kind: 'fill' | 'paint' | 'group' | 
   }
   const at = s.place(ui.selected);
   const inside = at?.layer.kind === 'group' && ui.opened.has(at.layer.id) && kind !== 'group';
-  const layer = { id, name: `${words[kind]} ${n}`, kind, visible: true, amount: 1, reach, channels, mask: [] };
+  const layer = { id, name: `${words[kind]} ${n}`, kind, visible: true, amount: 1, reach, channels, mask: [], ...more };
   const parent = inside ? at!.layer.id : (at?.parent ?? '');
   s.op({ kind: 'layer.add', parent, index: inside || !at ? -1 : at.index + 1, layer: layer as never });
   ui.choose(id, true);

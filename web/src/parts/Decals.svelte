@@ -7,6 +7,7 @@
   import ColorField from './ColorField.svelte';
   import NumberField from './NumberField.svelte';
   import PictureField from './PictureField.svelte';
+  import StampPick from './StampPick.svelte';
 
   let { session, ui, layer }: { session: Session; ui: UI; layer: Layer } = $props();
   const list = $derived([...((layer.decals ?? []) as Decal[])].reverse());
@@ -90,6 +91,11 @@
       label="picture to set"
       commit={(picture) => picture && placeDecal(session, ui, layer, { picture })}
     />
+    <StampPick
+      {session}
+      label="A stamp to set"
+      take={(picture, name) => placeDecal(session, ui, layer, { picture, name, cover: 'light' })}
+    />
   </div>
   <ul aria-label={`Decals of ${layer.name}, topmost first`}>
     {#each list as d, i (d.id)}
@@ -154,6 +160,16 @@
               preview={(v) => preview({ color: v as Decal['color'] })}
               commit={(v) => change({ color: v as Decal['color'] }, `Colour of ${open.name}`)}
             />
+          </div>
+          <div class="grid">
+            <label class="field" title="how much farther apart letters lie, in heights of a capital">
+              <span class="quiet">Apart</span>
+              {@render number('Letters apart', open.apart ?? 0, [-0.3, 3], ['%', 100], 0, (apart) => ({ apart }))}
+            </label>
+            <label class="field" title="what holds the closed parts of letters that are cut out of a sheet">
+              <span class="quiet">Bridges</span>
+              {@render number('Bridges', open.gaps ?? 0, [0, 0.5], ['%', 100], 0, (gaps) => ({ gaps }))}
+            </label>
           </div>
         {:else}
           <PictureField

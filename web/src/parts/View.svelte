@@ -8,6 +8,8 @@
   import type { UI } from '../lib/ui.svelte';
   import type { Prep } from '../lib/prep.svelte';
   import type { Cell, Rect } from '../view/cells';
+  import { dropDecal } from '../lib/decals.svelte';
+  import { isPicture } from '../lib/dropped';
   import { covered } from '../lib/reach';
   import { times } from '../lib/stack';
   import { keyOf, stock } from '../lib/stock.svelte';
@@ -214,7 +216,14 @@
   async function drop(e: DragEvent) {
     const held = ui.held;
     const at = under(e);
-    if (!held || !at) return;
+    if (!at) return;
+    const files = [...(e.dataTransfer?.files ?? [])];
+    if (!held && ui.station === 'Layer' && files.length === 1 && isPicture(files[0])) {
+      e.preventDefault();
+      e.stopPropagation(); // several, or beside the model, become a material
+      return void dropDecal(session, ui, files[0], at.pos, at.nrm).catch((err) => (session.message = err.message));
+    }
+    if (!held) return;
     e.preventDefault();
     ui.held = null; // so that the drag's end takes nothing off
     try {
