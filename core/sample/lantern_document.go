@@ -127,7 +127,7 @@ func LanternDocument() *stack.Document {
 			src("settle", blend.Normal, 1, params{"much": 0.42, "grain": 0.006, "breakup": 0.75, "drifts": 0.7, "seed": 19.0}), hand()),
 		layer("edge-shine", "Edges polished by hands", 0.7, []string{brass, iron}, coats{stack.Roughness: num(0.22), stack.BaseColor: with(col("#d9b876"), "screen", 0.2)},
 			src("touch", blend.Normal, 1, params{"much": 0.7, "proud": 0.9, "fingers": 0.15}), src("baked", "multiply", 1, params{"map": "edges", "scale": 3.0, "spread": 0.6})))
-	d.Layers = []*stack.Layer{metal, fittings, rope, glass, enamels, weather, tally()}
+	d.Layers = []*stack.Layer{metal, fittings, rope, glass, enamels, makersName(), weather, tally()}
 	return d
 }
 
@@ -136,4 +136,18 @@ func landing() *stack.Conditions {
 	c := stack.Usual()
 	c.Wetness, c.Salt, c.Sun, c.Age = 0.62, 0.7, 0.55, 30
 	return c
+}
+
+// makersName is stamped into the plate on the drum and filled with black; what is worn and
+// tarnished above lies over it.
+func makersName() *stack.Layer {
+	words := &stack.Layer{ID: "makers-name", Name: "Maker's name", Kind: stack.Decals, Visible: true, Amount: 1, Reach: stack.Reach{Parts: []string{"Number plate"}},
+		Channels: coats{stack.BaseColor: with(col("#140e08"), blend.Normal, 1), stack.Roughness: num(0.7), stack.Metallic: num(0), stack.Height: mm(-0.35)},
+		Mask:     stream(src("noise", blend.Normal, 1, params{"frequency": 140.0, "octaves": 6.0, "amplitude": 1.4, "seed": 52.0}), shape("levels", params{"low": 0.04, "high": 0.22}))}
+	const y, front = 0.080, 0.0815 // the plate's middle
+	for i, line := range []string{"D. WICK", "LAMPWRIGHT"} {
+		words.Decals = append(words.Decals, &stack.Decal{ID: "makers-" + string(rune('a'+i)), Name: line, Text: line, Font: "bold", Color: [3]float32{0.08, 0.05, 0.03}, Apart: [2]float32{0.12, 0.1}[i],
+			Pos: [3]float32{0, [2]float32{y + 0.0047, y - 0.0052}[i], front}, Nrm: [3]float32{0, 0, 1}, Up: [3]float32{0, 1, 0}, Wide: [2]float32{0.032, 0.038}[i], Depth: 0.008, Facing: 80, Amount: 1})
+	}
+	return words
 }
