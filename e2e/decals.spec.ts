@@ -348,6 +348,15 @@ test('what was painted through a slide goes with it when it is moved later, from
   await settled(page);
   expect(green(await seen(0.15))).toBe(true);
 
+  // what is turned away from the view farther than the slide lets it takes nothing
+  await type(page, 'Ends at, Slide 1', '10');
+  await expect(undo(page)).toHaveAttribute('title', /Ends at of Slide 1/);
+  const none = await seen(0.15);
+  expect([red(none), green(none)]).toEqual([false, false]);
+  await undo(page).click();
+  await settled(page);
+  expect(green(await seen(0.15))).toBe(true);
+
   // from elsewhere it is not held, and the camera goes back there
   await page.keyboard.press('p');
   await page.evaluate(() => {

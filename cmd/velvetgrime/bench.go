@@ -78,6 +78,7 @@ var benches = []struct {
 	{[]string{"bake"}, benchBake},
 	{[]string{"steps"}, benchSteps},
 	{[]string{"documents"}, benchDocuments},
+	{[]string{"casts"}, benchCasts},
 	{[]string{"materials"}, benchMaterials},
 	{[]string{"memory"}, benchMemory},
 	{[]string{"beside"}, benchBeside},

@@ -23,6 +23,8 @@ type Stencil struct {
 	Tiled   bool       `json:"tiled,omitempty" doc:"it repeats; once otherwise, and nothing comes through beside it"`
 	Invert  bool       `json:"invert,omitempty" doc:"what is dark lets paint pass"`
 	Soft    float32    `json:"soft,omitempty" doc:"how far its edges are softened, in shares of its width, 0..0.2"`
+	Fades   float32    `json:"fades,omitempty" doc:"degrees by which the surface turns away from the view where paint begins to fade"`
+	Ends    float32    `json:"ends,omitempty" doc:"and where there is none of it; 0: it may turn as far as it likes"`
 	Colors  bool       `json:"colors,omitempty" doc:"its colours are the paint of colour channels; its opacity lets paint pass"`
 }
 
@@ -42,6 +44,8 @@ func (c *Stencil) Check() error {
 		return fmt.Errorf("the stencil is %v wide; it goes from 0.001 to 1000", c.Wide)
 	case !(c.Soft >= 0 && c.Soft <= 0.2):
 		return fmt.Errorf("the stencil's softness %v goes from 0 to 0.2", c.Soft)
+	case !(c.Ends >= 0 && c.Ends <= 180) || !(c.Fades >= 0 && c.Fades <= c.Ends):
+		return fmt.Errorf("the stencil's paint fades from %v to %v degrees; these go from 0 to 180, the first is the lower", c.Fades, c.Ends)
 	}
 	for _, v := range append([]float32{c.At[0], c.At[1], c.Turn}, c.View...) {
 		if !(v > -1e9 && v < 1e9) {
@@ -72,6 +76,38 @@ func (c *Stencil) Place(p geom.Vec3, length float32) (u, v, size float32, ok boo
 	return u, v, size, c.Tiled || u >= 0 && u <= 1 && v >= 0 && v <= 1
 }
 
+// Towards returns the direction from a place to the eye of the view, or against the view where
+// it has no perspective: along it a place is seen where it was, and comes nearer.
+func (c *Stencil) Towards(p geom.Vec3) geom.Vec3 {
+	m := c.View
+	row := func(k int) (v geom.Vec3, at float32) {
+		v = geom.V3(m[k], m[4+k], m[8+k])
+		return v, v.Dot(p) + m[12+k]
+	}
+	right, x := row(0)
+	up, y := row(1)
+	deep, z := row(2)
+	far, w := row(3)
+	// x/w and y/w stay as they are
+	d := right.Sub(far.Mul(x / w)).Cross(up.Sub(far.Mul(y / w)))
+	if deep.Sub(far.Mul(z/w)).Dot(d)*w > 0 {
+		d = d.Mul(-1)
+	}
+	return d.Unit()
+}
+
+// facing is how much of the paint a place takes that faces n.
+func (c *Stencil) facing(p, n geom.Vec3) float32 {
+	if c.Ends == 0 {
+		return 1
+	}
+	turned := math.Acos(float64(min(max(n.Dot(c.Towards(p)), -1), 1))) * 180 / math.Pi
+	if c.Fades == c.Ends {
+		return map[bool]float32{true: 1}[turned < float64(c.Ends)]
+	}
+	return 1 - geom.Smoothstep(c.Fades, c.Ends, float32(turned))
+}
+
 // StencilReader reads a stencil's picture at a place in it: colour and opacity; size is that of
 // what is asked for, in shares of its width.
 type StencilReader func(u, v, size float32) [4]float32
@@ -99,6 +135,6 @@ func (c *Stencil) hold(f *raster.Frame, cover []float32, read StencilReader) {
 			}
 			through *= light
 		}
-		cover[i] = a * through
+		cover[i] = a * through * c.facing(f.Pos[i], f.Nrm[i])
 	}
 }

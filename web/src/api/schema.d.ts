@@ -3147,6 +3147,16 @@ export interface components {
       colors?: boolean;
       /**
        * Format: float
+       * @description and where there is none of it; 0: it may turn as far as it likes
+       */
+      ends?: number;
+      /**
+       * Format: float
+       * @description degrees by which the surface turns away from the view where paint begins to fade
+       */
+      fades?: number;
+      /**
+       * Format: float
        * @description the picture's width over its height
        */
       form: number;

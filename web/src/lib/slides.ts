@@ -31,7 +31,9 @@ export function keepSlide(session: Session, ui: UI, layer: Layer, lens: Lens) {
   if (!s) return;
   const n = (layer.slides ?? []).length + 1;
   const { view, aspect, eye, target } = lens;
-  const slide = { id: newID(), name: `Slide ${n}`, stencil: { ...s, view, aspect }, eye, target } as Slide;
+  // what turns away farther is stretched, and is taken from another view
+  const stencil = { fades: 60, ends: 80, ...s, view, aspect };
+  const slide = { id: newID(), name: `Slide ${n}`, stencil, eye, target } as Slide;
   session.op(setSlide(layer.id, slide));
   ui.slide = slide.id;
 }

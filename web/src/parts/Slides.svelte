@@ -4,6 +4,7 @@
   import type { Session } from '../lib/session.svelte';
   import { holdSlide, setSlide } from '../lib/slides';
   import type { UI } from '../lib/ui.svelte';
+  import NumberField from './NumberField.svelte';
   import PictureField from './PictureField.svelte';
 
   let { session, ui, layer }: { session: Session; ui: UI; layer: Layer } = $props();
@@ -11,7 +12,31 @@
   const exchange = (s: Slide, picture: string) =>
     picture &&
     session.op(setSlide(layer.id, { ...s, stencil: { ...s.stencil, picture } } as Slide, `Picture of ${s.name}`));
+  /** A slide with one of its limits changed; the other one gives way. */
+  function limited(s: Slide, label: string, v: number): Slide {
+    const { fades = 0, ends = 0 } = s.stencil;
+    const both =
+      label === 'Ends at'
+        ? { ends: v, fades: Math.min(fades, v) }
+        : { fades: v, ends: Math.max(ends, Math.min(v, 180)) };
+    if (ui.slide === s.id && ui.stencil) ui.stencil = { ...ui.stencil, ...both };
+    return { ...s, stencil: { ...s.stencil, ...both } } as Slide;
+  }
 </script>
+
+{#snippet limit(s: Slide, label: string, value: number, fallback: number)}
+  <NumberField
+    label={`${label}, ${s.name}`}
+    {value}
+    min={0}
+    max={180}
+    unit="°"
+    scale={1}
+    {fallback}
+    preview={(v) => session.preview(setSlide(layer.id, limited(s, label, v)))}
+    commit={(v) => session.op(setSlide(layer.id, limited(s, label, v), `${label} of ${s.name}`))}
+  />
+{/snippet}
 
 <ul aria-label={`Slides of ${layer.name}`}>
   {#each list as s (s.id)}
@@ -24,6 +49,12 @@
         aria-label={`Take away ${s.name}`}
         onclick={() => session.op({ kind: 'slide.remove', target: layer.id, slide: s.id })}>✕</button
       >
+      <span class="limits" title="by how many degrees the surface may turn away from the view">
+        <span class="quiet">fades from</span>
+        <span class="w-14">{@render limit(s, 'Fades from', s.stencil.fades ?? 0, 60)}</span>
+        <span class="quiet">to</span>
+        <span class="w-14">{@render limit(s, 'Ends at', s.stencil.ends ?? 0, 80)}</span>
+      </span>
     </li>
   {/each}
 </ul>
@@ -36,6 +67,12 @@
     gap: 4px;
     padding: 2px 0;
     font-size: 13px;
+  }
+  .limits {
+    display: flex;
+    align-items: center;
+    gap: 4px;
+    width: 100%;
   }
   .name {
     flex: 1;

@@ -1,0 +1,112 @@
+package brush
+
+import (
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"velvetgrime/core/geom"
+	"velvetgrime/core/raster"
+)
+
+// seenFrom is view times projection, column by column, of a camera at eye that looks at the
+// origin: with an opening of 2·atan(open), or without perspective and so far up and down.
+func seenFrom(eye geom.Vec3, open float32, flat bool) []float32 {
+	back := eye.Unit()
+	right := geom.V3(0, 1, 0).Cross(back).Unit()
+	up := back.Cross(right)
+	const near, far = 0.1, 100
+	view := func(p geom.Vec3) [3]float32 {
+		d := p.Sub(eye)
+		return [3]float32{d.Dot(right), d.Dot(up), d.Dot(back)}
+	}
+	clip := func(p geom.Vec3) [4]float32 {
+		v := view(p)
+		if flat {
+			return [4]float32{v[0] / open, v[1] / open, (-2*v[2] - far - near) / (far - near), 1}
+		}
+		return [4]float32{v[0] / open, v[1] / open, (-(far+near)*v[2] - 2*far*near) / (far - near), -v[2]}
+	}
+	at := clip(geom.Vec3{})
+	m := make([]float32, 16)
+	for k, axis := range []geom.Vec3{{X: 1}, {Y: 1}, {Z: 1}} {
+		c := clip(axis)
+		for r := range 4 {
+			m[4*k+r] = c[r] - at[r]
+		}
+	}
+	copy(m[12:], at[:])
+	return m
+}
+
+// From every place the direction to the eye is where the eye is, whatever the view; without
+// perspective it is the same everywhere.
+func TestTowardsTheEye(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 1))
+	any := func(size float32) geom.Vec3 {
+		return geom.V3(rng.Float32()*2-1, rng.Float32()*2-1, rng.Float32()*2-1).Mul(size)
+	}
+	for range 300 {
+		eye := any(1).Unit().Mul(3 + 4*rng.Float32())
+		p := any(1)
+		persp := Stencil{View: seenFrom(eye, 0.2+rng.Float32(), false)}
+		if got, want := persp.Towards(p), eye.Sub(p).Unit(); got.Sub(want).Length() > 2e-3 {
+			t.Fatalf("from %v the eye at %v is towards %v, it is seen towards %v", p, eye, want, got)
+		}
+		flat := Stencil{View: seenFrom(eye, 0.5+rng.Float32(), true)}
+		if got, want := flat.Towards(p), eye.Unit(); got.Sub(want).Length() > 2e-3 {
+			t.Fatalf("without perspective %v, the view comes from %v", got, want)
+		}
+	}
+}
+
+// On a ball the paint fades by the angle between the surface and the way to the eye.
+func TestPaintFadesWhereTheSurfaceTurnsAway(t *testing.T) {
+	rng := rand.New(rand.NewPCG(2, 2))
+	eye := geom.V3(0.4, 0.8, 4)
+	white := func(u, v, size float32) [4]float32 { return [4]float32{1, 1, 1, 1} }
+	f := &raster.Frame{W: 600, H: 1, Footprint: 0.001}
+	for range f.W {
+		n := geom.V3(rng.Float32()*2-1, rng.Float32()*2-1, rng.Float32()*2-1).Unit()
+		f.Pos, f.Nrm, f.Tri = append(f.Pos, n), append(f.Nrm, n), append(f.Tri, 0)
+	}
+	for _, limit := range [][2]float32{{0, 0}, {60, 80}, {0, 90}, {45, 45}, {100, 180}} {
+		c := &Stencil{Picture: "white", View: seenFrom(eye, 0.5, false), Aspect: 1, Wide: 100, Form: 1, Fades: limit[0], Ends: limit[1]}
+		if err := c.Check(); err != nil {
+			t.Fatal(err)
+		}
+		cover := make([]float32, f.W)
+		for i := range cover {
+			cover[i] = 0.8
+		}
+		c.hold(f, cover, white)
+		between := 0
+		for i, p := range f.Pos {
+			turned := math.Acos(float64(f.Nrm[i].Dot(eye.Sub(p).Unit()))) * 180 / math.Pi
+			want := 0.8
+			if limit[1] > 0 {
+				s := (turned - float64(limit[0])) / max(float64(limit[1]-limit[0]), 1e-9)
+				s = min(max(s, 0), 1)
+				want *= 1 - s*s*(3-2*s)
+			}
+			if limit[0] == limit[1] && math.Abs(turned-float64(limit[0])) < 0.2 {
+				continue // on the very border
+			}
+			if math.Abs(float64(cover[i])-want) > 0.01 {
+				t.Fatalf("%v: turned by %.1f degrees it takes %v, want %v", limit, turned, cover[i], want)
+			}
+			if want > 0.05 && want < 0.75 {
+				between++
+			}
+		}
+		if limit[1] > limit[0] && between < 20 {
+			t.Errorf("%v: only %d places lie in between", limit, between)
+		}
+	}
+	for _, wrong := range [][2]float32{{-1, 10}, {20, 10}, {0, 181}, {10, 0}} {
+		c := &Stencil{Picture: "white", View: seenFrom(eye, 0.5, false), Aspect: 1, Wide: 1, Form: 1, Fades: wrong[0], Ends: wrong[1]}
+		if c.Check() == nil {
+			t.Errorf("%v is taken", wrong)
+		}
+	}
+}
