@@ -103,7 +103,7 @@ func benchCasts(ctx context.Context, r *report) error {
 		for _, at := range []int{256, 1024, 2048} {
 			var ops []stack.Op
 			for i := range 12 {
-				ops = append(ops, stack.SetDecal{Target: "marks", Decal: decal("one", 0.1+0.03*float64(i), 0.5+0.004*float32(i), wrapped)})
+				ops = append(ops, stack.SetDecal{Target: "marks", Decal: decal("one", 0.1+0.03*float64(i+1), 0.5+0.004*float32(i+1), wrapped)})
 			}
 			ms, err := moved(scene(), with(layerOf(decal("one", 0.1, 0.5, wrapped))), at, ops)
 			if err != nil {
