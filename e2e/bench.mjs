@@ -2,6 +2,7 @@
 // what is seen is sharp, ten moves of a stroke, and what lies on the card. `make bench-page`
 // serves a database of its own and runs it.
 import { chromium } from 'playwright';
+import { browser as executablePath } from './browser.mjs';
 import { spawn } from 'node:child_process';
 
 const args = ['--headless', '--no-sandbox', '--use-gl=angle', '--use-angle=gl-egl', '--ignore-gpu-blocklist', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'];
@@ -37,7 +38,7 @@ function plates() {
   return lines.join('\n');
 }
 
-const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args });
+const browser = await chromium.launch({ executablePath, args });
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 page.on('pageerror', (e) => console.error(e.message));
 const settled = () => page.waitForSelector('canvas[data-settled="true"]', { timeout: 600_000 });

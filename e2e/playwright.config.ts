@@ -1,4 +1,5 @@
 import { defineConfig } from '@playwright/test';
+import { browser } from './browser.mjs';
 
 export default defineConfig({
   testDir: '.',
@@ -13,7 +14,7 @@ export default defineConfig({
     actionTimeout: 120_000, // as above
     viewport: { width: 1024, height: 700 },
     launchOptions: {
-      executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium',
+      executablePath: browser,
       args: [
         '--headless',
         '--no-sandbox',

@@ -2,6 +2,7 @@
 //   node shots.mjs http://127.0.0.1:7160/ [NAME…]
 // What a picture needs is made and taken back afterwards.
 import { chromium } from 'playwright';
+import { browser as executablePath } from './browser.mjs';
 
 const [base, ...names] = process.argv.slice(2);
 if (!base) throw new Error('say where the demo is: node shots.mjs http://127.0.0.1:7160/ [NAME…]');
@@ -130,7 +131,7 @@ const shots = {
   },
 };
 
-const browser = await chromium.launch({ executablePath: process.env.CHROMIUM ?? '/usr/bin/chromium', args });
+const browser = await chromium.launch({ executablePath, args });
 for (const name of names.length ? names : Object.keys(shots)) {
   if (!shots[name]) throw new Error(`there is no picture "${name}"; there are ${Object.keys(shots).join(', ')}`);
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
