@@ -45,13 +45,15 @@ export const setDecal = (l: Layer, d: Decal, label = ''): Op => ({ kind: 'decal.
 
 type What = Pick<Decal, 'text' | 'picture' | 'cover'> & { name?: string };
 
+const called = (what: What) => what.name ?? (what.text ? what.text.split('\n')[0] : 'Picture');
+
 /** A decal as it is set first, on a place that faces nrm. */
 function newDecal(ui: UI, reach: Layer['reach'], what: What, pos: number[], nrm: number[]): Decal {
   const size = ui.extentOf(reach) / (what.text ? 4 : 6);
   return {
     id: newID(),
     ...what,
-    name: what.name ?? (what.text ? what.text.split('\n')[0] : 'Picture'),
+    name: called(what),
     color: [0.92, 0.9, 0.85],
     key: [1, 1, 1],
     pos,
@@ -72,7 +74,7 @@ function add(session: Session, ui: UI, layer: Layer, decal: Decal) {
 /** Waits for a click on the model, and sets a decal there. */
 export function placeDecal(session: Session, ui: UI, layer: Layer, what: What) {
   ui.taking = {
-    label: `set “${what.name ?? (what.text ? what.text.split('\n')[0] : 'Picture')}”`,
+    label: `set “${called(what)}”`,
     take: (_, pos, nrm) => add(session, ui, layer, newDecal(ui, layer.reach, what, pos, nrm)),
   };
 }

@@ -142,7 +142,7 @@
     {#if ui.many.length}
       <div class="quiet pb-1 text-sm">{ui.many.length + 1} layers selected</div>
     {/if}
-    <div class="flex flex-wrap items-center gap-1">
+    <div class="new">
       <button class="chip" title="New fill layer (N)" onclick={() => addLayer(session, ui, 'fill', limit())}
         >+ Fill layer</button
       >
@@ -155,6 +155,8 @@
         onclick={() => addLayer(session, ui, 'decals', limit())}>+ Decals</button
       >
       <button class="chip" onclick={() => addLayer(session, ui, 'group', {})}>+ Group</button>
+    </div>
+    <div class="flex flex-wrap items-center gap-1 pt-1">
       <button
         class="chip"
         disabled={!session.clip.length}
@@ -178,6 +180,16 @@
 </div>
 
 <style>
+  /* four in a row, however wide a font draws them */
+  .new {
+    display: grid;
+    grid-template-columns: 5fr 6fr 5fr 5fr;
+    gap: 4px;
+  }
+  .new .chip {
+    padding: 0 2px;
+    white-space: nowrap;
+  }
   .above {
     box-shadow: inset 0 2px var(--plum);
   }
