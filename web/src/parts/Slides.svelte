@@ -42,14 +42,21 @@
   {#each list as s (s.id)}
     <li>
       <span class="name">{s.name}</span>
-      <PictureField {session} value={s.stencil.picture} label={`picture of ${s.name}`} commit={(p) => exchange(s, p)} />
       <button class="chip" aria-pressed={ui.slide === s.id} onclick={() => holdSlide(ui, s)}>Hold</button>
       <button
         class="chip"
         aria-label={`Take away ${s.name}`}
         onclick={() => session.op({ kind: 'slide.remove', target: layer.id, slide: s.id })}>✕</button
       >
-      <span class="limits" title="by how many degrees the surface may turn away from the view">
+      <span class="whole">
+        <PictureField
+          {session}
+          value={s.stencil.picture}
+          label={`picture of ${s.name}`}
+          commit={(p) => exchange(s, p)}
+        />
+      </span>
+      <span class="limits whole" title="by how many degrees the surface may turn away from the view">
         <span class="quiet">fades from</span>
         <span class="w-14">{@render limit(s, 'Fades from', s.stencil.fades ?? 0, 60)}</span>
         <span class="quiet">to</span>
@@ -72,6 +79,8 @@
     display: flex;
     align-items: center;
     gap: 4px;
+  }
+  .whole {
     width: 100%;
   }
   .name {
