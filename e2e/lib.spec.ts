@@ -1,8 +1,8 @@
 // What the page works out by itself, without a browser.
 import { readFileSync } from 'node:fs';
 import { expect, test } from './setup';
-import { Box3, Vector3 } from '../web/node_modules/three/build/three.module.js';
-import { sampleLess } from '../web/src/view/environment';
+import { Box3, PMREMGenerator, Vector3 } from '../web/node_modules/three/build/three.module.js';
+import { makeSmaller, sampleLess } from '../web/src/view/environment';
 import { cut, mirrorOf, twins } from '../web/src/view/twins';
 import { colorsIn, decode, encode, fromHex, fromHSV, toHex, toHSV } from '../web/src/lib/color';
 import { chosen, doubleLayers, eachStep, faceCount, groupLayers, modeName, moveLayers, removeLayers, streamOf, toggleFace } from '../web/src/lib/stack';
@@ -205,4 +205,16 @@ test('on a processor reflections are made of fewer samples; the text that is cha
   // another shader stays as it is
   pmrem._ggxMaterial = { fragmentShader: 'void main() {}' };
   expect(pmrem._ggxMaterial.fragmentShader).toBe('void main() {}');
+});
+
+test('for coarse pixels reflections are half as large; what is changed for that is there', () => {
+  const real = new PMREMGenerator({} as any) as any;
+  real._setSize(64);
+  expect(real._cubeSize).toBe(256);
+  makeSmaller(real);
+  real._setSize(64);
+  expect(real._cubeSize).toBe(128);
+  const other = {} as any; // one that works otherwise stays as it is
+  makeSmaller(other);
+  expect(other).toEqual({});
 });

@@ -22,7 +22,7 @@ import {
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { acceleratedRaycast, computeBoundsTree } from 'three-mesh-bvh';
-import { SUN, makeEnvironment, sampleLess } from './environment';
+import { SUN, makeEnvironment, makeSmaller, sampleLess } from './environment';
 import { Flat } from './flat';
 import { makeGround } from './ground';
 import { Sheets } from './sheets';
@@ -110,6 +110,7 @@ export class Stage {
   private surround(rough: boolean) {
     const pmrem = new PMREMGenerator(this.renderer);
     if (this.slow) sampleLess(pmrem);
+    if (this.slow && rough) makeSmaller(pmrem);
     const equirect = makeEnvironment(rough ? 256 : 512);
     const shown = this.scene.background === this.scene.environment;
     this.scene.environment = pmrem.fromEquirectangular(equirect).texture;
