@@ -155,6 +155,7 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 		}()
 	}
 	if !o.noBakes {
+		go hub.DrawFirst(ctx)
 		go func() {
 			select { // what was asked for at the start comes first
 			case <-ctx.Done():

@@ -6,6 +6,8 @@ import (
 	"testing"
 	"time"
 
+	"velvetgrime/core/pix"
+	"velvetgrime/core/stack"
 	"velvetgrime/internal/store"
 
 	"github.com/coder/websocket"
@@ -80,5 +82,56 @@ func TestFinishedTilesAreKeptAndShownWithoutEvaluation(t *testing.T) {
 	changed := v.frames()
 	if b, ok := changed[marked]; !ok || bytes.Equal(b, again[marked]) {
 		t.Fatalf("tile %x was not drawn anew: %v", marked, ok)
+	}
+}
+
+// What a page asks for first of a project that was changed while no page looked at it is drawn
+// and kept before anybody opens it.
+func TestWhatIsShownFirstIsDrawnAhead(t *testing.T) {
+	s := startService(t)
+	id := s.bollard()
+	ctx, stop := context.WithCancel(t.Context())
+	ended := make(chan struct{})
+	go func() { defer close(ended); s.hub.DrawFirst(ctx) }()
+	p, err := s.hub.Open(t.Context(), id)
+	if err != nil {
+		t.Fatal(err)
+	}
+	err = p.Change("nobody", "", func(d *stack.Document) (stack.Op, error) {
+		facts := *d.Facts()
+		facts.Age = 17
+		return stack.SetConditions{Conditions: &facts}, nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	var keys [][]byte
+	for until := time.Now().Add(15 * time.Minute); len(keys) < 4 && time.Now().Before(until); time.Sleep(20 * time.Millisecond) {
+		if keys, err = s.store.TileKeys(t.Context(), id); err != nil {
+			t.Fatal(err)
+		}
+	}
+	stop()
+	<-ended
+	kept, err := s.store.Tiles(t.Context(), id, keys)
+	if err != nil || len(kept) != 4 {
+		t.Fatalf("%d tiles are kept, want the four maps of one sheet: %v", len(kept), err)
+	}
+	w := s.open(id, "ann")
+	shown := 0
+	for place, b := range w.frames() {
+		if place[2] == pix.Size && place[3] == 0 {
+			shown++
+			same := false
+			for _, k := range kept {
+				same = same || len(k) > 10 && bytes.Equal(k[10:], b)
+			}
+			if !same {
+				t.Errorf("tile %x is shown otherwise than it was kept", place)
+			}
+		}
+	}
+	if shown != 4 {
+		t.Errorf("%d maps of the coarsest tile are shown, want 4", shown)
 	}
 }

@@ -2,8 +2,12 @@ package live
 
 import (
 	"context"
+	"errors"
+	"log"
 	"runtime"
+	"time"
 
+	"velvetgrime/core/deliver"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/par"
 	"velvetgrime/core/surface"
@@ -14,14 +18,9 @@ const (
 	mostFirst = 16  // sheets of which one is made ahead
 )
 
-// foresee evaluates what any page asks for first, the coarsest tile of every sheet, while the
-// page still reads the model and finds what it sees. It ends when the page has told.
-func (u *pusher) foresee(ctx context.Context) {
-	ctx, stop := context.WithCancel(ctx)
-	defer stop()
-	ctx, _ = eval.PassOver(ctx) // what fails is told where its tiles are
-	p := u.program()
-	var slots []slot
+// firstAsked lists what any page asks for first: the coarsest tile of every sheet, in all of
+// its maps.
+func firstAsked(p *eval.Program) (slots []slot) {
 	made := 0
 	for i, sheet := range p.Scene.Model.Sheets {
 		if !sheet.HasUV || made == mostFirst {
@@ -32,7 +31,18 @@ func (u *pusher) foresee(ctx context.Context) {
 			slots = append(slots, slot{surface.Tile{Sheet: i, Size: firstSize}, kind})
 		}
 	}
+	return slots
+}
+
+// foresee evaluates what any page asks for first while the page still reads the model and
+// finds what it sees. It ends when the page has told.
+func (u *pusher) foresee(ctx context.Context) {
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	ctx, _ = eval.PassOver(ctx) // what fails is told where its tiles are
+	p := u.program()
 	keys := map[slot]eval.Key{}
+	slots := firstAsked(p)
 	for _, s := range slots {
 		if u.newer() {
 			return
@@ -56,4 +66,117 @@ func (u *pusher) foresee(ctx context.Context) {
 		})
 	}
 	_ = g.Wait()
+}
+
+// lookEvery is how often DrawFirst looks whether there is anything for it to do.
+const lookEvery = 200 * time.Millisecond
+
+// DrawFirst draws, until its context ends, what a page would ask for first of open projects
+// that were changed while no page looked at them, by a bake or an import, and keeps it: who
+// opens one sees it at once. It gives way to every page.
+func (h *Hub) DrawFirst(ctx context.Context) {
+	tick := time.NewTicker(lookEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		for s := h.unseen(); s != nil && ctx.Err() == nil; s = h.unseen() {
+			h.ahead.Add(1)
+			err := guarded("what is shown first", func() error { return s.drawFirst(ctx) })
+			h.ahead.Add(-1)
+			if err != nil && ctx.Err() == nil {
+				log.Printf("project %q: what is shown first was not drawn: %v", s.Name, err)
+			}
+		}
+	}
+}
+
+// unseen returns an open project that was changed while no page looked at it and of which
+// nothing was drawn since, the one that waits longest; nil: there is none, or a page waits for
+// tiles.
+func (h *Hub) unseen() *Session {
+	if h.waitedFor() {
+		return nil
+	}
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	var first *Session
+	for _, s := range h.open {
+		if at := s.unseen.Load(); at > 0 && s.seen.Load() == 0 && (first == nil || at < first.unseen.Load()) {
+			first = s
+		}
+	}
+	return first
+}
+
+// waitedFor reports whether a page waits for tiles.
+func (h *Hub) waitedFor() bool { return h.drawing.Load() > 0 || h.bare.Load() > 0 }
+
+// drawFirst draws and keeps what a page asks for first, unless it is kept; until a page waits
+// for tiles, or the project is changed.
+func (s *Session) drawFirst(ctx context.Context) error {
+	began := s.unseen.Load()
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	go func() {
+		tick := time.NewTicker(5 * time.Millisecond)
+		defer tick.Stop()
+		for ctx.Err() == nil {
+			if s.hub.waitedFor() || s.unseen.Load() != began {
+				stop()
+			}
+			<-tick.C
+		}
+	}()
+	p := s.shown()
+	u := &pusher{store: newTileStore(s.hub.Store, s.ID), have: map[slot]sent{}}
+	u.store.load(ctx)
+	keys := map[slot]eval.Key{}
+	slots := firstAsked(p)
+	for _, a := range slots {
+		if ctx.Err() != nil {
+			return nil
+		}
+		keys[a] = u.key(p, p.Scene.OnTile(a.Tile), a.kind)
+		u.have[a] = sent{key: keys[a]}
+	}
+	g, gctx := par.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
+	for _, maps := range byTile(u.store.missing(slots, keys)) {
+		g.Go(func() error {
+			t := p.Scene.OnTile(maps[0].Tile)
+			for _, a := range maps {
+				if err := u.first(gctx, p, t, a, keys[a]); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	}
+	err := g.Wait()
+	if ctx.Err() == nil {
+		s.unseen.CompareAndSwap(began, 0) // also when it failed: it is told once, and met by who opens it
+	}
+	if ctx.Err() != nil {
+		err = nil
+	}
+	return errors.Join(err, u.store.keep(u.have))
+}
+
+// first draws one map of a tile and remembers it to be kept, unless a step failed in it.
+func (u *pusher) first(ctx context.Context, p *eval.Program, t *surface.Surface, a slot, key eval.Key) error {
+	if t.Empty() {
+		u.store.add(a, key, nil)
+		return nil
+	}
+	ctx, passed := eval.PassOver(ctx)
+	m, _ := deliver.Find(packed[a.kind])
+	planes, err := deliver.Planes(ctx, p, t, m)
+	if err == nil && len(passed.List()) == 0 {
+		u.store.add(a, key, encodeTile(t.Frame(), a, planes))
+	}
+	return err
 }

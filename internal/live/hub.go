@@ -38,13 +38,15 @@ type Hub struct {
 	drawing  atomic.Int32 // pages for which tiles are made
 	bare     atomic.Int32 // those of them that have nothing to show yet
 	drawn    atomic.Int64 // when the last of them was done, Unix milliseconds
+	ahead    atomic.Int32 // projects of which something is drawn before a page looks at them
 }
 
-// First waits, half a minute at most, while a page has nothing to show yet: it comes before
-// work that nobody ordered. Its error is the context's.
+// First waits, half a minute at most, while a page has nothing to show yet, or would have
+// nothing if it were opened: that comes before work that nobody ordered. Its error is the
+// context's.
 func (h *Hub) First(ctx context.Context) error {
 	until := time.Now().Add(30 * time.Second)
-	for h.bare.Load() > 0 && time.Now().Before(until) {
+	for h.bare.Load()+h.ahead.Load() > 0 && time.Now().Before(until) {
 		select {
 		case <-ctx.Done():
 			return ctx.Err()

@@ -33,6 +33,9 @@ type Session struct {
 	gone  chan struct{} // closed: it has ended
 	asked atomic.Int64  // when it was asked for last, nanoseconds since 1970
 	seen  atomic.Int32  // pages that look at it
+	// when it was changed while no page looked at it, nanoseconds since 1970; 0: what a page asks
+	// for first was drawn since, or it was not
+	unseen atomic.Int64
 
 	// owned by the goroutine of run
 	doc      *stack.Document
@@ -246,8 +249,12 @@ func (s *Session) refresh() {
 	}
 	p := eval.Compile(s.Scene(), d, s.hot, live)
 	s.mu.Lock()
+	was := s.acknowledged
 	s.current, s.acknowledged = p, s.doc
 	s.mu.Unlock()
+	if was != nil && was != s.doc && len(s.viewers) == 0 {
+		s.unseen.Store(time.Now().UnixNano())
+	}
 	for v := range s.viewers {
 		if v.instead != nil {
 			if own, err := v.instead.compile(s, d); err == nil { // else what it changed is gone

@@ -2,9 +2,14 @@
   import { api, type About } from './api/client';
   import { parting } from './lib/parting.svelte';
   import GrimeFile from './parts/GrimeFile.svelte';
+  import Missing from './parts/Missing.svelte';
   import Bin from './stations/Bin.svelte';
-  import ProjectPage from './stations/ProjectPage.svelte';
   import Projects from './stations/Projects.svelte';
+
+  const fetchPage = () => import('./stations/ProjectPage.svelte');
+  // who looks at the projects opens one next
+  const ahead = () => void fetchPage().catch(() => {}); // it is told when one is opened
+  if (!location.hash.startsWith('#/project/')) (window.requestIdleCallback ?? setTimeout)(ahead);
 
   let hash = $state(location.hash);
   let about = $state.raw<About | null>(null);
@@ -34,10 +39,16 @@
     <button class="chip justify-self-center" onclick={() => location.reload()}>Try again</button>
   </main>
 {:else if !about}
-  <main class="quiet grid h-full place-content-center" aria-busy="true">Opening the workshop …</main>
+  {@render opening()}
 {:else if project}
   {#key project}
-    <ProjectPage id={project} {about} bind:dark />
+    {#await fetchPage()}
+      {@render opening()}
+    {:then { default: ProjectPage }}
+      <ProjectPage id={project} {about} bind:dark />
+    {:catch e}
+      <Missing what="The project's page" why={(e as Error).message} />
+    {/await}
   {/key}
 {:else}
   <header
@@ -61,3 +72,7 @@
   </header>
   {#if hash === '#/bin'}<Bin />{:else}<Projects {about} />{/if}
 {/if}
+
+{#snippet opening()}
+  <main class="quiet grid h-full place-content-center" aria-busy="true">Opening the workshop …</main>
+{/snippet}

@@ -4,19 +4,12 @@
   import { Session } from '../lib/session.svelte';
   import { comparer, type LineUp } from '../lib/lineup.svelte';
   import { UI, type Station } from '../lib/ui.svelte';
-  import Conditions from '../parts/Conditions.svelte';
+  import Lazy from '../parts/Lazy.svelte';
   import Keys from '../parts/Keys.svelte';
-  import Ledger from '../parts/Ledger.svelte';
-  import PictureSet from '../parts/PictureSet.svelte';
   import { pictures } from '../lib/dropped';
   import Section from '../parts/Section.svelte';
-  import StampPress from '../parts/StampPress.svelte';
-  import Stock from '../parts/Stock.svelte';
   import View from '../parts/View.svelte';
   import Worktop from '../parts/Worktop.svelte';
-  import Deliver from './Deliver.svelte';
-  import Judge from './Judge.svelte';
-  import Prepare from './Prepare.svelte';
   import { Prep } from '../lib/prep.svelte';
 
   let { id, about, dark = $bindable() }: { id: string; about: About; dark: boolean } = $props();
@@ -123,7 +116,7 @@
   ondragover={(e) => e.dataTransfer?.types.includes('Files') && ui.station === 'Layer' && e.preventDefault()}
   ondrop={dropped}
 />
-<PictureSet {session} {ui} />
+{#if ui.pictures}<Lazy load={() => import('../parts/PictureSet.svelte')} {session} {ui} />{/if}
 <Keys {session} {ui} />
 <div class="frame" class:plain-view={ui.station === 'Judge'}>
   <header>
@@ -180,9 +173,15 @@
     {#if ui.station === 'Layer'}
       <Section {session} {ui} />
     {:else if ui.station === 'Prepare'}
-      {#if prep}<Prepare {session} {prep} {id} {jobs} parts={ui.parts} />{/if}
+      {#if prep}<Lazy load={() => import('./Prepare.svelte')} {session} {prep} {id} {jobs} parts={ui.parts} />{/if}
     {:else if ui.station === 'Deliver'}
-      <Deliver {session} {id} jobs={jobs.filter((j) => j.kind === 'deliver')} refresh={refreshJobs} />
+      <Lazy
+        load={() => import('./Deliver.svelte')}
+        {session}
+        {id}
+        jobs={jobs.filter((j) => j.kind === 'deliver')}
+        refresh={refreshJobs}
+      />
     {/if}
   </aside>
   <main aria-label="View">
@@ -203,15 +202,23 @@
     {/if}
     {#key session.model}{#if session.model}<View {session} {ui} {id} {prep} />{/if}{/key}
     {#if ui.station === 'Layer' && session.doc}
-      {#if ui.conditions}<Conditions {session} {ui} />{/if}
-      {#if ui.stock}<Stock {session} {ui} project={id} />{/if}
+      {#if ui.conditions}<Lazy load={() => import('../parts/Conditions.svelte')} {session} {ui} />{/if}
+      {#if ui.stock}<Lazy load={() => import('../parts/Stock.svelte')} {session} {ui} project={id} />{/if}
     {/if}
   </main>
   <footer aria-label="Worktop">
-    {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}
+    {#if ui.station === 'Judge'}<Lazy
+        load={() => import('./Judge.svelte')}
+        {ui}
+        {session}
+      />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}
   </footer>
-  {#if ui.press && ui.station === 'Layer' && session.doc}<StampPress {session} {ui} />{/if}
-  {#if ledger}<Ledger {session} {ui} close={() => (ledger = false)} />{/if}
+  {#if ui.press && ui.station === 'Layer' && session.doc}<Lazy
+      load={() => import('../parts/StampPress.svelte')}
+      {session}
+      {ui}
+    />{/if}
+  {#if ledger}<Lazy load={() => import('../parts/Ledger.svelte')} {session} {ui} close={() => (ledger = false)} />{/if}
   {#if session.message}
     <div class="notice" role="alert">
       <span>{session.message}</span>

@@ -19,10 +19,32 @@ function soft(dx: number, dy: number, w: number, h: number): number {
   return (1 - smooth(w * 0.6, w, Math.abs(dx))) * (1 - smooth(h * 0.6, h, Math.abs(dy)));
 }
 
-/** Radiance (linear) in a direction given by azimuth −π..π and elevation −π/2..π/2. */
-export function radiance(az: number, el: number): [number, number, number] {
+/** What of the light depends on the azimuth alone, −π..π. */
+function around(az: number) {
   const turn = (a: number) => Math.atan2(Math.sin(az - a), Math.cos(az - a));
-  const up = Math.sin(el);
+  const sun = turn(0.75) ** 2;
+  return {
+    az,
+    disc: Math.exp(-sun / 0.02) * 15,
+    glow: Math.exp(-sun / 0.3) * 1.1,
+    door: turn(-1.55),
+    back: turn(2.85),
+  };
+}
+
+/** And what on the elevation alone, −π/2..π/2. */
+function upright(el: number) {
+  const sun = (el - 0.62) ** 2;
+  return { el, up: Math.sin(el), disc: Math.exp(-sun / 0.02), glow: Math.exp(-sun / 0.3) };
+}
+
+type Around = ReturnType<typeof around>;
+type Upright = ReturnType<typeof upright>;
+
+/** Radiance (linear) in a direction given by azimuth and elevation. */
+function radiance(a: Around, e: Upright): [number, number, number] {
+  const { az } = a;
+  const { el, up } = e;
   let r: number, g: number, b: number;
   if (up >= 0) {
     const k = Math.pow(1 - up, 3);
@@ -33,11 +55,9 @@ export function radiance(az: number, el: number): [number, number, number] {
     const d = Math.pow(1 + up, 4);
     [r, g, b] = [0.07 + 0.24 * d, 0.068 + 0.23 * d, 0.066 + 0.22 * d];
   }
-  const sun =
-    Math.exp(-(turn(0.75) ** 2 + (el - 0.62) ** 2) / 0.02) * 15 +
-    Math.exp(-(turn(0.75) ** 2 + (el - 0.62) ** 2) / 0.3) * 1.1;
-  const door = soft(turn(-1.55), el - 0.35, 0.34, 0.62) * 3.4;
-  const back = soft(turn(2.85), el - 0.5, 0.2, 0.7) * 4;
+  const sun = a.disc * e.disc + a.glow * e.glow;
+  const door = soft(a.door, el - 0.35, 0.34, 0.62) * 3.4;
+  const back = soft(a.back, el - 0.5, 0.2, 0.7) * 4;
   r += sun * 1.0 + door * 0.95 + back * 0.86;
   g += sun * 0.9 + door * 1.0 + back * 0.94;
   b += sun * 0.74 + door * 1.06 + back * 1.1;
@@ -77,11 +97,12 @@ export const SUN = { az: 0.75, el: 0.62 };
 export function makeEnvironment(width = 512): DataTexture {
   const height = width / 2;
   const data = new Float32Array(width * height * 4);
-  for (let y = 0; y < height; y++) {
-    const el = ((y + 0.5) / height - 0.5) * Math.PI;
-    for (let x = 0; x < width; x++) {
-      const az = ((x + 0.5) / width - 0.5) * 2 * Math.PI;
-      data.set([...radiance(az, el), 1], (y * width + x) * 4);
+  const columns = Array.from({ length: width }, (_, x) => around(((x + 0.5) / width - 0.5) * 2 * Math.PI));
+  for (let y = 0, i = 0; y < height; y++) {
+    const row = upright(((y + 0.5) / height - 0.5) * Math.PI);
+    for (let x = 0; x < width; x++, i += 4) {
+      [data[i], data[i + 1], data[i + 2]] = radiance(columns[x], row);
+      data[i + 3] = 1;
     }
   }
   const t = new DataTexture(data, width, height, RGBAFormat, FloatType);

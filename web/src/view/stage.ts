@@ -70,6 +70,7 @@ export class Stage {
   private viewSince = 0;
   private readonly finder: Finder;
   private readonly slow: boolean;
+  private readonly rough: boolean;
   private coarse = false;
   private sharpTimer = 0;
   private sharpness = 1;
@@ -84,7 +85,8 @@ export class Stage {
     this.renderer.shadowMap.enabled = true;
     this.renderer.shadowMap.type = PCFShadowMap;
     this.renderer.shadowMap.autoUpdate = false;
-    this.surround(rough);
+    this.rough = rough;
+    this.reflections = this.reflecting();
     this.scene.background = new Color(0x5a5a5a);
     this.finder = new Finder(this.renderer);
     this.worn = this.sheets([]);
@@ -103,15 +105,25 @@ export class Stage {
       this.tellView();
     });
     this.ray.firstHitOnly = true;
-    canvas.addEventListener('webglcontextrestored', () => this.restore(rough));
+    canvas.addEventListener('webglcontextrestored', () => this.restore());
+  }
+
+  /** what makes the light from all sides, while its programs are linked */
+  private reflections: PMREMGenerator | null;
+
+  private reflecting(): PMREMGenerator {
+    const pmrem = new PMREMGenerator(this.renderer);
+    if (this.slow) sampleLess(pmrem);
+    if (this.slow && this.rough) makeSmaller(pmrem);
+    pmrem.compileEquirectangularShader();
+    return pmrem;
   }
 
   /** Makes the light from all sides. */
-  private surround(rough: boolean) {
-    const pmrem = new PMREMGenerator(this.renderer);
-    if (this.slow) sampleLess(pmrem);
-    if (this.slow && rough) makeSmaller(pmrem);
-    const equirect = makeEnvironment(rough ? 256 : 512);
+  private surround() {
+    const pmrem = (this.reflections ??= this.reflecting());
+    this.reflections = null;
+    const equirect = makeEnvironment(this.rough ? 256 : 512);
     const shown = this.scene.background === this.scene.environment;
     this.scene.environment = pmrem.fromEquirectangular(equirect).texture;
     if (shown) this.scene.background = this.scene.environment;
@@ -122,8 +134,9 @@ export class Stage {
   /** called when the card lost all that it held, and all of it was made anew, empty */
   onRestored: () => void = () => {};
 
-  private restore(rough: boolean) {
-    this.surround(rough);
+  private restore() {
+    this.reflections = null;
+    this.surround();
     this.worn.restore();
     this.renderer.shadowMap.needsUpdate = true;
     this.finding = Promise.resolve(); // what was asked of the old context is never answered
@@ -151,6 +164,7 @@ export class Stage {
     this.ground = makeGround(this.box);
     this.scene.add(this.ground);
     this.flat = new Flat(this.worn.list, this.meshes);
+    this.surround();
     this.frame();
   }
 
@@ -362,6 +376,16 @@ export class Stage {
 
   /** nothing is drawn until the server knows what is seen: it has that to do first */
   private asleep = true;
+
+  private linked = false;
+
+  /** Has the programs of the first frame linked while the server makes the first tiles; that takes
+   * as long as a frame, and longer. */
+  private link() {
+    if (this.linked || !this.scene.environment) return;
+    this.linked = true;
+    this.renderer.compile(this.scene, this.camera);
+  }
 
   /** From now on frames are drawn. */
   wake() {
@@ -635,7 +659,9 @@ export class Stage {
     const look = (r: { w: number; h: number }) => [Math.ceil(r.w * ratio), Math.ceil(r.h * ratio), bias] as const;
     if (model?.h) {
       this.setUp(model, !!flat);
-      await this.finder.find(this.scene, this.camera, this.meshes, sheets, ...look(model), counts);
+      const found = this.finder.find(this.scene, this.camera, this.meshes, sheets, ...look(model), counts);
+      this.link();
+      await found;
     }
     if (flat?.h) {
       this.flat.fit(flat.w / flat.h);
