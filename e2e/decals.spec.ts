@@ -442,3 +442,104 @@ test('a picture that is dropped on the model is set there; a stamp is one too; l
   for (let i = 0; i < 7; i++) await undo(page).click();
   await expect(layers).toHaveCount(many);
 });
+
+test('the picture of a slide is pushed into place, pinned, let back and bent; what was painted through it goes along', async ({ page }) => {
+  await onBoard(page);
+  const bar = await holdHalves(page);
+  await bar.getByRole('button', { name: 'Keep as slide' }).click();
+  await expect(bar).toContainText('Slide 1');
+  await type(page, 'Brush size', '500');
+  const box = (await canvas(page).boundingBox())!;
+  const spot = async (x: number, y = 0.5) => {
+    const [u, v] = await seenAt(page, [x, y, 0]);
+    return [box.x + box.width * u, box.y + box.height * v];
+  };
+  await draw(page, await spot(-0.6), await spot(0.6));
+  const seen = async (x: number, y = 0.5) => {
+    await page.mouse.move(box.x + 5, box.y + box.height - 60);
+    await settled(page);
+    return pixel(page, ...((await seenAt(page, [x, y, 0])) as [number, number]));
+  };
+  const red = (c: number[]) => c[0] > c[1] + 40;
+  const green = (c: number[]) => c[1] > c[0] + 40;
+  expect(green(await seen(0.12))).toBe(true);
+
+  // pushed to the right where the brush is, and there alone; the overlay shows it before the server does
+  const fit = page.getByRole('group', { name: 'Fit the picture' });
+  await bar.getByRole('button', { name: 'Fit' }).click();
+  await expect(fit.getByRole('button', { name: 'Push' })).toHaveAttribute('aria-pressed', 'true');
+  await type(page, 'Radius of the push', '15');
+  const overlay = () =>
+    page.evaluate(() => {
+      const c = document.querySelector<HTMLCanvasElement>('.stencil canvas[data-warped]')!;
+      const at = (u: number, v: number) => [...c.getContext('2d')!.getImageData(Math.round(((u + 0.5) / 2) * c.width), Math.round(((v + 0.5) / 2) * c.height), 1, 1).data];
+      return { right: at(0.53, 0.5), above: at(0.53, 0.1) };
+    });
+  expect(green((await overlay()).right)).toBe(true);
+  const [a, b] = [await spot(0), await spot(0.2)];
+  await page.mouse.move(a[0], a[1]);
+  await page.mouse.down();
+  for (let i = 1; i <= 6; i++) await page.mouse.move(a[0] + ((b[0] - a[0]) * i) / 6, a[1]);
+  expect(red((await overlay()).right)).toBe(true);
+  expect(green((await overlay()).above)).toBe(true);
+  const picture = () => page.evaluate(() => { const c = document.querySelector<HTMLCanvasElement>('.stencil canvas[data-warped]')!; return [...c.getContext('2d')!.getImageData(0, 0, c.width, c.height).data].filter((_, i) => i % 4 === 0); });
+  const ahead = await picture();
+  await page.mouse.up();
+  await expect(undo(page)).toHaveAttribute('title', /Push the picture of Slide 1/);
+  await settled(page);
+  const made = await picture(); // as the server made it
+  expect(made.filter((v, i) => v !== ahead[i]).length).toBeLessThan(made.length / 500);
+  expect(red(await seen(0.12))).toBe(true);
+
+  // it can be moved as a whole afterwards, and stays pushed
+  expect(red((await overlay()).right)).toBe(true);
+  const middle = await spot(0.05, 0.2);
+  await page.mouse.move(middle[0], middle[1]);
+  await page.keyboard.down('z');
+  await page.mouse.down();
+  await page.mouse.move(middle[0] + 3, middle[1]);
+  await page.mouse.up();
+  await page.keyboard.up('z');
+  await expect(undo(page)).toHaveAttribute('title', /Move Slide 1/);
+  expect(red(await seen(0.12))).toBe(true);
+  await undo(page).click();
+  await undo(page).click();
+  await expect(undo(page)).toHaveAttribute('title', /stroke|Paint/i);
+  expect(green(await seen(0.12))).toBe(true);
+  expect(green((await overlay()).right)).toBe(true);
+
+  // pinned, the same push moves nothing there
+  await fit.getByRole('button', { name: 'Pin' }).click();
+  await draw(page, await spot(0, 0.4), await spot(0.15, 0.6));
+  await draw(page, await spot(0.15, 0.4), await spot(0, 0.6));
+  await expect(undo(page)).toHaveAttribute('title', /Pin the picture/);
+  await expect(page.locator('.stencil circle.pin').first()).toBeAttached();
+  await fit.getByRole('button', { name: 'Push' }).click();
+  await draw(page, await spot(0), await spot(0.2));
+  await expect(undo(page)).toHaveAttribute('title', /Push the picture/);
+  expect(green(await seen(0.12))).toBe(true);
+
+  // freed and pushed, it is let back
+  await fit.getByRole('button', { name: 'Free' }).click();
+  await type(page, 'Radius of the push', '60');
+  await draw(page, await spot(0, 0.4), await spot(0.1, 0.6));
+  await expect(undo(page)).toHaveAttribute('title', /Unpin the picture/);
+  await type(page, 'Radius of the push', '15');
+  await fit.getByRole('button', { name: 'Push' }).click();
+  await draw(page, await spot(0), await spot(0.2));
+  expect(red(await seen(0.12))).toBe(true);
+  await fit.getByRole('button', { name: 'Let back' }).click();
+  await type(page, 'Radius of the push', '60');
+  for (let i = 0; i < 3; i++) await draw(page, await spot(0, 0.4), await spot(0.2, 0.6));
+  await expect(undo(page)).toHaveAttribute('title', /Smooth the picture/);
+  expect(green(await seen(0.12))).toBe(true);
+
+  // the grid's middle point is drawn to the right; beside a point nothing is taken
+  await fit.getByRole('button', { name: 'Bend' }).click();
+  await draw(page, await spot(0), await spot(0.25));
+  await expect(undo(page)).toHaveAttribute('title', /Push the picture/);
+  expect(red(await seen(0.15))).toBe(true);
+  await page.keyboard.press('Escape');
+  await expect(fit).toHaveCount(0);
+  await expect(bar.getByRole('button', { name: 'Fit' })).toBeVisible();
+});

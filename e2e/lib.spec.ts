@@ -3,6 +3,7 @@ import { readFileSync } from 'node:fs';
 import { expect, test } from './setup';
 import { Box3, PMREMGenerator, Vector3 } from '../web/node_modules/three/build/three.module.js';
 import { makeSmaller, sampleLess } from '../web/src/view/environment';
+import { SIDE, Warp } from '../web/src/lib/warp';
 import { cut, mirrorOf, twins } from '../web/src/view/twins';
 import { colorsIn, decode, encode, fromHex, fromHSV, toHex, toHSV } from '../web/src/lib/color';
 import { chosen, doubleLayers, eachStep, faceCount, groupLayers, modeName, moveLayers, removeLayers, streamOf, toggleFace } from '../web/src/lib/stack';
@@ -217,4 +218,45 @@ test('for coarse pixels reflections are half as large; what is changed for that 
   const other = {} as any; // one that works otherwise stays as it is
   makeSmaller(other);
   expect(other).toEqual({});
+});
+
+test('what is pushed in a picture goes along, holds where it is pinned, and is found again', () => {
+  for (const form of [1, 1.6, 0.4]) {
+    const w = new Warp();
+    w.go({ does: 'push', radius: 0.3, strength: 0.7 }, form, [0.5, 0.5], [0.52, 0.51]);
+    let off = 0;
+    for (let i = 0; i < SIDE * SIDE; i++) {
+      const [u, v] = [((i % SIDE) / (SIDE - 1)) * 2 - 0.5, (Math.floor(i / SIDE) / (SIDE - 1)) * 2 - 0.5];
+      const d = Math.min(Math.hypot(u - 0.52, (v - 0.51) / form) / 0.3, 1);
+      const share = 0.7 * (1 - d * d * (3 - 2 * d));
+      const [x, y] = w.at(u, v);
+      off = Math.max(off, Math.abs(x - (u - share * 0.02)) + Math.abs(y - (v - share * 0.01)));
+    }
+    expect(off).toBeLessThan(1e-5);
+  }
+  const w = new Warp();
+  w.go({ does: 'push', radius: 0.25, strength: 1 }, 1.3, [0.3, 0.5], [0.7, 0.45]);
+  const [x, y] = w.at(0.7, 0.45);
+  expect(Math.hypot(x - 0.3, y - 0.5)).toBeLessThan(0.012);
+  for (const p of [[0.3, 0.5], [0.1, 0.9], [0.62, 0.4]]) {
+    const [u, v] = w.seen(p[0], p[1]);
+    const back = w.at(u, v);
+    expect(Math.hypot(back[0] - p[0], back[1] - p[1])).toBeLessThan(2e-3);
+  }
+  const held = new Warp();
+  held.go({ does: 'pin', radius: 0.2, strength: 1 }, 1, null, [0.5, 0.5]);
+  held.go({ does: 'push', radius: 0.3, strength: 1 }, 1, [0.4, 0.5], [0.6, 0.5]);
+  expect(Math.abs(held.at(0.5, 0.5)[0] - 0.5)).toBeLessThan(0.01);
+  // kept as the server keeps it: little-endian 16-bit numbers of 1/8192
+  const moved = new Uint8Array(4 * SIDE * SIDE);
+  new DataView(moved.buffer).setInt16(4 * 100, -2048, true);
+  const read = new Warp({ moved: btoa(String.fromCharCode(...moved)) });
+  expect(read.off[200]).toBe(-0.25);
+  // a picture that nothing moved is drawn as it is, and nothing beside it
+  const picture = { width: 4, height: 4, data: new Uint8ClampedArray(64).fill(200) } as ImageData;
+  const out = { width: 8, height: 8, data: new Uint8ClampedArray(256) } as ImageData;
+  new Warp().draw(picture, out);
+  expect([...out.data].filter((v) => v === 200)).toHaveLength(64);
+  expect(out.data[4 * (4 * 8 + 4)]).toBe(200);
+  expect(out.data[0]).toBe(0);
 });

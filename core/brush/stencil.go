@@ -7,6 +7,7 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
+	"velvetgrime/core/warp"
 )
 
 // Stencil is a picture held before a view while a stroke is painted: what is light lets paint
@@ -26,6 +27,8 @@ type Stencil struct {
 	Fades   float32    `json:"fades,omitempty" doc:"degrees by which the surface turns away from the view where paint begins to fade"`
 	Ends    float32    `json:"ends,omitempty" doc:"and where there is none of it; 0: it may turn as far as it likes"`
 	Colors  bool       `json:"colors,omitempty" doc:"its colours are the paint of colour channels; its opacity lets paint pass"`
+
+	Warp *warp.Field `json:"warp,omitempty" doc:"where its pixels were pushed; of one that repeats it is not heeded"`
 }
 
 // Check returns why a stencil cannot be held; of none nothing.
@@ -52,7 +55,7 @@ func (c *Stencil) Check() error {
 			return fmt.Errorf("the stencil's view or place has %v in it", v)
 		}
 	}
-	return nil
+	return c.Warp.Check()
 }
 
 // Place returns where a place on the model is seen in the picture, 0..1 from its upper left
@@ -73,6 +76,11 @@ func (c *Stencil) Place(p geom.Vec3, length float32) (u, v, size float32, ok boo
 	u, v = x/c.Wide+0.5, 0.5-y/c.Wide*c.Form
 	up := float32(math.Sqrt(float64(m[1]*m[1] + m[5]*m[5] + m[9]*m[9])))
 	size = length * up / w / c.Wide
+	if c.Warp != nil && !c.Tiled {
+		var larger float32
+		u, v, larger = c.Warp.At(u, v)
+		size *= larger
+	}
 	return u, v, size, c.Tiled || u >= 0 && u <= 1 && v >= 0 && v <= 1
 }
 

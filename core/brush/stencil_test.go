@@ -7,6 +7,7 @@ import (
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
+	"velvetgrime/core/warp"
 )
 
 // seenFrom is view times projection, column by column, of a camera at eye that looks at the
@@ -108,5 +109,29 @@ func TestPaintFadesWhereTheSurfaceTurnsAway(t *testing.T) {
 		if c.Check() == nil {
 			t.Errorf("%v is taken", wrong)
 		}
+	}
+}
+
+// In a warped picture a place sees what the warp says lies there, and as much more of it as that
+// covers; one that repeats is as it was.
+func TestAWarpedStencil(t *testing.T) {
+	c := Stencil{View: seenFrom(geom.V3(0, 0, 4), 0.5, false), Aspect: 1, Wide: 1, Form: 1}
+	p := geom.V3(0.3, 0.2, 0)
+	u, v, size, ok := c.Place(p, 1e-3)
+	if !ok {
+		t.Fatal("it lies beside the picture")
+	}
+	w := c
+	w.Warp = w.Warp.Brushed(&warp.Brush{Does: warp.Push, Radius: 0.3, Strength: 1, Path: []float32{u - 0.15, v, u - 0.05, v}}, 1)
+	wu, wv, larger := w.Warp.At(u, v)
+	if wu > u-0.01 {
+		t.Fatalf("nothing was pushed: %v to %v", u, wu)
+	}
+	if gu, gv, gsize, ok := w.Place(p, 1e-3); gu != wu || gv != wv || gsize != size*larger || !ok {
+		t.Errorf("it sees (%v, %v), %v large; the warp says (%v, %v), %v", gu, gv, gsize, wu, wv, size*larger)
+	}
+	w.Tiled = true
+	if gu, gv, _, _ := w.Place(p, 1e-3); gu != u || gv != v {
+		t.Errorf("one that repeats sees (%v, %v)", gu, gv)
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 	"velvetgrime/core/surface"
+	"velvetgrime/core/warp"
 )
 
 // slid is a layer painted through a slide of the board, its middle at a place in the view.
@@ -75,5 +76,45 @@ func TestSlidesAreResolvedOnce(t *testing.T) {
 	}
 	if len(d.Pictures()) != 1 {
 		t.Errorf("the pictures are %v", d.Pictures())
+	}
+}
+
+// What was painted through a slide goes with what is pushed in its picture, in a warm scene as
+// in a fresh one, and comes back with it; what was not pushed stays.
+func TestWhatWasPaintedThroughASlideGoesWithWhatIsPushed(t *testing.T) {
+	scene := decalScene(cutUp(t))
+	d := slid(t, [2]float32{})
+	was := onDeck(t, scene, d, stack.BaseColor)
+	brush := &warp.Brush{Does: warp.Push, Radius: 0.2, Strength: 1, Path: []float32{0.3, 0.3, 0.45, 0.4}}
+	next, back, _, err := step.Rules.Apply(d, stack.WarpSlide{Target: "paint", Slide: "first", Brush: brush})
+	if err != nil {
+		t.Fatal(err)
+	}
+	now, fresh := onDeck(t, scene, next, stack.BaseColor), onDeck(t, decalScene(cutUp(t)), next, stack.BaseColor)
+	moved, all := 0, 0
+	for x := range now {
+		for z := range now[x] {
+			if now[x][z] != fresh[x][z] {
+				t.Fatalf("at %d, %d it is %v, in a fresh scene %v", x, z, now[x][z], fresh[x][z])
+			}
+			if now[x][z] != was[x][z] {
+				moved++
+			}
+			all++
+		}
+	}
+	if moved == 0 || moved > all/3 {
+		t.Errorf("%d of %d places changed", moved, all)
+	}
+	if d, _, _, err = step.Rules.Apply(next, back); err != nil {
+		t.Fatal(err)
+	}
+	again := onDeck(t, scene, d, stack.BaseColor)
+	for x := range again {
+		for z := range again[x] {
+			if again[x][z] != was[x][z] {
+				t.Fatalf("taken back, at %d, %d it is %v and was %v", x, z, again[x][z], was[x][z])
+			}
+		}
 	}
 }

@@ -83,6 +83,7 @@ func init() { // batches read operations, so this cannot be the variable's own v
 		opKind[MoveDecal]("put a decal elsewhere in the order of its layer"),
 		opKind[RemoveDecal]("take a decal off"),
 		opKind[SetSlide]("add a slide to a layer, or change it: what was painted through it goes with it"),
+		opKind[WarpSlide]("have a brush go over the picture of a slide: push it, let it back, pin it"),
 		opKind[RemoveSlide]("take a slide away through which nothing is painted any more"),
 		opKind[SizeSheet]("set how many texels a sheet has"),
 		opKind[SetLight]("set in what light colours are mixed"),

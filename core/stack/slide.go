@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/warp"
 )
 
 // Slide is one placement of a picture before a camera, through which strokes of a layer were
@@ -143,6 +144,57 @@ func (o SetSlide) apply(d *Document) (Op, string, error) {
 		label = o.Label
 	}
 	return inverse, label, err
+}
+
+// WarpSlide has a brush go over the picture of a placement: what lies there is pushed, let back,
+// pinned.
+type WarpSlide struct {
+	Target string      `json:"target" doc:"the layer's id"`
+	Slide  string      `json:"slide" doc:"its id"`
+	Brush  *warp.Brush `json:"value" doc:"the brush, and where it went"`
+}
+
+// Kind implements Op.
+func (WarpSlide) Kind() string { return "slide.warp" }
+
+func (o WarpSlide) layer() string { return o.Target }
+
+// warps says what a brush did, for the ledger.
+var warps = map[string]string{
+	warp.Push:   "Push the picture of %s",
+	warp.Smooth: "Smooth the picture of %s",
+	warp.Pin:    "Pin the picture of %s",
+	warp.Unpin:  "Unpin the picture of %s",
+}
+
+func (o WarpSlide) apply(d *Document) (Op, string, error) {
+	if o.Brush == nil {
+		return nil, "", fmt.Errorf("slide.warp has no brush")
+	}
+	if err := o.Brush.Check(); err != nil {
+		return nil, "", fmt.Errorf("slide.warp: %w", err)
+	}
+	var back SetSlide
+	err := d.withSlides(o.Target, func(l *Layer, list []*Slide) ([]*Slide, error) {
+		i := slices.IndexFunc(list, func(s *Slide) bool { return s.ID == o.Slide })
+		if i < 0 {
+			return nil, fmt.Errorf("layer %q has no slide %q", l.Name, o.Slide)
+		}
+		if list[i].Stencil.Tiled {
+			return nil, fmt.Errorf("the picture of %q repeats and cannot be pushed; have it lie once", list[i].Name)
+		}
+		back = SetSlide{Target: o.Target, Slide: list[i]}
+		c := *list[i]
+		c.Stencil.Warp = c.Stencil.Warp.Brushed(o.Brush, c.Stencil.Form)
+		list[i] = &c
+		return list, nil
+	})
+	if err != nil {
+		return nil, "", err
+	}
+	label := fmt.Sprintf(warps[o.Brush.Does], back.Slide.Name)
+	back.Label = label
+	return back, label, nil
 }
 
 // RemoveSlide takes a placement away through which nothing is painted any more.

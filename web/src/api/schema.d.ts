@@ -920,6 +920,22 @@ export interface components {
       Max: components['schemas']['Vec3'];
       Min: components['schemas']['Vec3'];
     };
+    Brush: {
+      /** @description push, smooth, pin or unpin */
+      does: string;
+      /** @description places it goes over, two numbers each: shares of the picture's width and height from its upper left corner */
+      path: number[] | null;
+      /**
+       * Format: float
+       * @description in shares of the picture's width, 0.01..1
+       */
+      radius: number;
+      /**
+       * Format: float
+       * @description 0..1
+       */
+      strength: number;
+    };
     Brushes: {
       driven: string[] | null;
       /** @description what of a pen drives them */
@@ -1568,6 +1584,12 @@ export interface components {
       /** @enum {string} */
       t: 'failures';
     };
+    Field: {
+      /** @description offsets of 65 × 65 points by rows, from half a picture beyond its upper left corner to half of one beyond its lower right one: along its width, then its height, each a little-endian 16-bit number of 1/8192 of that */
+      moved: string;
+      /** @description how firmly each point is held where it is, 0..255; empty: none is */
+      pins?: string;
+    };
     File: {
       /** Format: int64 */
       depth: number;
@@ -2160,6 +2182,7 @@ export interface components {
       | components['schemas']['MoveDecal']
       | components['schemas']['RemoveDecal']
       | components['schemas']['SetSlide']
+      | components['schemas']['WarpSlide']
       | components['schemas']['RemoveSlide']
       | components['schemas']['SizeSheet']
       | components['schemas']['SetLight']
@@ -3178,6 +3201,8 @@ export interface components {
       turn?: number;
       /** @description view times projection, 16 numbers column by column */
       view: number[] | null;
+      /** @description where its pixels were pushed; of one that repeats it is not heeded */
+      warp?: components['schemas']['Field'];
       /**
        * Format: float
        * @description its width, in halves of the view's height
@@ -3403,6 +3428,17 @@ export interface components {
       t: 'view';
       /** @description view-projection of the cards' camera, 16 numbers; what it sees is drawn first */
       vp: number[] | null;
+    };
+    /** @description have a brush go over the picture of a slide: push it, let it back, pin it */
+    WarpSlide: {
+      /** @enum {string} */
+      kind: 'slide.warp';
+      /** @description its id */
+      slide: string;
+      /** @description the layer's id */
+      target: string;
+      /** @description the brush, and where it went */
+      value: components['schemas']['Brush'];
     };
     WorkLine: {
       /** Format: int64 */

@@ -1,4 +1,5 @@
 // What this page looks at and paints with; nothing here is kept by the server.
+import type { Does, Warp } from './warp';
 import type { Held } from './materials';
 import type { Covers } from './reach';
 import type { LineUp } from './lineup.svelte';
@@ -105,6 +106,15 @@ export class UI {
   outside = $state(false);
   /** the slide of the open layer that is in the hand, or '': its place is the stencil's */
   slide = $state('');
+  /** what a drag does to the picture of the slide in the hand; '': it paints */
+  fit = $state<'' | Does | 'grid'>('');
+  /** the radius of that, in shares of the picture's width, and its strength */
+  fitSize = $state(0.12);
+  fitStrength = $state(1);
+  /** where the pointer is over the canvas while it fits */
+  fitAt = $state.raw<{ x: number; y: number } | null>(null);
+  /** the picture as it is pushed now, until the server has it */
+  fitted = $state.raw<Warp | null>(null);
   /** takes the camera to a place, to look at another; wired where the model is shown */
   goTo: (eye: number[], target: number[]) => void = () => {};
   /** a picture held before the view through which strokes go: its middle in halves of the

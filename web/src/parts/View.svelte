@@ -23,6 +23,7 @@
   import { Drill, Pan } from '../view/tools/look.svelte';
   import { Mark, Source, Take } from '../view/tools/picks';
   import { Pull } from '../view/tools/pull.svelte';
+  import { FitHand } from '../view/tools/fit';
   import { StencilHand } from '../view/tools/stencil';
   import { Strokes } from '../view/tools/strokes.svelte';
   import CoreSample from './CoreSample.svelte';
@@ -100,7 +101,18 @@
     );
     const [lasso, pull, drill] = [new Lasso(b), new Pull(b), new Drill(b)];
     const stencil = new StencilHand(b, () => held === 'z');
-    const tools = [stencil, pull, new Mark(b, prep), new Take(b), lasso, new Source(b), strokes, new Pan(b), drill];
+    const tools = [
+      stencil,
+      new FitHand(b),
+      pull,
+      new Mark(b, prep),
+      new Take(b),
+      lasso,
+      new Source(b),
+      strokes,
+      new Pan(b),
+      drill,
+    ];
     const hand = new Hand(canvas, stage, tools, () => !ui.painting && ui.mode !== 'flat');
     ready = { stage, detail, strokes, lasso, pull, drill, stencil, hand };
     ui.extent = stage.extent([], []);
@@ -402,7 +414,7 @@
       {tall}
     />{/if}
   {#if near}<div class="says" style:left={`${near.x + 14}px`} style:top={`${near.y - 30}px`}>{near.label}</div>{/if}
-  <BrushCursor {ui} {t} cursor={ready?.strokes.cursor ?? null} {source} {wide} {tall} />
+  <BrushCursor {ui} {t} cursor={ui.fit ? null : (ready?.strokes.cursor ?? null)} {source} {wide} {tall} />
   {#if session.drill && ready && ui.tool === 'drill'}<CoreSample {session} {ui} at={ready.drill.at} />{/if}
   {#if ui.mode !== 'flat' || ui.station === 'Judge'}<LightRing {ui} />{/if}
   <Hints {session} {ui} {prep} />

@@ -4,7 +4,11 @@
   import { keepSlide, moved, setSlide, slideOf } from '../../lib/slides';
   import type { UI } from '../../lib/ui.svelte';
   import type { Stage } from '../../view/stage';
+  import { untrack } from 'svelte';
+  import { Warp } from '../../lib/warp';
+  import { Hatch } from '../../view/hatch';
   import NumberField from '../NumberField.svelte';
+  import WarpOver from './WarpOver.svelte';
 
   interface Props {
     ui: UI;
@@ -30,6 +34,37 @@
     const { view } = stage.lens();
     return view.every((v, i) => Math.abs(v - slide.stencil.view![i]) < 2e-3 * (1 + Math.abs(v)));
   });
+  const kept = $derived(slide?.stencil.warp);
+  const warp = $derived(ui.fitted ?? (kept || ui.fit ? new Warp(kept) : null));
+  // what was shown ahead gives way to what the server made of it
+  $effect(() => {
+    void [kept, slide?.id];
+    ui.fitted = null;
+  });
+  $effect(() => {
+    if (!slide || !there) ui.fit = '';
+  });
+  $effect(() => {
+    void ui.tool; // another tool in the hand: it does its own
+    ui.fit = '';
+  });
+  // what the slide's picture would be stretched over is hatched
+  $effect(() => {
+    const hatch = untrack(() => new Hatch(stage));
+    $effect(() => {
+      void views;
+      const limits = { fades: slide?.stencil.fades ?? 0, ends: slide?.stencil.ends ?? 0 };
+      hatch.show(s && slide && there && counts && !s.tiled ? { ...s, ...limits } : null);
+    });
+    return () => hatch.dispose();
+  });
+  const fits = [
+    ['push', 'Push', 'A drag moves what lies under it along'],
+    ['smooth', 'Let back', 'What was pushed goes back to where it was'],
+    ['pin', 'Pin', 'What is pinned stays when something is pushed beside it'],
+    ['unpin', 'Free', 'Takes pins away'],
+    ['grid', 'Bend', 'A grid by whose points and corners it is bent'],
+  ] as const;
   function change(over: Partial<NonNullable<UI['stencil']>>) {
     ui.stencil = { ...s!, ...over };
     if (slide && layer) session.op(setSlide(layer.id, moved(slide, ui), `Change ${slide.name}`));
@@ -49,13 +84,16 @@
     const w = (s.wide * height) / 2;
     return { x, y, w, h: w / s.form };
   });
+  const brush = $derived(
+    ui.fit && ui.fit !== 'grid' && ui.fitAt && box ? { ...ui.fitAt, r: ui.fitSize * box.w } : null,
+  );
   const url = $derived(`/api/projects/${project}/pictures/${s?.picture}`);
 </script>
 
 {#if s && box && counts && there}
   <div
     class="stencil"
-    style:opacity={held ? 0.75 : 0.35}
+    style:opacity={held || ui.fit ? 0.75 : 0.35}
     style:mix-blend-mode={s.colors ? 'normal' : 'screen'}
     aria-hidden="true"
   >
@@ -73,6 +111,17 @@
         style:background-position={`${far - box.w / 2}px ${far - box.h / 2}px`}
         style:filter={s.invert ? 'invert(1)' : ''}
       ></div>
+    {:else if slide && warp}
+      <WarpOver
+        {url}
+        {warp}
+        {box}
+        turn={s.turn}
+        filter={s.invert ? 'invert(1)' : ''}
+        opacity={1}
+        fit={ui.fit}
+        {brush}
+      />
     {:else}
       <img
         src={url}
@@ -97,24 +146,27 @@
         onclick={() => ui.goTo(slide.eye!, slide.target!)}>Go there</button
       >
     {/if}
-    <span class="quiet" title="Hold Z: a drag moves it, with Shift turns it, the wheel sizes it">hold Z to move it</span
-    >
-    <button class="chip" aria-pressed={s.colors} onclick={() => change({ colors: !s.colors })}>Its colours</button>
-    <button class="chip" aria-pressed={s.invert} onclick={() => change({ invert: !s.invert })}>Turned over</button>
-    <button class="chip" aria-pressed={s.tiled} onclick={() => change({ tiled: !s.tiled })}>Repeated</button>
-    <span class="quiet">soft</span>
-    <span class="w-16"
-      ><NumberField
-        label="Softness of the stencil"
-        value={s.soft}
-        min={0}
-        max={0.2}
-        unit="%"
-        scale={100}
-        fallback={0}
-        commit={(soft) => change({ soft })}
-      /></span
-    >
+    {#if !ui.fit}
+      <span class="quiet" title="Hold Z: a drag moves it, with Shift turns it, the wheel sizes it"
+        >hold Z to move it</span
+      >
+      <button class="chip" aria-pressed={s.colors} onclick={() => change({ colors: !s.colors })}>Its colours</button>
+      <button class="chip" aria-pressed={s.invert} onclick={() => change({ invert: !s.invert })}>Turned over</button>
+      <button class="chip" aria-pressed={s.tiled} onclick={() => change({ tiled: !s.tiled })}>Repeated</button>
+      <span class="quiet">soft</span>
+      <span class="w-16"
+        ><NumberField
+          label="Softness of the stencil"
+          value={s.soft}
+          min={0}
+          max={0.2}
+          unit="%"
+          scale={100}
+          fallback={0}
+          commit={(soft) => change({ soft })}
+        /></span
+      >
+    {/if}
     {#if !slide && layer?.kind === 'paint'}
       <button
         class="chip"
@@ -122,7 +174,55 @@
         onclick={keep}>Keep as slide</button
       >
     {/if}
-    <button class="chip" onclick={() => ((ui.stencil = null), (ui.slide = ''))}>Put away</button>
+    {#if slide && there && !s.tiled && !ui.fit}
+      <button
+        class="chip"
+        title="Its pixels are pushed until they lie where they belong"
+        onclick={() => (ui.fit = 'push')}>Fit …</button
+      >
+    {/if}
+    {#if ui.fit}
+      <span class="fits" role="group" aria-label="Fit the picture">
+        {#each fits as [does, says, help] (does)}
+          <button class="chip" title={help} aria-pressed={ui.fit === does} onclick={() => (ui.fit = does)}
+            >{says}</button
+          >
+        {/each}
+        {#if ui.fit && ui.fit !== 'grid'}
+          <span class="quiet">radius</span>
+          <span class="w-16"
+            ><NumberField
+              label="Radius of the push"
+              value={ui.fitSize}
+              min={0.02}
+              max={0.6}
+              unit="%"
+              scale={100}
+              fallback={0.12}
+              commit={(v) => (ui.fitSize = v)}
+            /></span
+          >
+          <span class="quiet">strength</span>
+          <span class="w-16"
+            ><NumberField
+              label="Strength of the push"
+              value={ui.fitStrength}
+              min={0}
+              max={1}
+              unit="%"
+              scale={100}
+              fallback={1}
+              commit={(v) => (ui.fitStrength = v)}
+            /></span
+          >
+        {/if}
+      </span>
+    {/if}
+    {#if ui.fit}
+      <button class="chip" title="A drag paints again (Escape)" onclick={() => (ui.fit = '')}>Done</button>
+    {:else}
+      <button class="chip" onclick={() => ((ui.stencil = null), (ui.slide = ''))}>Put away</button>
+    {/if}
   </div>
 {/if}
 
@@ -151,6 +251,13 @@
     border-left: 4px solid var(--verdigris);
     padding: 3px 10px;
     font-size: 13px;
+  }
+  .fits {
+    display: flex;
+    align-items: center;
+    gap: 4px;
+    padding-left: 8px;
+    border-left: 1px solid var(--line);
   }
   .chip[aria-pressed='true'] {
     box-shadow: inset 0 -2px var(--verdigris);
