@@ -17,6 +17,7 @@ import (
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 	"velvetgrime/core/surface"
+	"velvetgrime/core/warp"
 )
 
 // castPicture is a board in two colours, as a decal and a slide show it.
@@ -75,11 +76,11 @@ func benchCasts(ctx context.Context, r *report) error {
 		}
 		var ms []float64
 		for _, op := range ops {
+			t := time.Now()
 			next, _, _, err := step.Rules.Apply(d, op)
 			if err != nil {
 				return nil, err
 			}
-			t := time.Now()
 			q := eval.Compile(s, next, "marks", "")
 			var changed []surface.Tile
 			for _, tile := range surface.Tiles(0, at) {
@@ -159,6 +160,15 @@ func benchCasts(ctx context.Context, r *report) error {
 			return err
 		}
 		r.add("casts", fmt.Sprintf("a slide with eight strokes moved, at %d, all that it changes", at), "ms", ms[1:])
+		ops = nil
+		for i := range 12 {
+			x := 0.4 + 0.02*float32(i)
+			ops = append(ops, stack.WarpSlide{Target: "marks", Slide: "first", Brush: &warp.Brush{Does: warp.Push, Radius: 0.15, Strength: 1, Path: []float32{x, 0.5, x + 0.02, 0.5}}})
+		}
+		if ms, err = moved(scene(), with(l), at, ops); err != nil {
+			return err
+		}
+		r.add("casts", fmt.Sprintf("its picture pushed, a segment, at %d, all that it changes", at), "ms", ms[1:])
 	}
 	return nil
 }

@@ -1,6 +1,7 @@
 package render
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 
@@ -47,6 +48,11 @@ func BakeInMemory(
 		Prepared: &stack.Prepared{Baked: map[string]map[string]stack.Baked{}},
 	}
 	pics := map[string]*pix.Picture{}
+	for name, p := range sample.Pictures() { // a sample document may hold them
+		if pics[name], err = pix.DecodePicture(bytes.NewReader(p.PNG)); err != nil {
+			return nil, err
+		}
+	}
 	for sheet, sh := range m.Sheets {
 		for i, k := range b.Maps {
 			img, err := b.Assemble(

@@ -10,6 +10,7 @@ import (
 	"velvetgrime/core/material"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
+	"velvetgrime/core/warp"
 )
 
 // dressing is a shipped material on parts or sheets, with its dials turned.
@@ -61,12 +62,61 @@ func FerryDocument() *stack.Document {
 			d = n
 		}
 	}
-	d.Layers = append(d.Layers, ferryNumber(), ferryMarks(), bundle("ferry-weather", "Weather",
+	d.Layers = append(d.Layers, ferryMural(), ferryNumber(), ferryMarks(), bundle("ferry-weather", "Weather",
 		layer("ferry-runs", "Rust runs", 0.75, []string{"Hull", "House"}, coats{stack.BaseColor: with(made(src("noise", blend.Normal, 1, noiseP("clouds", 40, 5, 6)), ramp("smooth", 0.2, "#3c1f10", 0.8, "#7a4a26")), blend.Normal, 0.8), stack.Roughness: num(0.7), stack.Metallic: num(0)},
 			src("run", blend.Normal, 1, params{"from": "lower edges", "count": 60.0, "width": 0.008, "length": 0.22, "streaks": 0.8, "meander": 0.3, "breakup": 0.6, "contrast": 0.35, "much": 0.45, "seed": 4.0})),
 		layer("ferry-grime", "Grime", 0.7, nil, coats{stack.BaseColor: col("#1b1611"), stack.Roughness: num(0.85), stack.Metallic: num(0)},
 			src("nook", blend.Normal, 1, params{"much": 0.5, "grain": 0.02, "width": 0.012, "breakup": 0.65, "contrast": 0.3, "film": 0.15, "seed": 7.0}))))
 	return d
+}
+
+// ferryMural is what was painted on the back of her house: the mural, held before a camera behind
+// her, pushed a little, and brushed through in rows. It has weathered since.
+func ferryMural() *stack.Layer {
+	_, name := Mural()
+	const (
+		back   = -0.735 // the wall's back
+		far    = 4.3    // of the camera from it
+		height = 1.775  // of the wall's middle
+		wide   = 2.78   // of the mural
+		aspect = 1.5
+	)
+	eye := [3]float32{0, height, back - far}
+	open := float32(math.Tan(16 * math.Pi / 180)) // half of the camera's opening
+	stencil := brush.Stencil{
+		Picture: name,
+		// it looks along +Z: to the right is −X
+		View:   []float32{-1 / (open * aspect), 0, 0, 0, 0, 1 / open, 0, 0, 0, 0, 1, 1, 0, -height / open, -eye[2] - 0.1, -eye[2]},
+		Aspect: aspect,
+		Wide:   wide / (far * open),
+		Form:   muralForm,
+		Fades:  60,
+		Ends:   80,
+		Colors: true,
+	}
+	for _, path := range [][]float32{{0.72, 0.45, 0.735, 0.43}, {0.2, 0.35, 0.19, 0.33}} {
+		stencil.Warp = stencil.Warp.Brushed(&warp.Brush{Does: warp.Push, Radius: 0.16, Strength: 1, Path: path}, muralForm)
+	}
+	l := &stack.Layer{ID: "mural", Name: "Mural", Kind: stack.Paint, Visible: true, Amount: 0.95, Reach: stack.Reach{Parts: []string{"House wall"}},
+		Channels: coats{stack.BaseColor: with(stack.Coat{On: true}, blend.Normal, 1), stack.Roughness: with(stack.Coat{On: true}, blend.Normal, 1)},
+		Mask: stream(src("noise", blend.Normal, 1, params{"frequency": 1.9, "octaves": 5.0, "amplitude": 1.5, "persistence": 0.6, "seed": 43.0}),
+			src("noise", "screen", 1, params{"frequency": 17.0, "octaves": 9.0, "amplitude": 1.4, "persistence": 0.66, "seed": 41.0}), shape("levels", params{"low": 0.46, "high": 0.52})), // in patches, small bits round them
+		Slides: []*stack.Slide{{ID: "mural-slide", Name: "Dunlin", Stencil: stencil, Eye: eye, Target: [3]float32{0, height, back}}}}
+	const rows, reach = 9, 0.1
+	for i := range rows {
+		s := &brush.Stroke{ID: fmt.Sprintf("mural-%d", i+1), Slide: "mural-slide", Radius: reach, Strength: 1, Hardness: 0.7,
+			Values: map[string][]float32{"baseColor": {1, 1, 1}, "roughness": {0.62}}}
+		y := height + 0.98*(float64(i)/(rows-1)-0.5)
+		for k := range 15 {
+			x := (wide + 0.1) * (float64(k)/14 - 0.5)
+			if i%2 == 1 {
+				x = -x
+			}
+			s.Points = append(s.Points, brush.Point{Pos: geom.V3(float32(x), float32(y+0.008*math.Sin(float64(5*i+k))), back), Nrm: geom.V3(0, 0, -1), Pressure: 1})
+		}
+		l.Strokes, l.StrokeID = append(l.Strokes, s), append(l.StrokeID, s.ID)
+	}
+	return l
 }
 
 // ferryNumber is her number on its panel, painted by hand.

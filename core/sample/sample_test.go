@@ -1,6 +1,8 @@
 package sample
 
 import (
+	"crypto/sha256"
+	"fmt"
 	"testing"
 
 	_ "velvetgrime/core/agent"
@@ -70,6 +72,11 @@ func TestDocumentsAreValid(t *testing.T) {
 		b, _ := d.Encode(true)
 		if _, err := step.Rules.Decode(b, nil); err != nil {
 			t.Error(err)
+		}
+		for _, name := range d.Pictures() {
+			if data := Pictures()[name].PNG; data == nil || fmt.Sprintf("%x", sha256.Sum256(data)) != name {
+				t.Errorf("the picture %s is not there, or another", name)
+			}
 		}
 	}
 }

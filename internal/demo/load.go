@@ -6,7 +6,10 @@ import (
 	"bytes"
 	"context"
 	_ "embed"
+	"fmt"
+	"image/png"
 	"slices"
+	"time"
 
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/meshio"
@@ -56,7 +59,33 @@ func Load(ctx context.Context, s *store.Store, size int, plain bool) error {
 		if err := meshio.WriteGLB(&b, p.model, meshio.Options{}); err != nil {
 			return err
 		}
-		if _, err := intake.Create(ctx, s, "", p.model.Name, map[string][]byte{"model.glb": b.Bytes()}, p.doc, p.shot); err != nil {
+		made, err := intake.Create(ctx, s, "", p.model.Name, map[string][]byte{"model.glb": b.Bytes()}, p.doc, p.shot)
+		if err == nil && p.doc != nil {
+			err = addPictures(ctx, s, made.ID, p.doc)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// addPictures gives a project the pictures that its document holds.
+func addPictures(ctx context.Context, s *store.Store, project string, d *stack.Document) error {
+	for _, name := range d.Pictures() {
+		p, known := sample.Pictures()[name]
+		if !known {
+			return fmt.Errorf("the sample picture %s is not there", name)
+		}
+		c, err := png.DecodeConfig(bytes.NewReader(p.PNG))
+		if err != nil {
+			return err
+		}
+		if _, err := s.PutBlob(ctx, p.PNG); err != nil {
+			return err
+		}
+		row := &store.Picture{ProjectID: project, Blob: name, Name: p.File, Width: c.Width, Height: c.Height, At: time.Now()}
+		if err := s.PutPicture(ctx, row); err != nil {
 			return err
 		}
 	}

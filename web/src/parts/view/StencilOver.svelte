@@ -31,8 +31,14 @@
   const there = $derived.by(() => {
     void [views, wide, tall];
     if (!slide) return true;
-    const { view } = stage.lens();
-    return view.every((v, i) => Math.abs(v - slide.stencil.view![i]) < 2e-3 * (1 + Math.abs(v)));
+    const { view, aspect } = stage.lens();
+    const was = slide.stencil;
+    // a window of another form shows more or less beside it; how deep it goes does not matter
+    return view.every((v, i) => {
+      if (i % 4 === 2) return true;
+      const [a, b] = i % 4 === 0 ? [v * aspect, was.view![i] * was.aspect] : [v, was.view![i]];
+      return Math.abs(a - b) < 2e-3 * (1 + Math.abs(a));
+    });
   });
   const kept = $derived(slide?.stencil.warp);
   const warp = $derived(ui.fitted ?? (kept || ui.fit ? new Warp(kept) : null));
