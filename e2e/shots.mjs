@@ -54,11 +54,37 @@ const shots = {
     await open(page, 'Signal lantern');
     await page.screenshot({ path: '../docs/screenshots/layer.png' });
   },
-  async steps(page) {
-    await open(page, 'Signal lantern');
-    await button(page, '+ Step').click();
-    await sleep(page, 6000);
-    await page.screenshot({ path: '../docs/screenshots/steps.png' });
+  async slide(page) {
+    await open(page, 'Ferry Dunlin');
+    const was = await last(page);
+    const at = await view(page);
+    await button(page, '+ Paint layer').click();
+    await page.keyboard.press('p');
+    const choice = page.locator('select', { has: page.locator('option', { hasText: /^dunlin\.png/ }) }).first();
+    await choice.selectOption({ label: await choice.locator('option', { hasText: /^dunlin\.png/ }).first().innerText() });
+    const bar = page.getByRole('status', { name: 'Stencil' });
+    await bar.getByRole('button', { name: 'Keep as slide' }).click();
+    await sleep(page, 800);
+    await page.mouse.move(...at(0.5, 0.45));
+    await page.keyboard.down('z');
+    for (let i = 0; i < 5; i++) await page.mouse.wheel(0, 100);
+    await page.mouse.down();
+    await page.mouse.move(...at(0.53, 0.5), { steps: 4 });
+    await page.mouse.up();
+    await page.keyboard.up('z');
+    await sleep(page, 700);
+    await bar.getByRole('button', { name: 'Fit' }).click();
+    for (const [from, to] of [[[0.41, 0.5], [0.37, 0.44]], [[0.66, 0.5], [0.68, 0.55]]]) {
+      await page.mouse.move(...at(...from));
+      await page.mouse.down();
+      await page.mouse.move(...at(...to), { steps: 8 });
+      await page.mouse.up();
+    }
+    await page.getByRole('group', { name: 'Fit the picture' }).getByRole('button', { name: 'Bend' }).click();
+    await settled(page);
+    await page.screenshot({ path: '../docs/screenshots/slide.png' });
+    await page.keyboard.press('Escape');
+    await takeBack(page, was);
   },
   async bollard(page) {
     await open(page, 'Mooring bollard');
