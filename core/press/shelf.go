@@ -137,6 +137,7 @@ func Shelf() []Shipped {
 	add("shells", "Mussel", []Treat{smooth(0.015)}, made("outline", 1.2, tall(1.95), turned(18), line(true, [2]float32{-0.1, 0.98}, [2]float32{0.62, 0.5}, [2]float32{0.92, -0.3}, [2]float32{0.3, -0.96}, [2]float32{-0.5, -0.7}, [2]float32{-0.62, 0.1}), high(0.9), rounded(0.55)), made("ring", 1.5, at(0.05, -0.9), hole(0.95), cutOut, high(0.05), soft(0.02)), made("ring", 2.2, at(0.05, -0.9), hole(0.965), cutOut, high(0.05), soft(0.02)))
 	add("shells", "Sea star", []Treat{pitted(0.08, 0.07, 14), smooth(0.012)}, made("star", 1.95, sides(5), hole(0.36), corner(0.1), high(0.85), rounded(0.32)), made("dome", 0.12, circle(5, 0.3, 0), on, high(0.2)), made("dome", 0.1, circle(5, 0.55, 0), on, high(0.2)))
 
+	stencils(func(name string, after []Treat, shapes ...Shape) { add("stencils", name, after, shapes...) })
 	for n := range 10 {
 		add("numbers", fmt.Sprintf("Number %d", n), little, made("text", 1.7, says(fmt.Sprint(n), "bold"), high(0.8), rounded(0.09)))
 	}

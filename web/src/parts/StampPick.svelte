@@ -3,8 +3,14 @@
   import { api, type KnownStamp } from '../api/client';
   import type { Session } from '../lib/session.svelte';
 
-  let { session, label, take }: { session: Session; label: string; take: (picture: string, name: string) => unknown } =
-    $props();
+  interface Props {
+    session: Session;
+    label: string;
+    take: (picture: string, name: string) => unknown;
+    /** the group that is listed first */
+    first?: string;
+  }
+  let { session, label, take, first = '' }: Props = $props();
   /** texels of its edge */
   const FINE = 1024;
   let stamps = $state.raw<KnownStamp[]>([]);
@@ -13,6 +19,9 @@
   const load = () => {
     if (!stamps.length) api.press().then((p) => (stamps = p.list ?? []), failed);
   };
+  const groups = $derived(
+    [...new Set(stamps.map((s) => s.group))].sort((a, b) => Number(b === first) - Number(a === first)),
+  );
   async function draw(id: string) {
     const stamp = stamps.find((x) => x.id === id);
     if (!stamp) return;
@@ -35,5 +44,9 @@
   onchange={(e) => (draw(e.currentTarget.value), (e.currentTarget.value = ''))}
 >
   <option value="">{busy ? 'drawing …' : 'a stamp …'}</option>
-  {#each stamps as s (s.id)}<option value={s.id}>{s.recipe.name}</option>{/each}
+  {#each groups as g (g)}
+    <optgroup label={g}>
+      {#each stamps.filter((s) => s.group === g) as s (s.id)}<option value={s.id}>{s.recipe.name}</option>{/each}
+    </optgroup>
+  {/each}
 </select>

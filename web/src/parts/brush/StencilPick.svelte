@@ -35,5 +35,5 @@
       commit={(p) => take(p).catch((e) => (session.message = e.message))}
     />
   {/key}
-  <StampPick {session} label="A stamp as stencil" take={(p) => take(p, true)} />
+  <StampPick {session} label="A stamp as stencil" first="stencils" take={(p) => take(p, true)} />
 </span>
