@@ -11,7 +11,10 @@ func TestShippedStencils(t *testing.T) {
 			continue
 		}
 		n++
-		st := draw(t, 48, s.Recipe)
+		st, err := drawn(t.Context(), &s.Recipe, 256)
+		if err != nil {
+			t.Fatalf("%s: %v", s.Recipe.Name, err)
+		}
 		light, between := 0, 0
 		for _, v := range st.Grey {
 			switch {
