@@ -285,3 +285,15 @@ test('axe finds nothing serious on the main views, light or dark', async ({ page
   await page.waitForTimeout(500);
   expect(await serious(page), 'light').toEqual([]);
 });
+
+test('a part of the page that cannot be fetched says so, and is fetched again', async ({ page }) => {
+  await page.route('**/assets/Deliver*', (r) => r.abort());
+  await openProject(page, 'Landing cleat', false);
+  await page.getByRole('button', { name: 'Deliver', exact: true }).click();
+  const says = page.getByRole('alert');
+  await expect(says).toContainText('could not be fetched');
+  await page.unroute('**/assets/Deliver*');
+  await says.getByRole('button', { name: 'Try again' }).click();
+  await expect(says).toHaveCount(0);
+  await expect(page.getByRole('complementary', { name: 'Deliver' }).getByRole('button').first()).toBeVisible();
+});

@@ -543,3 +543,63 @@ test('the picture of a slide is pushed into place, pinned, let back and bent; wh
   await expect(fit).toHaveCount(0);
   await expect(bar.getByRole('button', { name: 'Fit' })).toBeVisible();
 });
+
+test('from one side’s picture both sides are painted, the other one mirrored', async ({ page }) => {
+  // a box whose sides face +X and −X, each with an island of its own
+  const corners = [-1, 1].flatMap((x) => [[x, 0, -1], [x, 0, 1], [x, 1, 1], [x, 1, -1]]);
+  const faces = [[5, 6, 7, 8].reverse(), [1, 2, 3, 4], [2, 6, 7, 3], [5, 1, 4, 8], [4, 3, 7, 8], [5, 6, 2, 1]];
+  const uvs = faces.flatMap((_, k) => [[0, 0], [1, 0], [1, 1], [0, 1]].map(([u, v]) => [((k % 3) + 0.05 + 0.9 * u) / 3, (Math.floor(k / 3) + 0.05 + 0.9 * v) / 2]));
+  const obj = ['o Box', ...corners.map((c) => `v ${c.join(' ')}`), ...uvs.map((c) => `vt ${c.join(' ')}`), ...faces.map((f, k) => `f ${f.map((n, i) => `${n}/${4 * k + i + 1}`).join(' ')}`)].join('\n');
+  await page.goto('/');
+  await page.locator('input[type=file][accept*=".obj"]').first().setInputFiles({ name: 'box.obj', mimeType: 'text/plain', buffer: Buffer.from(obj) });
+  await page.waitForURL(/#\/project\//, { timeout: 60_000 });
+  await settled(page);
+  const from = async (x: number) => {
+    await page.evaluate((x) => {
+      const stage = (window as any).stage;
+      stage.camera.position.set(x, 0.5, 0);
+      stage.controls.target.set(0, 0.5, 0);
+      stage.controls.update();
+      stage.wake();
+    }, x);
+    await settled(page);
+  };
+  await from(5);
+  const bar = await holdHalves(page);
+  await expect(bar.getByRole('button', { name: 'Both sides' })).toHaveCount(0);
+  await page.getByRole('tab', { name: 'Twins' }).click();
+  await page.getByRole('button', { name: 'Mirror across x' }).click();
+  await page.getByRole('tab', { name: 'Line' }).click();
+  await bar.getByRole('button', { name: 'Both sides' }).click();
+  await bar.getByRole('button', { name: 'Keep as slide' }).click();
+  await type(page, 'Brush size', '700');
+  const box = (await canvas(page).boundingBox())!;
+  const spot = async (z: number) => {
+    const [u, v] = await seenAt(page, [1, 0.5, z]);
+    return [box.x + box.width * u, box.y + box.height * v];
+  };
+  await draw(page, await spot(0.5), await spot(-0.5));
+  await settled(page);
+  await page.keyboard.press('o');
+  const side = async (x: number, z: number) => pixel(page, ...((await seenAt(page, [x, 0.5, z])) as [number, number]));
+  const red = (c: number[]) => c[0] > c[1] + 40;
+  const green = (c: number[]) => c[1] > c[0] + 40;
+  await page.mouse.move(box.x + 5, box.y + box.height - 60);
+  await settled(page);
+  // seen from +X what lies at +Z is on the left
+  expect(red(await side(1, 0.3))).toBe(true);
+  expect(green(await side(1, -0.3))).toBe(true);
+  await from(-5);
+  expect(red(await side(-1, 0.3))).toBe(true);
+  expect(green(await side(-1, -0.3))).toBe(true);
+  // switched off for this slide the other side is bare again
+  await page.keyboard.press('p');
+  await page.getByRole('button', { name: 'Hold' }).click();
+  await settled(page);
+  await bar.getByRole('button', { name: 'Both sides' }).click();
+  await expect(undo(page)).toHaveAttribute('title', /Change Slide 1/);
+  await page.keyboard.press('o');
+  await from(-5);
+  const bare = await side(-1, 0.3);
+  expect([red(bare), green(bare)]).toEqual([false, false]);
+});

@@ -223,6 +223,7 @@ test('the ledger: a drag is one entry, marks, a jump back, a branch, and the new
   await button(page, 'Ledger').click();
   const ledger = page.getByRole('region', { name: 'Ledger' });
   const count = () => ledger.getByRole('listitem').count();
+  await expect(ledger.getByRole('listitem').first()).toBeVisible();
   const before = await count();
   const field = page.getByRole('slider', { name: 'roughness', exact: true });
   const box = (await field.boundingBox())!;

@@ -119,6 +119,7 @@ test('a stroke on a sheet without UVs is refused, and one click leads to the rem
 test('the looks of Judge, and the room that maps have on the card', async ({ page }) => {
   await openProject(page, 'Mooring bollard');
   await page.getByRole('button', { name: 'Judge', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Boathouse door' })).toBeVisible(); // the view has its size
   const box = (await canvas(page).boundingBox())!;
   await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
   await settled(page);
@@ -128,6 +129,7 @@ test('the looks of Judge, and the room that maps have on the card', async ({ pag
   await expect(page.getByRole('slider', { name: 'Light', exact: true }).first()).toHaveAttribute('aria-valuenow', '200');
   await page.getByRole('button', { name: 'Quay, evening' }).click();
   await expect.poll(async () => apart(await pixel(page, ...at), evening), { timeout: 60_000 }).toBeLessThan(4);
+  await settled(page);
   const was = await worn(page);
   await page.getByLabel('room for maps').selectOption('64');
   await expect.poll(async () => (await worn(page)).bytes, { timeout: 60_000 }).toBeLessThanOrEqual(64 * 2 ** 20);

@@ -272,7 +272,7 @@ func (s *Stroke) facing() func(cos float32) float32 {
 // are filled.
 func (s *Stroke) Held(f *raster.Frame, c *Coverage) {
 	s.Lasso.hold(f, c.Cover, c.Flat)
-	s.Stencil.hold(f, c.Cover, c.Stencil)
+	s.Stencil.hold(f, c.Cover, c.Stencil, s.Cast())
 	if s.Kit == nil || s.Kit.Grain == nil || s.Kit.Grain.Amount == 0 {
 		return
 	}

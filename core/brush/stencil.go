@@ -26,6 +26,7 @@ type Stencil struct {
 	Soft    float32    `json:"soft,omitempty" doc:"how far its edges are softened, in shares of its width, 0..0.2"`
 	Fades   float32    `json:"fades,omitempty" doc:"degrees by which the surface turns away from the view where paint begins to fade"`
 	Ends    float32    `json:"ends,omitempty" doc:"and where there is none of it; 0: it may turn as far as it likes"`
+	Both    bool       `json:"both,omitempty" doc:"of a stroke with symmetry: places that the view sees from behind get what it sees at those that they mirror"`
 	Colors  bool       `json:"colors,omitempty" doc:"its colours are the paint of colour channels; its opacity lets paint pass"`
 
 	Warp *warp.Field `json:"warp,omitempty" doc:"where its pixels were pushed; of one that repeats it is not heeded"`
@@ -116,12 +117,45 @@ func (c *Stencil) facing(p, n geom.Vec3) float32 {
 	return 1 - geom.Smoothstep(c.Fades, c.Ends, float32(turned))
 }
 
+// Cast returns of a stroke whose stencil is cast to both sides which place, with which normal, the
+// view has to see for another one to be painted: itself where it faces the view, else the one of
+// those that it mirrors that faces it most. Of other strokes it is nil.
+func (s *Stroke) Cast() func(p, n geom.Vec3) (geom.Vec3, geom.Vec3) {
+	if s.Stencil == nil || !s.Stencil.Both || s.Mirror == nil {
+		return nil
+	}
+	twins := s.twins()[1:]
+	faces := func(p, n geom.Vec3) float32 {
+		if s.Eye != nil {
+			return n.Dot(s.Eye.Sub(p).Unit())
+		}
+		return n.Dot(s.Stencil.Towards(p))
+	}
+	return func(p, n geom.Vec3) (geom.Vec3, geom.Vec3) {
+		most := faces(p, n)
+		if most > 0 {
+			return p, n
+		}
+		at, nrm := p, n
+		for _, w := range twins {
+			back := w.inverse()
+			q, m := back.pos(p), back.dir(n)
+			if f := faces(q, m); f > most {
+				at, nrm, most = q, m, f
+			}
+		}
+		return at, nrm
+	}
+}
+
 // StencilReader reads a stencil's picture at a place in it: colour and opacity; size is that of
 // what is asked for, in shares of its width.
 type StencilReader func(u, v, size float32) [4]float32
 
 // hold lets a coverage through where the stencil does.
-func (c *Stencil) hold(f *raster.Frame, cover []float32, read StencilReader) {
+func (c *Stencil) hold(
+	f *raster.Frame, cover []float32, read StencilReader, cast func(p, n geom.Vec3) (geom.Vec3, geom.Vec3),
+) {
 	if c == nil || read == nil {
 		return
 	}
@@ -129,7 +163,11 @@ func (c *Stencil) hold(f *raster.Frame, cover []float32, read StencilReader) {
 		if a <= 0 {
 			continue
 		}
-		u, v, size, ok := c.Place(f.Pos[i], f.Footprint)
+		p, n := f.Pos[i], f.Nrm[i]
+		if cast != nil {
+			p, n = cast(p, n)
+		}
+		u, v, size, ok := c.Place(p, f.Footprint)
 		if !ok {
 			cover[i] = 0
 			continue
@@ -143,6 +181,6 @@ func (c *Stencil) hold(f *raster.Frame, cover []float32, read StencilReader) {
 			}
 			through *= light
 		}
-		cover[i] = a * through * c.facing(f.Pos[i], f.Nrm[i])
+		cover[i] = a * through * c.facing(p, n)
 	}
 }

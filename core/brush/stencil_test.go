@@ -80,7 +80,7 @@ func TestPaintFadesWhereTheSurfaceTurnsAway(t *testing.T) {
 		for i := range cover {
 			cover[i] = 0.8
 		}
-		c.hold(f, cover, white)
+		c.hold(f, cover, white, nil)
 		between := 0
 		for i, p := range f.Pos {
 			turned := math.Acos(float64(f.Nrm[i].Dot(eye.Sub(p).Unit()))) * 180 / math.Pi
@@ -133,5 +133,66 @@ func TestAWarpedStencil(t *testing.T) {
 	w.Tiled = true
 	if gu, gv, _, _ := w.Place(p, 1e-3); gu != u || gv != v {
 		t.Errorf("one that repeats sees (%v, %v)", gu, gv)
+	}
+}
+
+// Of a side view of a ball that is cast to both sides, the far half gets what the near one gets at
+// the places that it mirrors; without it the far half gets nothing, and the near one the same.
+func TestASideIsCastToBoth(t *testing.T) {
+	eye := geom.V3(5, 0.6, 0.3)
+	picture := func(u, v, size float32) [4]float32 { return [4]float32{u, v, 0, 1 - 0.5*u*v} }
+	rng := rand.New(rand.NewPCG(4, 4))
+	f := &raster.Frame{H: 1, Footprint: 0.001}
+	for range 400 { // pairs about the plane x = 0.2
+		n := geom.V3(rng.Float32()*2-1, rng.Float32()*2-1, rng.Float32()*2-1).Unit()
+		m := geom.V3(-n.X, n.Y, n.Z)
+		f.Pos = append(f.Pos, n.Add(geom.V3(0.2, 0, 0)), m.Add(geom.V3(0.2, 0, 0)))
+		f.Nrm = append(f.Nrm, n, m)
+	}
+	f.W = len(f.Pos)
+	for _, looks := range []bool{true, false} { // with an eye of the stroke's own, or that of the view
+		s := &Stroke{
+			Stencil: &Stencil{Picture: "side", View: seenFrom(eye, 0.5, false), Aspect: 1, Wide: 2, Form: 1, Fades: 60, Ends: 80, Both: true, Colors: true},
+			Mirror:  &Mirror{At: geom.V3(0.2, 0, 0), Planes: []geom.Vec3{{X: 1}}},
+		}
+		if looks {
+			s.Eye = &eye
+		}
+		laid := func() []float32 {
+			cover := make([]float32, f.W)
+			for i := range cover {
+				cover[i] = 1
+			}
+			s.Stencil.hold(f, cover, picture, s.Cast())
+			return cover
+		}
+		both := laid()
+		s.Stencil.Both = false
+		one := laid()
+		far := 0
+		for i := range f.W {
+			to := eye.Sub(f.Pos[i]).Unit()
+			other := i ^ 1
+			switch {
+			case f.Nrm[i].Dot(to) > 0:
+				if both[i] != one[i] {
+					t.Fatalf("what the view sees gets %v, without the other side %v", both[i], one[i])
+				}
+			case f.Nrm[other].Dot(eye.Sub(f.Pos[other]).Unit()) > 0:
+				far++
+				if d := both[i] - both[other]; d > 1e-4 || d < -1e-4 {
+					t.Fatalf("at %v the far side gets %v, the near one %v", f.Pos[i], both[i], both[other])
+				}
+				if one[i] != 0 {
+					t.Fatalf("what the view does not see gets %v", one[i])
+				}
+			}
+		}
+		if far < 100 {
+			t.Errorf("%d places lie on the far side", far)
+		}
+	}
+	if (&Stroke{Stencil: &Stencil{Both: true}}).Cast() != nil || (&Stroke{Mirror: &Mirror{}}).Cast() != nil {
+		t.Error("a stroke without symmetry, or without a stencil, is cast to both sides")
 	}
 }

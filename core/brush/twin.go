@@ -23,6 +23,12 @@ func (w twin) pos(p geom.Vec3) geom.Vec3 { return w.dir(p.Sub(w.at)).Add(w.at) }
 
 func (w twin) point(p Point) Point { return Point{w.pos(p.Pos), w.dir(p.Nrm), p.Pressure} }
 
+// inverse is the other way round: its matrix is orthogonal.
+func (w twin) inverse() twin {
+	m := &w.m
+	return twin{[9]float32{m[0], m[3], m[6], m[1], m[4], m[7], m[2], m[5], m[8]}, w.at, w.flip}
+}
+
 func identity(at geom.Vec3) twin { return twin{m: [9]float32{1, 0, 0, 0, 1, 0, 0, 0, 1}, at: at} }
 
 // reflected is I − 2nnᵀ after w.

@@ -1,14 +1,16 @@
 package surface
 
 import (
+	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/spatial"
 )
 
-// seen takes from a coverage what cannot be seen from eye: something lies between, or it
-// faces away. known, when there is one, remembers what was found for each point.
-func (s *Scene) seen(f *raster.Frame, eye *geom.Vec3, cover []float32, known []int8) {
+// seen takes from a stroke's coverage what cannot be seen from its eye: something lies between, or
+// it faces away; of what is cast to both sides, what the eye has to see for it counts. known, when there is one, remembers what was found for each point.
+func (s *Scene) seen(f *raster.Frame, stroke *brush.Stroke, cover []float32, known []int8) {
+	eye, cast := stroke.Eye, stroke.Cast()
 	if eye == nil {
 		return
 	}
@@ -45,8 +47,12 @@ func (s *Scene) seen(f *raster.Frame, eye *geom.Vec3, cover []float32, known []i
 			continue
 		}
 		// a point a little above the surface, so that its own triangle does not hide it
-		to := f.Pos[i].Add(f.Nrm[i].Mul(2 * f.Footprint)).Sub(*eye)
-		if to.Dot(f.Nrm[i]) >= 0 {
+		p, nrm := f.Pos[i], f.Nrm[i]
+		if cast != nil {
+			p, nrm = cast(p, nrm)
+		}
+		to := p.Add(nrm.Mul(2 * f.Footprint)).Sub(*eye)
+		if to.Dot(nrm) >= 0 {
 			cover[i] = 0
 			continue
 		}

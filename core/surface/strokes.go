@@ -136,7 +136,7 @@ func (u *Surface) coverOn(
 			return nil, err
 		}
 		s.Held(f, out)
-		u.Scene.seen(f, s.Eye, out.Cover, nil)
+		u.Scene.seen(f, s, out.Cover, nil)
 		return out, u.Scene.bound(f, s, out.Cover)
 	}
 	c := u.Scene.grows(s).on(key)
@@ -156,7 +156,7 @@ func (u *Surface) coverOn(
 	if s.Eye != nil && len(c.sight) != len(f.Pos) {
 		c.sight = make([]int8, len(f.Pos))
 	}
-	u.Scene.seen(f, s.Eye, out.Cover, c.sight)
+	u.Scene.seen(f, s, out.Cover, c.sight)
 	return out, u.Scene.bound(f, s, out.Cover)
 }
 
@@ -190,11 +190,16 @@ func (s *Scene) Through(stroke *brush.Stroke, f *raster.Frame, cover []float32) 
 		return nil, err
 	}
 	out := pix.NewRows(3, len(cover))
+	cast := stroke.Cast()
 	for i, a := range cover {
 		if a <= 0 {
 			continue
 		}
-		if u, v, size, ok := stroke.Stencil.Place(f.Pos[i], f.Footprint); ok {
+		p := f.Pos[i]
+		if cast != nil {
+			p, _ = cast(p, f.Nrm[i])
+		}
+		if u, v, size, ok := stroke.Stencil.Place(p, f.Footprint); ok {
 			x := read(u, v, max(size, stroke.Stencil.Soft))
 			out[0][i], out[1][i], out[2][i] = x[0], x[1], x[2]
 		}

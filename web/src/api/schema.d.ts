@@ -3166,6 +3166,8 @@ export interface components {
       aspect: number;
       /** @description its middle in the view, −1..1 upward, and as much to the right */
       at: number[] | null;
+      /** @description of a stroke with symmetry: places that the view sees from behind get what it sees at those that they mirror */
+      both?: boolean;
       /** @description its colours are the paint of colour channels; its opacity lets paint pass */
       colors?: boolean;
       /**

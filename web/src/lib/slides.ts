@@ -41,7 +41,9 @@ export function keepSlide(session: Session, ui: UI, layer: Layer, lens: Lens) {
 /** Takes a slide into the hand; the view goes back to where it was held. */
 export function holdSlide(ui: UI, s: Slide) {
   const { view: _v, aspect: _a, warp: _w, ...rest } = s.stencil; // what was pushed stays the slide's own
-  ui.stencil = { turn: 0, tiled: false, invert: false, soft: 0, colors: false, ...rest } as NonNullable<UI['stencil']>;
+  ui.stencil = { turn: 0, tiled: false, invert: false, soft: 0, both: false, colors: false, ...rest } as NonNullable<
+    UI['stencil']
+  >;
   ui.slide = s.id;
   if (!ui.painting) ui.tool = 'brush';
   ui.goTo(s.eye!, s.target!);

@@ -128,6 +128,7 @@ export class UI {
     tiled: boolean;
     invert: boolean;
     soft: number;
+    both: boolean;
     colors: boolean;
   } | null>(null);
   /** the next click marks that place */

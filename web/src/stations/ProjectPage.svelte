@@ -108,6 +108,24 @@
       session.message =
         'Nothing of what was dropped is a picture; drop PNG, JPEG, TIFF or WebP, a folder or a zip of them.';
   }
+  // fetched when they are first shown, or when nothing else is to be done
+  const parts = {
+    PictureSet: () => import('../parts/PictureSet.svelte'),
+    Prepare: () => import('./Prepare.svelte'),
+    Deliver: () => import('./Deliver.svelte'),
+    Conditions: () => import('../parts/Conditions.svelte'),
+    Stock: () => import('../parts/Stock.svelte'),
+    Judge: () => import('./Judge.svelte'),
+    StampPress: () => import('../parts/StampPress.svelte'),
+    Ledger: () => import('../parts/Ledger.svelte'),
+  };
+  let fetched = false;
+  $effect(() => {
+    if (!session.settled || fetched) return;
+    fetched = true;
+    const all = () => Object.values(parts).forEach((part) => void part().catch(() => {})); // told when it is shown
+    setTimeout(() => (window.requestIdleCallback ?? setTimeout)(all), 1500);
+  });
   const stations: Station[] = ['Prepare', 'Layer', 'Judge', 'Deliver'];
 </script>
 
@@ -116,7 +134,7 @@
   ondragover={(e) => e.dataTransfer?.types.includes('Files') && ui.station === 'Layer' && e.preventDefault()}
   ondrop={dropped}
 />
-{#if ui.pictures}<Lazy load={() => import('../parts/PictureSet.svelte')} {session} {ui} />{/if}
+{#if ui.pictures}<Lazy load={parts.PictureSet} {session} {ui} />{/if}
 <Keys {session} {ui} />
 <div class="frame" class:plain-view={ui.station === 'Judge'}>
   <header>
@@ -173,15 +191,9 @@
     {#if ui.station === 'Layer'}
       <Section {session} {ui} />
     {:else if ui.station === 'Prepare'}
-      {#if prep}<Lazy load={() => import('./Prepare.svelte')} {session} {prep} {id} {jobs} parts={ui.parts} />{/if}
+      {#if prep}<Lazy load={parts.Prepare} {session} {prep} {id} {jobs} parts={ui.parts} />{/if}
     {:else if ui.station === 'Deliver'}
-      <Lazy
-        load={() => import('./Deliver.svelte')}
-        {session}
-        {id}
-        jobs={jobs.filter((j) => j.kind === 'deliver')}
-        refresh={refreshJobs}
-      />
+      <Lazy load={parts.Deliver} {session} {id} jobs={jobs.filter((j) => j.kind === 'deliver')} refresh={refreshJobs} />
     {/if}
   </aside>
   <main aria-label="View">
@@ -202,23 +214,18 @@
     {/if}
     {#key session.model}{#if session.model}<View {session} {ui} {id} {prep} />{/if}{/key}
     {#if ui.station === 'Layer' && session.doc}
-      {#if ui.conditions}<Lazy load={() => import('../parts/Conditions.svelte')} {session} {ui} />{/if}
-      {#if ui.stock}<Lazy load={() => import('../parts/Stock.svelte')} {session} {ui} project={id} />{/if}
+      {#if ui.conditions}<Lazy load={parts.Conditions} {session} {ui} />{/if}
+      {#if ui.stock}<Lazy load={parts.Stock} {session} {ui} project={id} />{/if}
     {/if}
   </main>
   <footer aria-label="Worktop">
-    {#if ui.station === 'Judge'}<Lazy
-        load={() => import('./Judge.svelte')}
-        {ui}
+    {#if ui.station === 'Judge'}<Lazy load={parts.Judge} {ui} {session} />{:else if ui.station === 'Layer'}<Worktop
         {session}
-      />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}
+        {ui}
+      />{/if}
   </footer>
-  {#if ui.press && ui.station === 'Layer' && session.doc}<Lazy
-      load={() => import('../parts/StampPress.svelte')}
-      {session}
-      {ui}
-    />{/if}
-  {#if ledger}<Lazy load={() => import('../parts/Ledger.svelte')} {session} {ui} close={() => (ledger = false)} />{/if}
+  {#if ui.press && ui.station === 'Layer' && session.doc}<Lazy load={parts.StampPress} {session} {ui} />{/if}
+  {#if ledger}<Lazy load={parts.Ledger} {session} {ui} close={() => (ledger = false)} />{/if}
   {#if session.message}
     <div class="notice" role="alert">
       <span>{session.message}</span>

@@ -21,6 +21,7 @@
       turn: 0,
       invert: false,
       soft: 0,
+      both: false,
     };
     ui.stencil = { ...rest, picture, form, tiled: s?.tiled ?? false, colors: s?.colors ?? !stamp };
   }

@@ -158,6 +158,14 @@
       >
       <button class="chip" aria-pressed={s.colors} onclick={() => change({ colors: !s.colors })}>Its colours</button>
       <button class="chip" aria-pressed={s.invert} onclick={() => change({ invert: !s.invert })}>Turned over</button>
+      {#if ui.mirror.x || ui.mirror.y || ui.mirror.z || ui.mirror.plane || s.both}
+        <button
+          class="chip"
+          title="With symmetry on: what the view does not see gets what it mirrors, as from the photograph of one side"
+          aria-pressed={s.both}
+          onclick={() => change({ both: !s.both })}>Both sides</button
+        >
+      {/if}
       <button class="chip" aria-pressed={s.tiled} onclick={() => change({ tiled: !s.tiled })}>Repeated</button>
       <span class="quiet">soft</span>
       <span class="w-16"
