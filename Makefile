@@ -53,7 +53,7 @@ gate: build web/node_modules/.stamp
 	@cp web/src/api/schema.d.ts /tmp/velvetgrime-schema.d.ts && $(MAKE) --no-print-directory api-types && \
 	  cmp web/src/api/schema.d.ts /tmp/velvetgrime-schema.d.ts || (echo "web/src/api/schema.d.ts had drifted from the Go types; it is made anew: commit it"; exit 1)
 
-test-go:
+test-go: web/dist/index.html
 	@VELVETGRIME_TEST_DATABASE="$$(scripts/database.sh velvetgrime_test)" \
 	  VELVETGRIME_JOBS_DATABASE="$$(scripts/database.sh velvetgrime_jobs)" go test -vet=off ./... # the gate has vetted
 
@@ -64,9 +64,12 @@ bench-page: build e2e/node_modules/.stamp
 test-e2e: build e2e/node_modules/.stamp
 	@cd e2e && VELVETGRIME_DATABASE="$$(../scripts/database.sh velvetgrime_e2e)" npx playwright test
 
+# the page's checks take one core each, and run beside the tests in Go
 test:
 	@scripts/packages.sh browser
-	@$(MAKE) --no-print-directory gate test-go test-e2e
+	@$(MAKE) --no-print-directory build e2e/node_modules/.stamp
+	@$(MAKE) --no-print-directory --jobs=2 --output-sync=target gate test-go
+	@$(MAKE) --no-print-directory test-e2e
 
 # The faults: what must be survived, in one table. Not a part of make test; it takes about an hour.
 soak: packages build

@@ -379,10 +379,10 @@ test('what was painted through a slide goes with it when it is moved later, from
 });
 
 /** A picture dropped on the view, as from a folder. */
-async function dropPicture(page: Page, name: string, fx: number, fy: number) {
+async function dropPicture(page: Page, name: string, fx: number, fy: number, shiftKey = false) {
   const box = (await canvas(page).boundingBox())!;
   await page.evaluate(
-    async ({ name, x, y }) => {
+    async ({ name, x, y, shiftKey }) => {
       const c = Object.assign(document.createElement('canvas'), { width: 64, height: 32 });
       const g = c.getContext('2d')!;
       g.fillStyle = '#18c020';
@@ -391,11 +391,11 @@ async function dropPicture(page: Page, name: string, fx: number, fy: number) {
       const all = new DataTransfer();
       all.items.add(new File([blob], name, { type: 'image/png' }));
       const view = document.querySelector('canvas[data-settled]')!;
-      const at = { bubbles: true, cancelable: true, clientX: x, clientY: y, dataTransfer: all };
+      const at = { bubbles: true, cancelable: true, clientX: x, clientY: y, shiftKey, dataTransfer: all };
       view.dispatchEvent(new DragEvent('dragover', at));
       view.dispatchEvent(new DragEvent('drop', at));
     },
-    { name, x: box.x + box.width * fx, y: box.y + box.height * fy },
+    { name, shiftKey, x: box.x + box.width * fx, y: box.y + box.height * fy },
   );
 }
 
@@ -602,4 +602,27 @@ test('from one side’s picture both sides are painted, the other one mirrored',
   await from(-5);
   const bare = await side(-1, 0.3);
   expect([red(bare), green(bare)]).toEqual([false, false]);
+});
+
+test('a picture that is dropped with Shift lies over the view, and is brushed through', async ({ page }) => {
+  await onBoard(page);
+  const [u, v] = await seenAt(page, [0.2, 0.5, 0]);
+  await dropPicture(page, 'sign.png', u, v, true);
+  const bar = page.getByRole('status', { name: 'Stencil' });
+  await expect(bar).toContainText('sign');
+  await expect(undo(page)).toHaveAttribute('title', /Add .*Paint 1/i);
+  const box = (await canvas(page).boundingBox())!;
+  const lies = await page.evaluate(() => { const b = document.querySelector('.stencil img')!.getBoundingClientRect(); return [b.x + b.width / 2, b.y + b.height / 2, b.width / b.height]; });
+  expect(Math.hypot(lies[0] - box.x - box.width * u, lies[1] - box.y - box.height * v)).toBeLessThan(3);
+  expect(lies[2]).toBeCloseTo(2, 1);
+  const green = (c: number[]) => c[1] > c[0] + 30;
+  await type(page, 'Brush size', '300');
+  await draw(page, [lies[0] - 30, lies[1]], [lies[0] + 30, lies[1]]);
+  await page.mouse.move(box.x + 5, box.y + box.height - 60);
+  await settled(page);
+  expect(green(await pixel(page, u, v))).toBe(true);
+  // another one goes to the same layer
+  await dropPicture(page, 'second.png', u, v, true);
+  await expect(page.getByRole('list', { name: /^Slides of/ }).getByRole('listitem')).toHaveCount(2);
+  await expect(bar).toContainText('second');
 });

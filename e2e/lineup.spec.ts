@@ -146,7 +146,7 @@ test('values of a number, of a dial, seeds and marked states are lined up', asyn
   await expect.poll(() => states.count()).toBeGreaterThan(1);
   await drawn(page, await states.count());
   const looks = await middles(page);
-  expect(apart(looks[0], looks.at(-1)!)).toBeGreaterThan(20);
+  expect(apart(looks[0], looks.at(-1)!)).toBeGreaterThan(12);
   await page.getByRole('button', { name: /\d bare/ }).click();
   await expect(page.getByRole('group', { name: 'Dials of Clean gold' })).toHaveCount(0);
   await undo.click();

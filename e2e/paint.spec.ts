@@ -298,7 +298,7 @@ test('the stamp press: a stamp is made, kept, delivered in 16 bits, and stamped 
   await page.getByLabel('metallic on').check();
   await page.keyboard.press('Shift+P');
   const press = page.getByRole('region', { name: 'Stamp press' });
-  await expect(press.getByRole('listitem')).toHaveCount(63);
+  await expect(press.getByRole('listitem')).toHaveCount(94);
   await press.getByLabel('Find a stamp').fill('hexagon bolt');
   await press.getByRole('button', { name: 'Take Hexagon bolt' }).click();
   const mean = () =>

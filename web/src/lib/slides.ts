@@ -1,9 +1,14 @@
 // Slides: placements of a picture before a camera that a layer keeps. What was painted through
 // one goes with it when it is moved.
-import type { Layer, Slide } from '../api/client';
+import { api, type Layer, type Slide } from '../api/client';
+import type { Stage } from '../view/stage';
 import { newID } from './id';
 import type { Op, Session } from './session.svelte';
+import { addLayer } from './stack';
 import type { UI } from './ui.svelte';
+
+/** what turns away farther, in degrees, is stretched, and is taken from another view */
+const LIMITS = { fades: 60, ends: 80 };
 
 /** Where the camera is, and what it sees. */
 export interface Lens {
@@ -12,6 +17,13 @@ export interface Lens {
   eye: number[];
   target: number[];
 }
+
+/** The lens of a stage, with where its camera stands. */
+export const lensOf = (stage: Stage): Lens => ({
+  ...stage.lens(),
+  eye: stage.camera.position.toArray(),
+  target: stage.controls.target.toArray(),
+});
 
 export const setSlide = (layer: string, slide: Slide, label = ''): Op => ({
   kind: 'slide.set',
@@ -31,10 +43,27 @@ export function keepSlide(session: Session, ui: UI, layer: Layer, lens: Lens) {
   if (!s) return;
   const n = (layer.slides ?? []).length + 1;
   const { view, aspect, eye, target } = lens;
-  // what turns away farther is stretched, and is taken from another view
-  const stencil = { fades: 60, ends: 80, ...s, view, aspect };
+  const stencil = { ...LIMITS, ...s, view, aspect };
   const slide = { id: newID(), name: `Slide ${n}`, stencil, eye, target } as Slide;
   session.op(setSlide(layer.id, slide));
+  ui.slide = slide.id;
+}
+
+/** Lays a picture of a file over the view, its middle at a place of it: as a slide of the open paint layer, or of
+ * a new one. */
+export async function dropSlide(session: Session, ui: UI, file: File, lens: Lens, at: [number, number]) {
+  const { picture, width, height } = await api.addPicture(session.id, file);
+  const form = width / height;
+  const look = { turn: 0, tiled: false, invert: false, soft: 0, both: false, colors: true };
+  const stencil = { picture, form, at, wide: 1.1 * Math.min(form, 1.6), ...look };
+  const { view, aspect, eye, target } = lens;
+  const name = file.name.replace(/\.[^.]+$/, '').slice(0, 80) || 'Slide';
+  const slide = { id: newID(), name, stencil: { ...LIMITS, ...stencil, view, aspect }, eye, target } as Slide;
+  const open = session.layer(ui.selected);
+  if (open?.kind === 'paint' && !open.locked) session.op(setSlide(open.id, slide));
+  else addLayer(session, ui, 'paint', {}, { slides: [slide] } as Partial<Layer>);
+  ui.tool = 'brush';
+  ui.stencil = stencil;
   ui.slide = slide.id;
 }
 

@@ -9,6 +9,7 @@
   import type { Prep } from '../lib/prep.svelte';
   import type { Cell, Rect } from '../view/cells';
   import { dropDecal } from '../lib/decals.svelte';
+  import { dropSlide, lensOf } from '../lib/slides';
   import { isPicture } from '../lib/dropped';
   import { covered } from '../lib/reach';
   import { times } from '../lib/stack';
@@ -216,7 +217,16 @@
     return { part: h.part, sheet, pos: h.pos.toArray(), nrm: h.nrm.toArray() };
   }
   let asking = false;
+  /** Where the pointer is in the view, in halves of its height from its middle. */
+  function place(e: DragEvent): [number, number] {
+    const box = canvas.getBoundingClientRect();
+    const [x, y] = ready!.stage.inPicture(e.clientX - box.left, e.clientY - box.top);
+    return [x * ready!.stage.lens().aspect, y];
+  }
+  /** files are dragged over the view */
+  let files = $state(false);
   async function over(e: DragEvent) {
+    files = !ui.held && ui.station === 'Layer' && !!e.dataTransfer?.types.includes('Files');
     if (!ui.held || ui.station !== 'Layer') return;
     e.preventDefault(); // it can be put down here
     if (asking) return; // the next move asks again
@@ -226,14 +236,23 @@
     void ui.held?.try(on);
   }
   async function drop(e: DragEvent) {
+    files = false;
     const held = ui.held;
     const at = under(e);
+    const list = [...(e.dataTransfer?.files ?? [])];
+    const one = !held && ui.station === 'Layer' && list.length === 1 && isPicture(list[0]);
+    if (one && e.shiftKey && ready && ui.mode !== 'flat') {
+      e.preventDefault();
+      e.stopPropagation();
+      return void dropSlide(session, ui, list[0], lensOf(ready.stage), place(e)).catch(
+        (err) => (session.message = err.message),
+      );
+    }
     if (!at) return;
-    const files = [...(e.dataTransfer?.files ?? [])];
-    if (!held && ui.station === 'Layer' && files.length === 1 && isPicture(files[0])) {
+    if (one) {
       e.preventDefault();
       e.stopPropagation(); // several, or beside the model, become a material
-      return void dropDecal(session, ui, files[0], at.pos, at.nrm).catch((err) => (session.message = err.message));
+      return void dropDecal(session, ui, list[0], at.pos, at.nrm).catch((err) => (session.message = err.message));
     }
     if (!held) return;
     e.preventDefault();
@@ -394,7 +413,7 @@
     onpointerleave={() => ready?.hand.leave()}
     onwheelcapture={wheel}
     ondragover={over}
-    ondragleave={() => ui.held?.try(null)}
+    ondragleave={() => ((files = false), ui.held?.try(null))}
     ondrop={drop}
     oncontextmenu={(e) => e.preventDefault()}
   ></canvas>
@@ -415,6 +434,9 @@
     />{/if}
   {#if near}<div class="says" style:left={`${near.x + 14}px`} style:top={`${near.y - 30}px`}>{near.label}</div>{/if}
   <BrushCursor {ui} {t} cursor={ui.fit ? null : (ready?.strokes.cursor ?? null)} {source} {wide} {tall} />
+  {#if files}
+    <div class="says dropped">set where it is let go · with Shift: laid over the view, to be brushed through</div>
+  {/if}
   {#if session.drill && ready && ui.tool === 'drill'}<CoreSample {session} {ui} at={ready.drill.at} />{/if}
   {#if ui.mode !== 'flat' || ui.station === 'Judge'}<LightRing {ui} />{/if}
   <Hints {session} {ui} {prep} />
@@ -481,6 +503,11 @@
     padding: 2px 8px;
     font-size: 13px;
     white-space: nowrap;
+  }
+  .dropped {
+    left: 50%;
+    bottom: 14px;
+    translate: -50% 0;
   }
   .finer i {
     position: absolute;

@@ -4,7 +4,10 @@
   import { Session } from '../lib/session.svelte';
   import { comparer, type LineUp } from '../lib/lineup.svelte';
   import { UI, type Station } from '../lib/ui.svelte';
+  import Conditions from '../parts/Conditions.svelte';
   import Lazy from '../parts/Lazy.svelte';
+  import Ledger from '../parts/Ledger.svelte';
+  import Judge from './Judge.svelte';
   import Keys from '../parts/Keys.svelte';
   import { pictures } from '../lib/dropped';
   import Section from '../parts/Section.svelte';
@@ -113,11 +116,8 @@
     PictureSet: () => import('../parts/PictureSet.svelte'),
     Prepare: () => import('./Prepare.svelte'),
     Deliver: () => import('./Deliver.svelte'),
-    Conditions: () => import('../parts/Conditions.svelte'),
     Stock: () => import('../parts/Stock.svelte'),
-    Judge: () => import('./Judge.svelte'),
     StampPress: () => import('../parts/StampPress.svelte'),
-    Ledger: () => import('../parts/Ledger.svelte'),
   };
   let fetched = false;
   $effect(() => {
@@ -214,18 +214,15 @@
     {/if}
     {#key session.model}{#if session.model}<View {session} {ui} {id} {prep} />{/if}{/key}
     {#if ui.station === 'Layer' && session.doc}
-      {#if ui.conditions}<Lazy load={parts.Conditions} {session} {ui} />{/if}
+      {#if ui.conditions}<Conditions {session} {ui} />{/if}
       {#if ui.stock}<Lazy load={parts.Stock} {session} {ui} project={id} />{/if}
     {/if}
   </main>
   <footer aria-label="Worktop">
-    {#if ui.station === 'Judge'}<Lazy load={parts.Judge} {ui} {session} />{:else if ui.station === 'Layer'}<Worktop
-        {session}
-        {ui}
-      />{/if}
+    {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}
   </footer>
   {#if ui.press && ui.station === 'Layer' && session.doc}<Lazy load={parts.StampPress} {session} {ui} />{/if}
-  {#if ledger}<Lazy load={parts.Ledger} {session} {ui} close={() => (ledger = false)} />{/if}
+  {#if ledger}<Ledger {session} {ui} close={() => (ledger = false)} />{/if}
   {#if session.message}
     <div class="notice" role="alert">
       <span>{session.message}</span>

@@ -1,7 +1,7 @@
 <script lang="ts">
   // The stencil that is held before the view: where it lies, and what it lets through.
   import type { Session } from '../../lib/session.svelte';
-  import { keepSlide, moved, setSlide, slideOf } from '../../lib/slides';
+  import { keepSlide, lensOf, moved, setSlide, slideOf } from '../../lib/slides';
   import type { UI } from '../../lib/ui.svelte';
   import type { Stage } from '../../view/stage';
   import { untrack } from 'svelte';
@@ -75,12 +75,7 @@
     ui.stencil = { ...s!, ...over };
     if (slide && layer) session.op(setSlide(layer.id, moved(slide, ui), `Change ${slide.name}`));
   }
-  const keep = () =>
-    keepSlide(session, ui, layer!, {
-      ...stage.lens(),
-      eye: stage.camera.position.toArray(),
-      target: stage.controls.target.toArray(),
-    });
+  const keep = () => keepSlide(session, ui, layer!, lensOf(stage));
   /** where it lies on the canvas, in pixels */
   const box = $derived.by(() => {
     void [wide, tall, ui.mode];
