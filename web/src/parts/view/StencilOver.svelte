@@ -199,7 +199,7 @@
         {/each}
         {#if ui.fit && ui.fit !== 'grid'}
           <span class="quiet">radius</span>
-          <span class="w-16"
+          <span class="w-14"
             ><NumberField
               label="Radius of the push"
               value={ui.fitSize}
@@ -212,7 +212,7 @@
             /></span
           >
           <span class="quiet">strength</span>
-          <span class="w-16"
+          <span class="w-14"
             ><NumberField
               label="Strength of the push"
               value={ui.fitStrength}
@@ -262,11 +262,7 @@
     font-size: 13px;
   }
   .fits {
-    display: flex;
-    align-items: center;
-    gap: 4px;
-    padding-left: 8px;
-    border-left: 1px solid var(--line);
+    display: contents;
   }
   .chip[aria-pressed='true'] {
     box-shadow: inset 0 -2px var(--verdigris);
