@@ -2,7 +2,7 @@ package press
 
 import "testing"
 
-// What ships as stencils lets paint through in some places and holds it back in others, with
+// What ships as stencils is open in some places and closed in others, with
 // clear borders, and there are two dozen of them at least.
 func TestShippedStencils(t *testing.T) {
 	n := 0
