@@ -81,16 +81,21 @@ func (u *pusher) ahead(ctx context.Context) {
 
 // untilNewer returns a context that ends when there is something newer to show.
 func (u *pusher) untilNewer(ctx context.Context) (context.Context, context.CancelFunc) {
+	return until(ctx, time.Millisecond, u.newer)
+}
+
+// until returns a context that ends when done holds, which is looked at every so often.
+func until(ctx context.Context, every time.Duration, done func() bool) (context.Context, context.CancelFunc) {
 	ctx, cancel := context.WithCancel(ctx)
 	go func() {
-		tick := time.NewTicker(time.Millisecond)
+		tick := time.NewTicker(every)
 		defer tick.Stop()
 		for {
 			select {
 			case <-ctx.Done():
 				return
 			case <-tick.C:
-				if u.newer() {
+				if done() {
 					cancel()
 					return
 				}

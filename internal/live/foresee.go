@@ -7,7 +7,6 @@ import (
 	"runtime"
 	"time"
 
-	"velvetgrime/core/deliver"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/par"
 	"velvetgrime/core/surface"
@@ -34,6 +33,18 @@ func firstAsked(p *eval.Program) (slots []slot) {
 	return slots
 }
 
+// keysOf returns the keys of slots; false: stop held before all were there.
+func (u *pusher) keysOf(p *eval.Program, slots []slot, stop func() bool) (map[slot]eval.Key, bool) {
+	keys := make(map[slot]eval.Key, len(slots))
+	for _, s := range slots {
+		if stop() {
+			return nil, false
+		}
+		keys[s] = u.key(p, p.Scene.OnTile(s.Tile), s.kind)
+	}
+	return keys, true
+}
+
 // foresee evaluates what any page asks for first while the page still reads the model and
 // finds what it sees. It ends when the page has told.
 func (u *pusher) foresee(ctx context.Context) {
@@ -41,13 +52,10 @@ func (u *pusher) foresee(ctx context.Context) {
 	defer stop()
 	ctx, _ = eval.PassOver(ctx) // what fails is told where its tiles are
 	p := u.program()
-	keys := map[slot]eval.Key{}
 	slots := firstAsked(p)
-	for _, s := range slots {
-		if u.newer() {
-			return
-		}
-		keys[s] = u.key(p, p.Scene.OnTile(s.Tile), s.kind)
+	keys, whole := u.keysOf(p, slots, u.newer)
+	if !whole {
+		return
 	}
 	g, ctx := par.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
@@ -119,29 +127,18 @@ func (h *Hub) waitedFor() bool { return h.drawing.Load() > 0 || h.bare.Load() > 
 // for tiles, or the project is changed.
 func (s *Session) drawFirst(ctx context.Context) error {
 	began := s.unseen.Load()
-	ctx, stop := context.WithCancel(ctx)
+	ctx, stop := until(ctx, 5*time.Millisecond, func() bool { return s.hub.waitedFor() || s.unseen.Load() != began })
 	defer stop()
-	go func() {
-		tick := time.NewTicker(5 * time.Millisecond)
-		defer tick.Stop()
-		for ctx.Err() == nil {
-			if s.hub.waitedFor() || s.unseen.Load() != began {
-				stop()
-			}
-			<-tick.C
-		}
-	}()
 	p := s.shown()
 	u := &pusher{store: newTileStore(s.hub.Store, s.ID), have: map[slot]sent{}}
 	u.store.load(ctx)
-	keys := map[slot]eval.Key{}
 	slots := firstAsked(p)
-	for _, a := range slots {
-		if ctx.Err() != nil {
-			return nil
-		}
-		keys[a] = u.key(p, p.Scene.OnTile(a.Tile), a.kind)
-		u.have[a] = sent{key: keys[a]}
+	keys, whole := u.keysOf(p, slots, func() bool { return ctx.Err() != nil })
+	if !whole {
+		return nil
+	}
+	for a, key := range keys {
+		u.have[a] = sent{key: key}
 	}
 	g, gctx := par.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
@@ -157,11 +154,10 @@ func (s *Session) drawFirst(ctx context.Context) error {
 		})
 	}
 	err := g.Wait()
-	if ctx.Err() == nil {
-		s.unseen.CompareAndSwap(began, 0) // also when it failed: it is told once, and met by who opens it
-	}
 	if ctx.Err() != nil {
-		err = nil
+		err = nil // what is there is kept, the rest comes at the next rest
+	} else {
+		s.unseen.CompareAndSwap(began, 0) // also when it failed: it is told once, and met by who opens it
 	}
 	return errors.Join(err, u.store.keep(u.have))
 }
@@ -173,8 +169,7 @@ func (u *pusher) first(ctx context.Context, p *eval.Program, t *surface.Surface,
 		return nil
 	}
 	ctx, passed := eval.PassOver(ctx)
-	m, _ := deliver.Find(packed[a.kind])
-	planes, err := deliver.Planes(ctx, p, t, m)
+	planes, err := u.planes(ctx, p, t, a.kind)
 	if err == nil && len(passed.List()) == 0 {
 		u.store.add(a, key, encodeTile(t.Frame(), a, planes))
 	}

@@ -67,12 +67,16 @@ export async function dropSlide(session: Session, ui: UI, file: File, lens: Lens
   ui.slide = slide.id;
 }
 
+/** A slide's stencil as it is held: its view and what was pushed stay the slide's own. */
+export function inHand(s: Slide) {
+  const { view: _v, aspect: _a, warp: _w, ...rest } = s.stencil;
+  const usual = { turn: 0, tiled: false, invert: false, soft: 0, both: false, colors: false };
+  return { ...usual, ...rest } as NonNullable<UI['stencil']>;
+}
+
 /** Takes a slide into the hand; the view goes back to where it was held. */
 export function holdSlide(ui: UI, s: Slide) {
-  const { view: _v, aspect: _a, warp: _w, ...rest } = s.stencil; // what was pushed stays the slide's own
-  ui.stencil = { turn: 0, tiled: false, invert: false, soft: 0, both: false, colors: false, ...rest } as NonNullable<
-    UI['stencil']
-  >;
+  ui.stencil = inHand(s);
   ui.slide = s.id;
   if (!ui.painting) ui.tool = 'brush';
   ui.goTo(s.eye!, s.target!);

@@ -1,7 +1,7 @@
 <script lang="ts">
   // The stencil that is held before the view: where it lies, and what it lets through.
   import type { Session } from '../../lib/session.svelte';
-  import { keepSlide, lensOf, moved, setSlide, slideOf } from '../../lib/slides';
+  import { inHand, keepSlide, lensOf, moved, setSlide, slideOf } from '../../lib/slides';
   import type { UI } from '../../lib/ui.svelte';
   import type { Stage } from '../../view/stage';
   import { untrack } from 'svelte';
@@ -63,6 +63,11 @@
       hatch.show(s && slide && there && counts && !s.tiled ? { ...s, ...limits } : null);
     });
     return () => hatch.dispose();
+  });
+  // what is undone, or changed in another window, is so in the hand, too
+  const place = $derived(slide ? JSON.stringify(inHand(slide)) : '');
+  $effect(() => {
+    if (place) ui.stencil = JSON.parse(place);
   });
   const fits = [
     ['push', 'Push', 'A drag moves what lies under it along'],

@@ -113,8 +113,17 @@ export class FitHand implements Tool {
   up() {
     if (!this.field) return;
     this.field = null;
-    if (this.path.length > 2 || this.going.does !== 'push') this.b.session.op(this.op(this.going.does));
+    if (this.path.length > 2 || this.going.does !== 'push') this.keep();
     else this.drop();
+  }
+
+  /** What the server does not take is not shown either. */
+  private keep() {
+    const { session, ui } = this.b;
+    session.change({ t: 'op', op: this.op(this.going.does) }, undefined, (why) => {
+      ui.fitted = null;
+      session.message = why;
+    });
   }
 
   private drop() {
