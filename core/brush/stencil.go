@@ -26,6 +26,7 @@ type Stencil struct {
 	Soft    float32    `json:"soft,omitempty" doc:"how far its edges are softened, in shares of its width, 0..0.2"`
 	Fades   float32    `json:"fades,omitempty" doc:"degrees by which the surface turns away from the view where paint begins to fade"`
 	Ends    float32    `json:"ends,omitempty" doc:"and where there is none of it; 0: it may turn as far as it likes"`
+	Deep    float32    `json:"deep,omitempty" doc:"metres before the view, along it, where paint ends; it begins to fade a tenth before; 0: it goes as far as it likes"`
 	Both    bool       `json:"both,omitempty" doc:"of a stroke with symmetry: places that the view sees from behind get what it sees at those that they mirror"`
 	Colors  bool       `json:"colors,omitempty" doc:"its colours are the paint of colour channels; its opacity lets paint pass"`
 
@@ -50,6 +51,9 @@ func (c *Stencil) Check() error {
 		return fmt.Errorf("the stencil's softness %v goes from 0 to 0.2", c.Soft)
 	case !(c.Ends >= 0 && c.Ends <= 180) || !(c.Fades >= 0 && c.Fades <= c.Ends):
 		return fmt.Errorf("the stencil's paint fades from %v to %v degrees; these go from 0 to 180, the first is the lower", c.Fades, c.Ends)
+	}
+	if !(c.Deep >= 0 && c.Deep < 1e6) {
+		return fmt.Errorf("the stencil's paint ends %v m before the view", c.Deep)
 	}
 	for _, v := range append([]float32{c.At[0], c.At[1], c.Turn}, c.View...) {
 		if !(v > -1e9 && v < 1e9) {
@@ -103,6 +107,26 @@ func (c *Stencil) Towards(p geom.Vec3) geom.Vec3 {
 		d = d.Mul(-1)
 	}
 	return d.Unit()
+}
+
+// depth returns how far before the view a place lies, along it, metres: from the eye, or from
+// its near plane when it has no perspective.
+func (c *Stencil) depth(p geom.Vec3) float32 {
+	m := c.View
+	far := geom.V3(m[3], m[7], m[11])
+	if l := far.Length(); l > 1e-9 {
+		return (far.Dot(p) + m[15]) / l
+	}
+	deep := geom.V3(m[2], m[6], m[10])
+	return (deep.Dot(p) + m[14] + 1) / max(deep.Length(), 1e-9)
+}
+
+// near is how much of the paint a place takes by how deep it lies.
+func (c *Stencil) near(p geom.Vec3) float32 {
+	if c.Deep == 0 {
+		return 1
+	}
+	return 1 - geom.Smoothstep(0.9*c.Deep, c.Deep, c.depth(p))
 }
 
 // facing is how much of the paint a place takes that faces n.
@@ -181,6 +205,6 @@ func (c *Stencil) hold(
 			}
 			through *= light
 		}
-		cover[i] = a * through * c.facing(p, n)
+		cover[i] = a * through * c.facing(p, n) * c.near(p)
 	}
 }

@@ -62,6 +62,34 @@ func TestTowardsTheEye(t *testing.T) {
 }
 
 // On a ball the paint fades by the angle between the surface and the way to the eye.
+// How deep a place lies is measured along the view, from the eye or the near plane; paint ends
+// there, softly.
+func TestPaintEndsDeepInTheView(t *testing.T) {
+	rng := rand.New(rand.NewPCG(2, 1))
+	for range 200 {
+		eye := geom.V3(rng.Float32()*2-1, rng.Float32()*2-1, rng.Float32()*2-1).Unit().Mul(3 + 4*rng.Float32())
+		p := geom.V3(rng.Float32()*2-1, rng.Float32()*2-1, rng.Float32()*2-1)
+		want := eye.Sub(p).Dot(eye.Unit())
+		persp := Stencil{View: seenFrom(eye, 0.2+rng.Float32(), false), Deep: want}
+		if d := persp.depth(p); math.Abs(float64(d-want)) > 1e-3*float64(want) {
+			t.Fatalf("from %v the place %v lies %v deep, want %v", eye, p, d, want)
+		}
+		flat := Stencil{View: seenFrom(eye, 0.5, true), Deep: want}
+		if d := flat.depth(p); math.Abs(float64(d-(want-0.1))) > 2e-3*float64(want) {
+			t.Fatalf("without perspective it lies %v deep, want %v", d, want-0.1)
+		}
+		for share, takes := range map[float32][2]float32{1.2: {1, 1}, 1.05: {0.4, 0.6}, 0.99: {0, 0.01}} {
+			persp.Deep = want * share
+			if v := persp.near(p); v < takes[0]-0.06 || v > takes[1]+0.06 {
+				t.Fatalf("%v of its depth it takes %v, want %v", share, v, takes)
+			}
+		}
+	}
+	if (&Stencil{View: seenFrom(geom.V3(0, 0, 5), 0.5, false)}).near(geom.V3(0, 0, -90)) != 1 {
+		t.Error("without a limit it ends")
+	}
+}
+
 func TestPaintFadesWhereTheSurfaceTurnsAway(t *testing.T) {
 	rng := rand.New(rand.NewPCG(2, 2))
 	eye := geom.V3(0.4, 0.8, 4)

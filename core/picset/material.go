@@ -117,6 +117,9 @@ func (k *maker) load(r *SetRow) (*pix.Picture, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the picture %q: %w", r.Name, err)
 	}
+	if r.Channel != stack.BaseColor && r.Channel != stack.Emissive {
+		pic = pic.AsNumbers()
+	}
 	return pic, nil
 }
 

@@ -14,6 +14,7 @@ import (
 // slopes are those of the surface that a normal map describes: height a texel, to the right and
 // down, with green going up.
 func slopes(pic *pix.Picture, most int) (right, down []float64, w, h int) {
+	pic = pic.AsNumbers()
 	w, h = pic.Size()
 	for w > most || h > most {
 		w, h = max(w/2, 1), max(h/2, 1)

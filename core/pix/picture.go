@@ -2,6 +2,7 @@ package pix
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"image"
 	"image/color"
@@ -14,6 +15,7 @@ import (
 	_ "golang.org/x/image/webp"
 
 	"velvetgrime/core/budget"
+	"velvetgrime/core/icc"
 )
 
 // MaxPicture bounds a picture's texels, so that a small file cannot grow to fill
@@ -26,6 +28,7 @@ type Picture struct {
 	levels []level
 	Gray   bool // one component in the file
 	Alpha  bool // the file has coverage
+	Light  bool // the file has light, which is encoded here: see AsNumbers
 }
 
 // level is a picture at one size: one component a texel of a grey picture, else four.
@@ -49,12 +52,23 @@ func decoding(m color.Model) int64 {
 	return 4 + kept
 }
 
-// DecodePicture reads a PNG, JPEG, TIFF or WebP file. The size is checked before
-// the texels are read.
+// DecodePicture reads a PNG, JPEG, TIFF, WebP, OpenEXR or Radiance file. The size is checked before
+// the texels are read. Colours that a profile describes are brought to sRGB; what is made for print
+// is refused.
 func DecodePicture(r io.ReadSeeker) (*Picture, error) {
+	if p, ok, err := decodeFloats(r); ok || err != nil {
+		return p, err
+	}
 	conf, form, err := image.DecodeConfig(r)
 	if err != nil {
-		return nil, fmt.Errorf("it is no PNG, JPEG, TIFF or WebP picture: %w", err)
+		return nil, fmt.Errorf("it is no PNG, JPEG, TIFF, WebP, OpenEXR or Radiance picture that is read here: %w; save it as PNG", err)
+	}
+	if conf.ColorModel == color.CMYKModel {
+		return nil, errors.New("it is made for print (CMYK); convert it to sRGB and save it again")
+	}
+	profile, err := profileOf(r, form)
+	if err != nil {
+		return nil, err
 	}
 	if conf.Width < 1 || conf.Height < 1 || conf.Width*conf.Height > MaxPicture {
 		return nil, fmt.Errorf(
@@ -81,21 +95,23 @@ func DecodePicture(r io.ReadSeeker) (*Picture, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the %s picture is damaged: %w", form, err)
 	}
-	return NewPicture(img), nil
+	return newPicture(img, profile), nil
 }
 
 // NewPicture takes an image over, and makes its mips by averaging 2 × 2.
-func NewPicture(img image.Image) *Picture {
+func NewPicture(img image.Image) *Picture { return newPicture(img, nil) }
+
+func newPicture(img image.Image, profile *icc.Profile) *Picture {
 	b := img.Bounds()
-	p := &Picture{}
+	var gray, alpha bool
 	switch img.(type) {
 	case *image.Gray, *image.Gray16:
-		p.Gray = true
+		gray = true
 	case *image.NRGBA, *image.NRGBA64, *image.RGBA, *image.RGBA64:
-		p.Alpha = true
+		alpha = true
 	}
 	l := level{w: b.Dx(), h: b.Dy(), n: 4}
-	if p.Gray {
+	if gray {
 		l.n = 1
 	}
 	l.v = make([]uint16, l.n*l.w*l.h)
@@ -104,7 +120,15 @@ func NewPicture(img image.Image) *Picture {
 			l.put(x, y, img, b.Min.X+x, b.Min.Y+y)
 		}
 	}
-	p.levels = append(p.levels, l)
+	if profile != nil {
+		l.convert(profile)
+	}
+	return l.picture(gray, alpha)
+}
+
+// picture makes a picture of its largest level.
+func (l level) picture(gray, alpha bool) *Picture {
+	p := &Picture{Gray: gray, Alpha: alpha, levels: []level{l}}
 	for l.w > 1 || l.h > 1 {
 		l = l.half()
 		p.levels = append(p.levels, l)
@@ -222,8 +246,13 @@ func (s Sampler) Sample(u, v float32) [4]float32 {
 	a := s.a.sample(u, v)
 	if s.b != nil {
 		b := s.b.sample(u, v)
-		for c := range a {
-			a[c] += s.t * (b[c] - a[c])
+		t := s.t
+		if cover := a[3] + t*(b[3]-a[3]); a[3] != b[3] && cover > 0 { // colours by how much they cover
+			t *= b[3] / cover
+			a[3] = cover
+		}
+		for c := range 3 {
+			a[c] += t * (b[c] - a[c])
 		}
 	}
 	return a
@@ -275,8 +304,13 @@ func (l *level) gray(u, v float32) float32 {
 	return (w[0]*float32(l.v[n*at[0]]) + w[1]*float32(l.v[n*at[1]]) + w[2]*float32(l.v[n*at[2]]) + w[3]*float32(l.v[n*at[3]])) / 65535
 }
 
+// sample mixes four texels, each by its coverage: the colour of what is clear is none.
 func (l *level) sample(u, v float32) (out [4]float32) {
 	at, w := l.corners(u, v)
+	a := l.v[4*at[0]+3]
+	if a != l.v[4*at[1]+3] || a != l.v[4*at[2]+3] || a != l.v[4*at[3]+3] {
+		return l.sampleCovered(at, w)
+	}
 	for k, o := range at {
 		t := l.v[4*o : 4*o+4]
 		for c := range out {
@@ -286,6 +320,22 @@ func (l *level) sample(u, v float32) (out [4]float32) {
 	for c := range out {
 		out[c] /= 65535
 	}
+	return out
+}
+
+func (l *level) sampleCovered(at [4]int, w [4]float32) (out [4]float32) {
+	for k, o := range at {
+		t := l.v[4*o : 4*o+4]
+		a := w[k] * float32(t[3])
+		for c := range 3 {
+			out[c] += a * float32(t[c])
+		}
+		out[3] += a
+	}
+	for c := range 3 {
+		out[c] /= max(out[3], 1e-9) * 65535
+	}
+	out[3] /= 65535
 	return out
 }
 

@@ -125,3 +125,38 @@ func FuzzDecodePicture(f *testing.F) {
 		}
 	})
 }
+
+// A bright disc on clear black: wherever it is read, between texels and between mips, what covers
+// anything is as bright as the disc.
+func TestWhatIsClearLendsNoColour(t *testing.T) {
+	img := image.NewNRGBA(image.Rect(0, 0, 64, 64))
+	for y := range 64 {
+		for x := range 64 {
+			if (x-32)*(x-32)+(y-32)*(y-32) < 400 {
+				img.SetNRGBA(x, y, color.NRGBA{240, 200, 160, 255})
+			}
+		}
+	}
+	p := NewPicture(img)
+	partly := 0
+	for _, size := range []float32{0.001, 0.02, 0.03, 0.05, 0.09} {
+		for i := range 4000 {
+			u, v := float32(i%61)/61, float32(i%97)/97
+			c := p.Sample(u, v, size)
+			if c[3] > 0.001 && c[3] < 0.999 {
+				partly++
+			}
+			if c[3] < 0.001 {
+				continue
+			}
+			for k, want := range []float32{240, 200, 160} {
+				if d := c[k]*255 - want; d < -1 || d > 1 {
+					t.Fatalf("at %v, %v, %v wide, covered by %v, component %d is %v, want %v", u, v, size, c[3], k, c[k]*255, want)
+				}
+			}
+		}
+	}
+	if partly < 300 {
+		t.Fatalf("only %d places lay at the edge", partly)
+	}
+}
