@@ -93,6 +93,13 @@ func (c *Carrier) Stroke(s *brush.Stroke, id string) (*brush.Stroke, bool) {
 // their names, islands and faces by the triangles nearest to theirs. lost names what
 // the new model has not.
 func (c *Carrier) Reach(r stack.Reach) (out stack.Reach, lost []string) {
+	if left := r.Left(); !left.All() {
+		bare := r
+		bare.Off = nil
+		out, lost = c.Reach(bare)
+		off, gone := c.Reach(left)
+		return out.But(off), append(lost, gone...)
+	}
 	out.IDs = r.IDs
 	for _, n := range r.Sheets {
 		if c.to.SheetIndex(n) >= 0 {

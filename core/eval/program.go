@@ -54,6 +54,7 @@ type layerPlan struct {
 	strokes *brush.List
 	reach   Key
 	covers  *surface.Triangles // nil: all
+	off     *surface.Triangles // what its ID colours do not cover either; nil: nothing
 	sheets  []bool             // by sheet: whether any triangle is covered; nil: all
 	ids     []stack.IDColor
 
@@ -247,6 +248,9 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 	if !l.Reach.All() {
 		pl.cover(s, l.Reach)
 		pl.ids = l.Reach.IDs
+		if left := l.Reach.Left(); !left.All() && len(pl.ids) > 0 {
+			pl.off = surface.TrianglesOf(s.Model, left)
+		}
 	}
 	return pl
 }
@@ -416,6 +420,13 @@ func (p *Program) reached(u *surface.Surface, pl *layerPlan) ([]float32, error) 
 			out[k] = 1
 		} else if byID != nil {
 			out[k] = byID[k]
+		}
+	}
+	if pl.off != nil {
+		for k, off := range u.Covered(pl.off) {
+			if off {
+				out[k] = 0
+			}
 		}
 	}
 	return out, nil

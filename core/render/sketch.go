@@ -10,6 +10,7 @@ import (
 
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/spatial"
@@ -129,83 +130,130 @@ func down(f *raster.Frame, w, h int, at func(i int) [3]float32) *image.RGBA {
 
 func byte8(v float32) uint8 { return uint8(pix.EncodeSRGB(min(max(v, 0), 1))*255 + 0.5) }
 
-// Sketch draws the model shaded: a key light with its shadow, a sky, a ground and two
-// broad lamps in which metal finds something to mirror. It is quick, not exact: light
-// goes from the lamps to the surface and to the eye, once.
-func Sketch(ctx context.Context, p *eval.Program, c Camera, w, h int) (*image.RGBA, error) {
-	m := p.Scene.Model
-	f := raster.View(m, c.Matrix(float64(w)/float64(h)), w*fine, h*fine)
-	u := p.Scene.OnFrame(f, c.name(w, h))
-	get := func(ch stack.Channel) ([]pix.Plane, error) { return p.Channel(ctx, u, ch) }
-	base, err := get(stack.BaseColor)
-	if err != nil {
-		return nil, err
-	}
-	var rest [5][]pix.Plane
-	for k, ch := range []stack.Channel{stack.Roughness, stack.Metallic, stack.Height, stack.Occlusion, stack.Emissive} {
-		if rest[k], err = get(ch); err != nil {
-			return nil, err
-		}
-	}
+// studio is the light that models are drawn in: a key light with its shadow, a sky, a ground and
+// two broad lamps in which metal finds something to mirror. Light goes from the lamps to the
+// surface and to the eye, once.
+type studio struct {
+	eye, right, key geom.Vec3
+	tree            *spatial.Tree
+	span            float32
+	ray             spatial.Bundle
+}
+
+// matter is what a place is made of; its colours are linear.
+type matter struct {
+	color, emits           [3]float32
+	rough, metal, openness float32
+}
+
+func newStudio(ctx context.Context, m *mesh.Model, eye, at geom.Vec3) (*studio, error) {
 	tree, err := spatial.Build(ctx, m.Pos, m.Tri, nil)
 	if err != nil {
 		return nil, err
 	}
-	right := c.Eye.Sub(c.At).Cross(geom.V3(0, 1, 0)).Unit().Mul(-1)
-	key := right.Mul(0.5).Add(geom.V3(0, 0.75, 0)).Add(c.Eye.Sub(c.At).Unit().Mul(0.5)).Unit()
-	ray := &spatial.Bundle{}
-	span := m.Bounds.Size().Length()
-	bumped := relief(f, rest[2][0])
+	right := eye.Sub(at).Cross(geom.V3(0, 1, 0)).Unit().Mul(-1)
+	key := right.Mul(0.5).Add(geom.V3(0, 0.75, 0)).Add(eye.Sub(at).Unit().Mul(0.5)).Unit()
+	return &studio{eye: eye, right: right, key: key, tree: tree, span: m.Bounds.Size().Length()}, nil
+}
+
+// lit is how much of the key light reaches a place that faces nrm.
+func (s *studio) lit(p, nrm geom.Vec3) float32 {
+	from := p.Add(nrm.Mul(s.span * 2e-4))
+	if hit := s.tree.Ray(&s.ray, from, s.key, s.span*1e-4, s.span*2); hit.Tri >= 0 {
+		return 0
+	}
+	return 1
+}
+
+// shine is the light that goes to the eye from a place which faces nrm, and with its relief n,
+// 0..1 linear.
+func (s *studio) shine(p, nrm, n geom.Vec3, lit float32, m *matter) [3]float32 {
+	view := s.eye.Sub(p).Unit()
+	ao, rough, metal := m.openness, max(m.rough, 0.05), m.metal
+	nv := max(n.Dot(view), 1e-3)
+	var f0 [3]float32
+	for k := range 3 {
+		f0[k] = 0.04 + metal*(m.color[k]-0.04)
+	}
+	// key light: GGX (Walter and others 2007) with Schlick's Fresnel term
+	half := s.key.Add(view).Unit()
+	nl, nh, vh := max(n.Dot(s.key), 0), max(n.Dot(half), 0), max(view.Dot(half), 0)
+	a2 := rough * rough * rough * rough
+	d := nh*nh*(a2-1) + 1
+	shadowed := func(x float32) float32 { return max(x*(1-rough*rough/2)+rough*rough/2, 0.05) }
+	spec := a2 / (math.Pi * d * d) * 0.25 / shadowed(max(nl, 0.05)) / shadowed(nv)
+	fres := pow5(1 - vh)
+	r := n.Mul(2 * n.Dot(view)).Sub(view)
+	sky := ambient(n, s.right)
+	mirror := surroundings(r, s.right, rough)
+	rim := pow5(1-nv) * (1 - rough*0.7)
+	horizon := min(max(1+1.4*r.Dot(nrm), 0), 1)
+	so := min(max(ao+(nv+ao)*(nv+ao)-1, 0), 1) * 0.5
+	so = (so + ao*0.5) * horizon
+	var out [3]float32
+	for k := range 3 {
+		diff := m.color[k] * (1 - metal)
+		fk := f0[k] + (1-f0[k])*fres
+		e := f0[k] + (max(1-rough, f0[k])-f0[k])*rim
+		out[k] = lit*nl*2.3*(diff*(1-fk)/math.Pi+fk*min(spec, 12)) + diff*sky[k]*ao + e*mirror[k]*so + m.emits[k]
+	}
+	for k, v := range out { // a soft shoulder
+		out[k] = 1 - float32(math.Exp(float64(-1.44*v)))
+	}
+	return out
+}
+
+// made holds what a frame is made of.
+type made struct {
+	f       *raster.Frame
+	base    []pix.Plane
+	numbers [3][]pix.Plane // roughness, metallic, occlusion
+	emits   []pix.Plane
+	relief  []geom.Vec3
+}
+
+func makeOf(ctx context.Context, p *eval.Program, f *raster.Frame, name string) (*made, error) {
+	u := p.Scene.OnFrame(f, name)
+	o := &made{f: f}
+	var height []pix.Plane
+	for ch, to := range map[stack.Channel]*[]pix.Plane{
+		stack.BaseColor: &o.base, stack.Roughness: &o.numbers[0], stack.Metallic: &o.numbers[1],
+		stack.Occlusion: &o.numbers[2], stack.Emissive: &o.emits, stack.Height: &height,
+	} {
+		var err error
+		if *to, err = p.Channel(ctx, u, ch); err != nil {
+			return nil, err
+		}
+	}
+	o.relief = relief(f, height[0])
+	return o, nil
+}
+
+func (o *made) at(i int) (m matter) {
+	m.rough, m.metal, m.openness = o.numbers[0][0].At(i), o.numbers[1][0].At(i), o.numbers[2][0].At(i)
+	for k := range 3 {
+		m.color[k] = decode(o.base[k].At(i))
+		if o.emits != nil {
+			m.emits[k] = decode(o.emits[k].At(i))
+		}
+	}
+	return m
+}
+
+// Sketch draws the model shaded. It is quick, not exact.
+func Sketch(ctx context.Context, p *eval.Program, c Camera, w, h int) (*image.RGBA, error) {
+	f := raster.View(p.Scene.Model, c.Matrix(float64(w)/float64(h)), w*fine, h*fine)
+	o, err := makeOf(ctx, p, f, c.name(w, h))
+	if err != nil {
+		return nil, err
+	}
+	s, err := newStudio(ctx, p.Scene.Model, c.Eye, c.At)
+	if err != nil {
+		return nil, err
+	}
 	return down(f, w, h, func(i int) [3]float32 {
-		n := bumped[i]
-		view := c.Eye.Sub(f.Pos[i]).Unit()
-		ao := rest[3][0].At(i)
-		rough := max(rest[0][0].At(i), 0.05)
-		metal := rest[1][0].At(i)
-		nv := max(n.Dot(view), 1e-3)
-		var color, f0 [3]float32
-		for k := range 3 {
-			color[k] = decode(base[k].At(i))
-			f0[k] = 0.04 + metal*(color[k]-0.04)
-		}
-		lit := float32(1)
-		if hit := tree.Ray(ray, f.Pos[i].Add(f.Nrm[i].Mul(span*2e-4)), key, span*1e-4, span*2); hit.Tri >= 0 {
-			lit = 0
-		}
-		// key light: GGX (Walter and others 2007) with Schlick's Fresnel term
-		half := key.Add(view).Unit()
-		nl, nh, vh := max(n.Dot(key), 0), max(n.Dot(half), 0), max(view.Dot(half), 0)
-		a2 := rough * rough * rough * rough
-		d := nh*nh*(a2-1) + 1
-		spec := a2 / (math.Pi * d * d) * 0.25 / max(
-			max(nl, 0.05)*(1-rough*rough/2)+rough*rough/2,
-			0.05,
-		) / max(
-			nv*(1-rough*rough/2)+rough*rough/2,
-			0.05,
-		)
-		fres := pow5(1 - vh)
-		r := n.Mul(2 * n.Dot(view)).Sub(view)
-		sky := ambient(n, right)
-		mirror := surroundings(r, right, rough)
-		rim := pow5(1-nv) * (1 - rough*0.7)
-		horizon := min(max(1+1.4*r.Dot(f.Nrm[i]), 0), 1)
-		so := min(max(ao+(nv+ao)*(nv+ao)-1, 0), 1) * 0.5
-		so = (so + ao*0.5) * horizon
-		var out [3]float32
-		for k := range 3 {
-			diff := color[k] * (1 - metal)
-			fk := f0[k] + (1-f0[k])*fres
-			e := f0[k] + (max(1-rough, f0[k])-f0[k])*rim
-			out[k] = lit*nl*2.3*(diff*(1-fk)/math.Pi+fk*min(spec, 12)) + diff*sky[k]*ao + e*mirror[k]*so
-			if rest[4] != nil {
-				out[k] += decode(rest[4][k].At(i))
-			}
-		}
-		for k, v := range out { // a soft shoulder
-			out[k] = 1 - float32(math.Exp(float64(-1.44*v)))
-		}
-		return out
+		m := o.at(i)
+		return s.shine(f.Pos[i], f.Nrm[i], o.relief[i], s.lit(f.Pos[i], f.Nrm[i]), &m)
 	}), nil
 }
 

@@ -106,7 +106,7 @@ func (l *Layer) check(d *Document, r Rules) error {
 	if err := blend.Check(l.Blend, false); err != nil {
 		return err
 	}
-	if len(l.Reach.Faces)%2 != 0 {
+	if len(l.Reach.Faces)%2 != 0 || len(l.Reach.Left().Faces)%2 != 0 {
 		return fmt.Errorf("reach: the list of faces is cut short; it holds pairs of first and count")
 	}
 	for c, coat := range l.Channels {

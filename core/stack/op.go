@@ -35,6 +35,26 @@ func Carry(op Op, strokes map[string]*brush.Stroke) Op {
 	return op
 }
 
+// Brings lists the strokes that the layers which an operation adds come with.
+func Brings(op Op) (list []*brush.Stroke) {
+	switch o := op.(type) {
+	case AddLayer:
+		if o.Layer == nil {
+			return nil
+		}
+		for _, s := range strokesOf(o.Layer) {
+			if s != nil {
+				list = append(list, s)
+			}
+		}
+	case Batch:
+		for _, k := range o.Ops {
+			list = append(list, Brings(k)...)
+		}
+	}
+	return list
+}
+
 // LayerOf returns the id of the layer that an operation changes, "" when it changes none
 // that is there, or several.
 func LayerOf(op Op) string {

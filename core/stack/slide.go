@@ -17,6 +17,7 @@ type Slide struct {
 	Stencil brush.Stencil `json:"stencil" doc:"the picture, the view that it is held before, and its place there"`
 	Eye     [3]float32    `json:"eye" doc:"where the camera stood, to go back there"`
 	Target  [3]float32    `json:"target" doc:"and what it looked at"`
+	Rect    []int         `json:"rect,omitempty" doc:"of one that was painted over a view: where in that picture it lies, texels: left, top, width, height"`
 }
 
 // MaxSlides is how many placements a layer may hold.
@@ -40,6 +41,9 @@ func (s *Slide) check() error {
 		if !(v > -1e6 && v < 1e6) {
 			return fmt.Errorf("its camera has %v in it", v)
 		}
+	}
+	if n := len(s.Rect); n != 0 && (n != 4 || s.Rect[2] < 1 || s.Rect[3] < 1) {
+		return fmt.Errorf("its place in the picture that it came with is %v; it takes left, top, width and height", s.Rect)
 	}
 	return s.Stencil.Check()
 }

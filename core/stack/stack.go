@@ -85,11 +85,42 @@ type Reach struct {
 	Islands []int32   `json:"islands,omitempty" doc:"UV islands by number"`
 	Faces   []int32   `json:"faces,omitempty" doc:"runs of triangles: first, count, first, count …"`
 	IDs     []IDColor `json:"ids,omitempty" doc:"colours of the ID map"`
+	Off     *Off      `json:"off,omitempty" doc:"what of all that it leaves out"`
+}
+
+// Off is what a reach leaves out.
+type Off struct {
+	Sheets  []string `json:"sheets,omitempty"`
+	Parts   []string `json:"parts,omitempty"`
+	Islands []int32  `json:"islands,omitempty"`
+	Faces   []int32  `json:"faces,omitempty" doc:"runs of triangles: first, count, first, count …"`
 }
 
 // All reports whether the reach is the whole model.
-func (r Reach) All() bool {
+func (r Reach) All() bool { return r.Bare() && r.Left().Bare() }
+
+// Bare reports whether no list says what the reach covers: it is the whole model but for what
+// it leaves out.
+func (r Reach) Bare() bool {
 	return len(r.Sheets)+len(r.Parts)+len(r.Islands)+len(r.Faces)+len(r.IDs) == 0
+}
+
+// Left returns what the reach leaves out, as one that covers that; it is All when that is
+// nothing.
+func (r Reach) Left() Reach {
+	if r.Off == nil {
+		return Reach{}
+	}
+	return Reach{Sheets: r.Off.Sheets, Parts: r.Off.Parts, Islands: r.Off.Islands, Faces: r.Off.Faces}
+}
+
+// But returns the reach without what another one covers by sheets, parts, islands and faces.
+func (r Reach) But(left Reach) Reach {
+	r.Off = nil
+	if len(left.Sheets)+len(left.Parts)+len(left.Islands)+len(left.Faces) > 0 {
+		r.Off = &Off{left.Sheets, left.Parts, left.Islands, left.Faces}
+	}
+	return r
 }
 
 // Coat is what a layer does to one channel. Value is ignored in a paint layer, a picture layer

@@ -5,8 +5,25 @@ import (
 	"velvetgrime/core/stack"
 )
 
-// covers marks the triangles that a reach covers by sheets, parts, islands and faces.
+// covers marks the triangles that a reach covers by sheets, parts, islands and faces, all when
+// no list says so, but for what it leaves out.
 func covers(m *mesh.Model, r stack.Reach) []bool {
+	out := named(m, r)
+	if r.Bare() {
+		for i := range out {
+			out[i] = true
+		}
+	}
+	if left := r.Left(); !left.All() {
+		for i, off := range named(m, left) {
+			out[i] = out[i] && !off
+		}
+	}
+	return out
+}
+
+// named marks the triangles that the lists of a reach name.
+func named(m *mesh.Model, r stack.Reach) []bool {
 	out := make([]bool, len(m.Tri))
 	has := func(list []string) map[string]bool {
 		out := map[string]bool{}
