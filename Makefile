@@ -50,8 +50,11 @@ gate: build web/node_modules/.stamp
 	@test -z "$$(gofmt -l cmd core internal web/*.go | tee /dev/stderr)"
 	@go vet ./...
 	@cd web && npm run --silent format:check && npm run --silent check
-	@cp web/src/api/schema.d.ts /tmp/velvetgrime-schema.d.ts && $(MAKE) --no-print-directory api-types && \
-	  cmp web/src/api/schema.d.ts /tmp/velvetgrime-schema.d.ts || (echo "web/src/api/schema.d.ts had drifted from the Go types; it is made anew: commit it"; exit 1)
+	@set -e; t=$$(mktemp -d); bin/velvetgrime openapi > $$t/openapi.json; cd web; \
+	  npx openapi-typescript $$t/openapi.json -o $$t/raw.d.ts >/dev/null; \
+	  npx prettier --stdin-filepath src/api/schema.d.ts < $$t/raw.d.ts > $$t/schema.d.ts; \
+	  cmp src/api/schema.d.ts $$t/schema.d.ts || (echo "web/src/api/schema.d.ts has drifted from the Go types: run 'make api-types' and commit it"; exit 1); \
+	  rm -r $$t
 
 test-go: web/dist/index.html
 	@VELVETGRIME_TEST_DATABASE="$$(scripts/database.sh velvetgrime_test)" \

@@ -270,7 +270,7 @@ test('projects: create from an OBJ, a broken file is refused, rename, delete, br
   await expect(line).toHaveCount(0);
 });
 
-test('axe finds nothing serious on the main views, light or dark', async ({ page }) => {
+test('axe finds nothing serious on the main views, light or dark', async ({ fresh: page }) => {
   await page.goto('/');
   await expect(page.getByRole('heading', { name: 'Projects' })).toBeVisible();
   expect(await serious(page)).toEqual([]);
@@ -286,7 +286,7 @@ test('axe finds nothing serious on the main views, light or dark', async ({ page
   expect(await serious(page), 'light').toEqual([]);
 });
 
-test('a part of the page that cannot be fetched says so, and is fetched again', async ({ page }) => {
+test('a part of the page that cannot be fetched says so, and is fetched again', async ({ fresh: page }) => {
   await page.route('**/assets/Deliver*', (r) => r.abort());
   await openProject(page, 'Landing cleat', false);
   await page.getByRole('button', { name: 'Deliver', exact: true }).click();

@@ -95,3 +95,24 @@ export async function change(page: Page, op: object) {
     op,
   );
 }
+
+/** A line that can be held: what the page says waits until it is let go. For a page of its own, before it is opened. */
+export async function holdable(page: Page) {
+  let held: (() => void)[] | null = null;
+  await page.routeWebSocket(/\/live/, (ws) => {
+    const server = ws.connectToServer();
+    ws.onMessage((m) => (held ? void held.push(() => server.send(m)) : server.send(m)));
+    server.onMessage((m) => ws.send(m));
+  });
+  return {
+    hold: () => void (held = []),
+    get waiting() {
+      return held?.length ?? 0;
+    },
+    letGo() {
+      const list = held ?? [];
+      held = null;
+      list.forEach((f) => f());
+    },
+  };
+}

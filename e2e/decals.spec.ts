@@ -1,7 +1,7 @@
 // Pictures and words set on the surface: set by a click, pulled by their handles, wrapped,
 // repeated, exchanged, and taken back.
 import { expect, test, type Page } from './setup';
-import { apart, canvas, openProject, pixel, settled, type } from './app';
+import { apart, canvas, change, openProject, pixel, settled, type } from './app';
 
 const undo = (page: Page) => page.getByRole('button', { name: 'Undo', exact: true });
 const here = (page: Page) => page.url().split('/').pop()!;
@@ -507,13 +507,20 @@ test('the picture of a slide is pushed into place, pinned, let back and bent; wh
   for (let i = 1; i <= 6; i++) await page.mouse.move(a[0] + ((b[0] - a[0]) * i) / 6, a[1]);
   expect(red((await overlay()).right)).toBe(true);
   expect(green((await overlay()).above)).toBe(true);
-  const picture = () => page.evaluate(() => { const c = document.querySelector<HTMLCanvasElement>('.stencil canvas[data-warped]')!; return [...c.getContext('2d')!.getImageData(0, 0, c.width, c.height).data].filter((_, i) => i % 4 === 0); });
-  const ahead = await picture();
+  /** Notes the overlay's picture; returns the share of it that is another one than what was noted before. */
+  const changed = () =>
+    page.evaluate(() => {
+      const c = document.querySelector<HTMLCanvasElement>('.stencil canvas[data-warped]')!;
+      const now = c.getContext('2d')!.getImageData(0, 0, c.width, c.height).data;
+      const was = (window as any).noted as Uint8ClampedArray | undefined;
+      (window as any).noted = now;
+      return was?.length === now.length ? now.filter((v, i) => i % 4 === 0 && v !== was[i]).length / (now.length / 4) : 1;
+    });
+  await changed();
   await page.mouse.up();
   await expect(undo(page)).toHaveAttribute('title', /Push the picture of Slide 1/);
   await settled(page);
-  const made = await picture(); // as the server made it
-  expect(made.filter((v, i) => v !== ahead[i]).length).toBeLessThan(made.length / 500);
+  expect(await changed()).toBeLessThan(0.002); // as the server made it
   expect(red(await seen(0.12))).toBe(true);
 
   // it can be moved as a whole afterwards, and stays pushed
@@ -650,4 +657,71 @@ test('a picture that is dropped with Shift lies over the view, and is brushed th
   await dropPicture(page, 'second.png', u, v, true);
   await expect(page.getByRole('list', { name: /^Slides of/ }).getByRole('listitem')).toHaveCount(2);
   await expect(bar).toContainText('second');
+});
+
+/** Where in the window a part is seen, well inside of it. */
+async function onPart(page: Page, name: string): Promise<[number, number]> {
+  const box = (await canvas(page).boundingBox())!;
+  const at = await page.evaluate(
+    ([name, w, h]) => {
+      const stage = (window as any).stage;
+      const is = (x: number, y: number) => stage.pick(x, y)?.part === name;
+      for (let y = 40; y < (h as number) - 40; y += 7)
+        for (let x = 40; x < (w as number) - 40; x += 7)
+          if ([[0, 0], [13, 0], [-13, 0], [0, 11], [0, -11], [12, 10], [-12, -10]].every(([dx, dy]) => is(x + dx, y + dy))) return [x, y];
+      return null;
+    },
+    [name, box.width, box.height],
+  );
+  if (!at) throw new Error(`The part ${name} is not in view`);
+  return [box.x + at[0], box.y + at[1]];
+}
+
+test('one picture wraps all panels; panels are clicked off, and what lies below shows', async ({ page }) => {
+  await openProject(page, 'Ferry Dunlin');
+  const box = (await canvas(page).boundingBox())!;
+  const panels = ['Top strake', 'Middle strake', 'Bottom strake', 'Deck'];
+  const places = await Promise.all(panels.map((n) => onPart(page, n)));
+  const seen = async (i: number) => pixel(page, (places[i][0] - box.x) / box.width, (places[i][1] - box.y) / box.height);
+  const bare = [];
+  for (const i of panels.keys()) bare.push(await seen(i));
+  await page.getByRole('button', { name: '+ Fill layer' }).click();
+  const layer = page.getByRole('complementary', { name: 'Section' });
+  await expect(layer.getByRole('group', { name: /^Reach of/ })).toBeVisible();
+  // a picture cast from three sides, which meets itself at every border
+  const png = await page.evaluate(() => {
+    const c = document.createElement('canvas');
+    [c.width, c.height] = [32, 32];
+    const g = c.getContext('2d')!;
+    g.fillStyle = '#c02020';
+    g.fillRect(0, 0, 32, 32);
+    return c.toDataURL('image/png').split(',')[1];
+  });
+  const project = /project\/([^/]+)/.exec(page.url())![1];
+  const kept = (await (await page.request.post(`/api/projects/${project}/pictures?name=planks.png`, { data: Buffer.from(png, 'base64') })).json()) as { picture: string };
+  const doc = (await (await page.request.get(`/api/projects/${project}/document`)).json()) as { layers: { id: string }[] };
+  const id = doc.layers.at(-1)!.id;
+  await change(page, { kind: 'step.add', target: id, path: 'baseColor', index: 0, newStep: { id: 'wrap', kind: 'picture', on: true, amount: 1, params: { picture: kept.picture, size: 0.4 } } });
+  await settled(page);
+  const red = (c: number[]) => c[0] > c[1] + 40;
+  for (const i of panels.keys()) expect(red(await seen(i)), panels[i]).toBe(true);
+
+  await page.keyboard.press('r');
+  await page.getByLabel('What a click does').selectOption('leaves out');
+  for (const [i, p] of places.entries()) {
+    await page.mouse.click(...p);
+    await expect(page.getByRole('button', { name: `Cover part ${panels[i]} again` })).toBeVisible();
+  }
+  await settled(page);
+  for (const i of panels.keys()) expect(apart(await seen(i), bare[i]), panels[i]).toBeLessThan(12);
+  // what was not clicked is covered as before
+  const wall = await onPart(page, 'House wall');
+  expect(red(await pixel(page, (wall[0] - box.x) / box.width, (wall[1] - box.y) / box.height))).toBe(true);
+  // on again, by a click and by its chip
+  await page.mouse.click(...places[0]);
+  await page.getByRole('button', { name: 'Cover part Deck again' }).click();
+  await settled(page);
+  expect([red(await seen(0)), red(await seen(1)), red(await seen(3))]).toEqual([true, false, true]);
+  for (let i = 0; i < 7; i++) await undo(page).click();
+  await expect(page.getByRole('button', { name: 'Hide Fill layer 1' })).toHaveCount(0);
 });

@@ -1,6 +1,6 @@
 // What the Layer station does with the engine's full depth, as an artist does it.
 import { expect, test, type Page } from './setup';
-import { apart, canvas, change, openProject, pixel, settled, stroke, type } from './app';
+import { apart, canvas, change, holdable, openProject, pixel, settled, stroke, type } from './app';
 
 const middle: [number, number] = [0.5, 0.62]; // on the bollard's post
 
@@ -159,6 +159,7 @@ test('a mask of six steps: curve, warp with a stream inside, blur, follow, a bun
   await page.getByRole('article', { name: 'Follow' }).getByRole('button', { name: 'Follow', exact: true }).click();
   await page.getByRole('article', { name: 'Follow' }).getByLabel('layer').selectOption({ label: name });
   await expect(page.getByRole('alert')).toContainText(`"${name}" would follow itself`);
+  await expect(page.getByRole('article', { name: 'Follow' }).getByLabel('layer').locator('option:checked')).not.toHaveText(name); // what was refused is not shown
 });
 
 test('the reach is picked on the model: parts, islands, faces', async ({ page }) => {
@@ -184,6 +185,34 @@ test('the reach is picked on the model: parts, islands, faces', async ({ page })
   await expect(reach).not.toContainText('1 face');
   await page.getByLabel('Add to the reach').selectOption('sheet Cast iron');
   await expect(reach).toContainText('Cast iron');
+});
+
+test('quick changes of one thing all count while the line stalls, and are seen at once; they are undone one by one', async ({ fresh: page }) => {
+  const line = await holdable(page);
+  await openProject(page, 'Mooring bollard');
+  await newFill(page);
+  const reach = page.getByRole('group', { name: /^Reach of Coat/ });
+  const add = page.getByLabel('Add to the reach');
+  line.hold();
+  await add.selectOption('part Post');
+  await add.selectOption('part Horns');
+  await add.selectOption('sheet Cast iron');
+  await page.getByRole('button', { name: 'Take part Horns off the reach' }).click();
+  await expect(reach).toContainText(/Post.*Cast iron/);
+  await expect(reach).not.toContainText(/part\s*Horns/);
+  expect(line.waiting).toBeGreaterThan(3);
+  line.letGo();
+  await settled(page);
+  await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /reach changed/);
+  const kept = async () => {
+    const doc = await (await page.request.get(`/api/projects/${/project\/([^/]+)/.exec(page.url())![1]}/document`)).json();
+    return doc.layers.at(-1).reach;
+  };
+  expect(await kept()).toEqual({ parts: ['Post'], sheets: ['Cast iron'] });
+  await expect(reach).toContainText(/Post.*Cast iron/);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(reach).toContainText(/part\s*Horns/);
+  expect(await kept()).toEqual({ parts: ['Post', 'Horns'], sheets: ['Cast iron'] });
 });
 
 test('the colour picker takes the channel’s value from the model, not the shaded colour', async ({ page }) => {

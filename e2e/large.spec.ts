@@ -10,7 +10,7 @@ const worn = (page: Page) =>
     return { bytes: w.bytes, sizes: [...new Set(pages.map((p) => p.size))], count: pages.length, left: w.left.left };
   });
 
-test('a sheet of 4096 and of 8192 is painted on; the card may lose everything', async ({ page }) => {
+test('a sheet of 4096 and of 8192 is painted on; the card may lose everything', async ({ fresh: page }) => {
   await page.addInitScript(() => localStorage.setItem('sharpness', '0.5')); // enough of the view's texels to ask for fine tiles
   await openProject(page, 'Mooring bollard');
   await page.getByRole('button', { name: '+ Paint layer' }).click();
@@ -78,7 +78,7 @@ function twins(): Buffer {
   );
 }
 
-test('a mesh that stands in several places, under one name: a stroke on one shows on both', async ({ page }) => {
+test('a mesh that stands in several places, under one name: a stroke on one shows on both', async ({ fresh: page }) => {
   const wrong: string[] = [];
   page.on('pageerror', (e) => wrong.push(e.message));
   await page.goto('/');

@@ -3,6 +3,9 @@ import { readFileSync } from 'node:fs';
 import { expect, test } from './setup';
 import { Box3, PMREMGenerator, Vector3 } from '../web/node_modules/three/build/three.module.js';
 import { makeSmaller, sampleLess } from '../web/src/view/environment';
+import { Ink } from '../web/src/view/ink';
+import { push } from '../web/src/editor/push';
+import { meant } from '../web/src/lib/meant';
 import { SIDE, Warp } from '../web/src/lib/warp';
 import { cut, mirrorOf, twins } from '../web/src/view/twins';
 import { colorsIn, decode, encode, fromHex, fromHSV, toHex, toHSV } from '../web/src/lib/color';
@@ -129,6 +132,43 @@ test('steps are found in every stream of a layer', () => {
   expect(streamOf(l, 'metallic')).toEqual([]);
   expect(streamOf(undefined, 'mask')).toEqual([]);
   expect([modeName('height', 'lighten'), modeName('normal', 'normal'), modeName('roughness', 'lighten')]).toEqual(['higher', 'replace', 'lighten']);
+});
+
+test('what is meant: settings of layers, coats, steps at any depth, decals and lists are as they will be; the rest is for the server', () => {
+  const doc: any = {
+    sheets: {},
+    layers: [
+      { id: 'a', name: 'A', visible: true, reach: {}, mask: [{ id: 'm', on: true, params: { seed: 1, old: 2 }, steps: [{ id: 'in', on: true, params: {} }] }] },
+      { id: 'g', name: 'G', layers: [{ id: 'b', name: 'B', channels: { roughness: { on: true, stream: [{ id: 'r', amount: 1, params: {} }] }, metallic: { on: true } }, decals: [{ id: 'd', name: 'one' }] }] },
+    ],
+  };
+  const was = structuredClone(doc);
+  const all = [
+    { kind: 'layer.set', target: 'b', path: 'visible', value: false },
+    { kind: 'layer.set', target: 'a', path: 'reach', value: { parts: ['Post'] } },
+    { kind: 'layer.set', target: 'b', path: 'channels.metallic', value: null },
+    { kind: 'step.set', target: 'a', step: 'in', path: 'params.scale', value: 3 },
+    { kind: 'step.set', target: 'a', step: 'm', path: 'params.old', value: null },
+    { kind: 'step.set', target: 'b', step: 'r', path: 'amount', value: 0.5 },
+    { kind: 'decal.set', target: 'b', value: { id: 'd', name: 'two' } },
+    { kind: 'palette.set', value: ['#102030'] },
+  ];
+  // one after the other, and as one change
+  const now: any = all.reduce((d, op) => meant(d, op as any)!, doc);
+  expect(meant(doc, { kind: 'batch', ops: all } as any)).toEqual(now);
+  const [a, { layers: [b] }] = now.layers;
+  expect([b.visible, a.reach, Object.keys(b.channels), a.mask[0].steps[0].params, a.mask[0].params, b.channels.roughness.stream[0].amount, b.decals[0].name, now.palette]).toEqual([
+    false, { parts: ['Post'] }, ['roughness'], { scale: 3 }, { seed: 1 }, 0.5, 'two', ['#102030'],
+  ]);
+  expect(doc).toEqual(was); // what the server told stays as it is
+  expect(meant(doc, { kind: 'palette.set', value: null } as any)).not.toHaveProperty('palette');
+  for (const other of [
+    { kind: 'layer.add', parent: '', index: 0, layer: { id: 'n' } },
+    { kind: 'layer.set', target: 'gone', path: 'visible', value: false },
+    { kind: 'step.set', target: 'a', step: 'gone', path: 'on', value: false },
+    { kind: 'batch', ops: [all[0], { kind: 'layer.remove', target: 'a' }] },
+  ])
+    expect(meant(doc, other as any), other.kind).toBeNull();
 });
 
 test('colours: hex, hue, and linear light by IEC 61966-2-1', () => {
@@ -259,4 +299,80 @@ test('what is pushed in a picture goes along, holds where it is pinned, and is f
   expect([...out.data].filter((v) => v === 200)).toHaveLength(64);
   expect(out.data[4 * (4 * 8 + 4)]).toBe(200);
   expect(out.data[0]).toBe(0);
+});
+
+test('ink: what goes on straight is one piece; what a tile holds, or all of it, gives way to it; what is dropped is gone', () => {
+  let frames = 0;
+  const ink = new Ink(() => frames++);
+  const look = { color: [0.5, 0.25, 1], opacity: 0.5, hardness: 0.5, roughness: 0.3, metallic: -1 };
+  const dab = (x: number, y = 0, sheet = 0) => ({ pos: new Vector3(x, y, 0), radius: 0.1, strength: 1, sheet, uv: { x, y: y + 0.5 } });
+  ink.add(dab(0.1)); // no stroke has begun
+  expect(ink.count).toBe(0);
+  ink.begin(look);
+  for (const x of [0.1, 0.12, 0.14, 0.16]) ink.add(dab(x));
+  expect([ink.count, frames]).toEqual([1, 4]);
+  ink.add(dab(0.2, 0.08)); // round a corner
+  expect(ink.count).toBe(2);
+  ink.sent(7);
+  for (const x of [0.5, 0.9]) ink.add(dab(x, 0.08)); // farther than a piece goes
+  expect(ink.count).toBe(4);
+  const tile = { sheet: 0, size: 1024, map: 0, upTo: 7 }; // eight tiles along each side
+  ink.tile({ ...tile, x: 1, y: 4, map: 1 });
+  ink.tile({ ...tile, x: 1, y: 4, sheet: 1 });
+  ink.tile({ ...tile, x: 1, y: 4, upTo: 6 });
+  expect(ink.count).toBe(4);
+  ink.tile({ ...tile, x: 1, y: 4 });
+  expect(ink.count).toBe(2); // what was not sent when the tile was drawn stays
+  ink.tile({ ...tile, x: 7, y: 4 });
+  expect(ink.count).toBe(2);
+  ink.sent(9);
+  ink.shown(8);
+  expect(ink.count).toBe(2);
+  ink.shown(9);
+  expect([ink.count, ink.uniforms.inkCount.value]).toEqual([0, 0]);
+  // what the card gets: ends with their radii, the colour as it is encoded, and a sphere around all of it
+  ink.begin(look);
+  ink.add(dab(0.1));
+  ink.add(dab(0.3));
+  const data = ink.uniforms.inkMap.value.image.data as Float32Array;
+  const near = (at: number, want: number[], digits = 4) => want.forEach((v, i) => expect(data[at + i]).toBeCloseTo(v, digits));
+  near(0, [0.1, 0, 0, 0.1, 0.3, 0, 0, 0.1]);
+  near(8, [0.5, 0.25, 1, 0.5, 0.5, 0.3, -1], 1); // encoded by a plain power
+  expect(ink.uniforms.inkBound.value.toArray().map((v) => Math.round(v * 1000) / 1000)).toEqual([0.2, 0, 0, 0.2]);
+  // a twin is a strand of its own
+  ink.add(dab(-0.1), 1);
+  ink.add(dab(-0.3), 1);
+  ink.add(dab(0.34));
+  expect(ink.count).toBe(2);
+  ink.cancel();
+  ink.add(dab(0.5));
+  expect(ink.count).toBe(0);
+  // a stall of any length keeps its bounds
+  ink.begin(look);
+  for (let i = 0; i < 2000; i++) ink.add(dab(Math.cos(i), Math.sin(i)));
+  expect(ink.count).toBe(160);
+});
+
+test('the editor’s push: what lies under the hand goes along, beside it nothing moves, what is clear lends no colour', () => {
+  const [w, h] = [64, 48];
+  const picture = () => {
+    const data = new Uint8ClampedArray(4 * w * h);
+    for (let y = 0; y < h; y++) for (let x = 0; x < w; x++) if (x < 32) data.set([200, 120, 40, 255], 4 * (y * w + x));
+    return { data, width: w, height: h };
+  };
+  const a = picture();
+  push(a, 32, 24, 6, 0, 16);
+  const cover = (b: typeof a, x: number, y: number) => b.data[4 * (y * w + x) + 3];
+  expect(cover(a, 35, 24)).toBeGreaterThan(250); // the edge is six texels farther in the middle
+  expect(cover(a, 40, 24)).toBe(0);
+  expect(cover(a, 33, 4)).toBe(0); // beside the hand it is where it was
+  for (let i = 0; i < a.data.length; i += 4) if (a.data[i + 3] > 0) expect([...a.data.slice(i, i + 3)].every((v, k) => Math.abs(v - [200, 120, 40][k]) < 2)).toBe(true);
+  // where it is not selected nothing moves, and half of it where it is half
+  const share = { data: new Uint8ClampedArray(4 * w * h), width: w, height: h };
+  const b = picture();
+  push(b, 32, 24, 6, 0, 16, share);
+  expect(b.data).toEqual(picture().data);
+  share.data.fill(128);
+  push(b, 32, 24, 6, 0, 16, share);
+  expect([cover(b, 34, 24) > 200, cover(b, 36, 24)]).toEqual([true, 0]);
 });

@@ -131,7 +131,7 @@ test('a material shows on the part under the pointer, leaves no trace, is droppe
   await expect.poll(async () => apart(before, await pixel(page, ...top)), { timeout: 60_000 }).toBeLessThan(8);
 });
 
-test('a group is kept as a material of one’s own, found first, used in another project, deleted and brought back', async ({ page }) => {
+test('a group is kept as a material of one’s own, found first, used in another project, deleted and brought back', async ({ fresh: page }) => {
   // the line is slow: what is kept is what was renamed before, though that is asked beside the line
   await page.routeWebSocket(/\/live/, (ws) => {
     const server = ws.connectToServer();
@@ -337,7 +337,7 @@ test('on a model that comes from elsewhere, without bakes, a material shows at o
   await away(page);
 });
 
-test('pictures of the shelf do not stand before what is asked for by a click', async ({ page }) => {
+test('pictures of the shelf do not stand before what is asked for by a click', async ({ fresh: page }) => {
   await openProject(page, 'Mooring bollard');
   let [now, most, come] = [0, 0, 0];
   await page.route('**/api/materials/*/picture', async (route) => {

@@ -1,6 +1,6 @@
 // Painting through the interface: brushes of the shelf, the practice pen, twins, rows.
 import { readFileSync } from 'node:fs';
-import { apart, canvas, openProject, pixel, settled, type } from './app';
+import { apart, canvas, holdable, openProject, pixel, settled, type } from './app';
 import { expect, test, type Page } from './setup';
 
 async function paintLayer(page: Page) {
@@ -259,7 +259,7 @@ test('a fill covers what looks like the place clicked and nothing else; another 
   await settled(page);
 });
 
-test('the line is cut in the middle of a stroke: what was painted meanwhile is there after it is back', async ({ page }) => {
+test('the line is cut in the middle of a stroke: what was painted meanwhile is there after it is back', async ({ fresh: page }) => {
   await page.addInitScript(() => {
     const Real = WebSocket;
     (window as any).WebSocket = class extends Real {
@@ -884,4 +884,93 @@ test('rivets are set evenly round an edge loop, and a line along a seam', async 
   await page.mouse.click(box.x + box.width * 0.5, box.y + box.height * 0.5);
   await expect.poll(async () => (await messages('stroke.begin')).length).toBe(2);
   await expect(button(page, 'Undo')).toHaveAttribute('title', /stroke/);
+});
+
+test('ink is seen in the next frame while the line stalls; the tiles take its place without a jump; what is dropped leaves none', async ({ fresh: page }) => {
+  const line = await holdable(page);
+  await paintLayer(page);
+  await take(page, 'Marker');
+  await type(page, 'Brush size', '50');
+  const hex = page.getByRole('region', { name: 'Brush' }).getByRole('textbox', { name: 'Brush color' });
+  await hex.fill('#20c040');
+  await hex.press('Enter');
+  await settled(page);
+  const box = (await canvas(page).boundingBox())!;
+  const at = (fx: number, fy: number): [number, number] => [box.x + box.width * fx, box.y + box.height * fy];
+  const ink = () => page.evaluate(() => (window as any).stage.worn.ink.count as number);
+  const bare = await pixel(page, 0.5, 0.5);
+  // from the event to the frame that shows it
+  await page.evaluate(() => {
+    const stage = (window as any).stage;
+    const late: number[] = ((window as any).late = []);
+    let frames = -1;
+    addEventListener('pointermove', () => (frames = stage.frames));
+    const look = () => {
+      if (frames >= 0 && stage.worn.ink.count) late.push(stage.frames - frames), (frames = -1);
+      requestAnimationFrame(look);
+    };
+    requestAnimationFrame(look);
+  });
+  const pull = async (y: number, end = true) => {
+    await page.mouse.move(...at(0.46, y));
+    await page.mouse.down();
+    await page.mouse.move(...at(0.54, y), { steps: 8 });
+    await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))));
+    if (end) await page.mouse.up();
+  };
+
+  line.hold();
+  await pull(0.5);
+  expect(await ink()).toBeGreaterThan(0);
+  const drawn = await pixel(page, 0.5, 0.5);
+  expect(drawn[1] - drawn[0]).toBeGreaterThan(bare[1] - bare[0] + 40);
+  expect(line.waiting).toBeGreaterThan(1); // the server knows nothing of it
+  // the server's own takes its place, and looks like it
+  line.letGo();
+  await settled(page);
+  await expect.poll(ink).toBe(0);
+  expect(apart(await pixel(page, 0.5, 0.5), drawn)).toBeLessThan(26);
+  await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /Paint|stroke/i);
+
+  // dropped before it was kept, nothing is left of it
+  const other = await pixel(page, 0.5, 0.57);
+  line.hold();
+  await pull(0.57, false);
+  expect(apart(await pixel(page, 0.5, 0.57), other)).toBeGreaterThan(25);
+  await page.keyboard.press('Escape');
+  expect(await ink()).toBe(0);
+  line.letGo();
+  await page.mouse.up();
+  await settled(page);
+  expect(apart(await pixel(page, 0.5, 0.57), other)).toBeLessThan(8);
+  // on the flat sheet, too
+  await page.keyboard.press('v');
+  await settled(page);
+  const on = await page.evaluate(
+    ([w, h]) => {
+      const stage = (window as any).stage;
+      for (let y = 60; y < h - 60; y += 9)
+        for (let x = 60; x < w - 60; x += 9)
+          if ([[0, 0], [24, 0], [-24, 0], [0, 20], [0, -20]].every(([dx, dy]) => stage.pick(x + dx, y + dy))) return [x / w, y / h];
+      return [0, 0];
+    },
+    [box.width, box.height],
+  );
+  const sheet = await pixel(page, on[0], on[1]);
+  line.hold();
+  await page.mouse.move(...at(on[0] - 0.01, on[1]));
+  await page.mouse.down();
+  await page.mouse.move(...at(on[0] + 0.01, on[1]), { steps: 4 });
+  await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))));
+  expect(apart(await pixel(page, on[0], on[1]), sheet)).toBeGreaterThan(25);
+  await page.keyboard.press('Escape');
+  line.letGo();
+  await page.mouse.up();
+  await page.keyboard.press('v');
+  await page.keyboard.press('v');
+  await settled(page);
+  // no frame came between a move and its ink
+  const late = await page.evaluate(() => (window as any).late as number[]);
+  expect(late.length).toBeGreaterThan(3);
+  expect(late.filter((n) => n > 2)).toEqual([]);
 });

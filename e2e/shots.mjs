@@ -54,6 +54,47 @@ const shots = {
     await open(page, 'Signal lantern');
     await page.screenshot({ path: '../docs/screenshots/layer.png' });
   },
+  async editor(page) {
+    await open(page, 'Ferry Dunlin');
+    await button(page, 'Paint over').click();
+    await page.getByRole('button', { name: 'Send out' }).click();
+    const link = page.getByRole('link', { name: 'Open here' }).first();
+    await link.waitFor({ timeout: 200_000 });
+    await page.goto(base + (await link.getAttribute('href')));
+    const screen = page.locator('main canvas');
+    await screen.waitFor();
+    await sleep(page, 800);
+    const b = await screen.boundingBox();
+    const at = ([x, y]) => [b.x + b.width * x, b.y + b.height * y];
+    const draw = async (...list) => {
+      await page.mouse.move(...at(list[0]));
+      await page.mouse.down();
+      for (const p of list.slice(1)) await page.mouse.move(...at(p), { steps: 6 });
+      await page.mouse.up();
+    };
+    const color = async (c) => {
+      await page.getByRole('textbox', { name: 'Colour' }).fill(c);
+      await page.keyboard.press('Enter');
+      await page.getByRole('heading', { name: 'Layers' }).click();
+    };
+    await color('#e9e2cf');
+    for (const k of '[[[') await page.keyboard.press(k);
+    // a number on the hull, by hand
+    await draw([0.43, 0.66], [0.482, 0.67], [0.45, 0.77]);
+    await draw([0.52, 0.68], [0.5, 0.73], [0.51, 0.775], [0.53, 0.765], [0.535, 0.735], [0.505, 0.74]);
+    await button(page, '+ layer').click();
+    await page.getByLabel('Blend mode of Layer 1').selectOption('multiply');
+    await page.keyboard.press('j');
+    await draw([0.4, 0.635], [0.58, 0.675], [0.57, 0.81], [0.4, 0.775], [0.4, 0.635]);
+    await page.keyboard.press('b');
+    await color('#8a6a50');
+    for (const k of ']]]]]]]]') await page.keyboard.press(k);
+    await page.getByRole('slider', { name: 'Hardness' }).press('Home');
+    for (const y of [0.67, 0.7, 0.76, 0.79]) await draw([0.4, y], [0.58, y + 0.03]);
+    await page.mouse.move(...at([0.6, 0.74]));
+    await sleep(page, 300);
+    await page.screenshot({ path: '../docs/screenshots/editor.png' });
+  },
   async slide(page) {
     await open(page, 'Ferry Dunlin');
     const was = await last(page);

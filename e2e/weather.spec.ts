@@ -1,6 +1,6 @@
 // Masks and weathering: streams of sources, agents, conditions, the stock.
 import { test, expect, type Page } from './setup';
-import { apart, openProject, pixel, place, settled, stroke, type } from './app';
+import { apart, change, openProject, pixel, place, settled, stroke, type } from './app';
 
 const button = (page: Page, name: string) => page.getByRole('button', { name, exact: true });
 const card = (page: Page, name: string) => page.getByRole('article', { name, exact: true });
@@ -64,6 +64,10 @@ test('mud from the floor: an axis gradient, two noises over it, a faint third', 
 
 test('rub: what is not baked is baked from the card; a hand goes over it while the mask is pinned; the stock keeps it', async ({ page }) => {
   await openProject(page, 'Mooring bollard');
+  // other tests may have left its sheet large, and maps are baked as large
+  const doc = (await (await page.request.get(`/api/projects/${page.url().split('/').at(-1)}/document`)).json()) as { sheets: Record<string, unknown> };
+  for (const target of Object.keys(doc.sheets)) await change(page, { kind: 'sheet.size', target, value: 256 });
+  await settled(page);
   await coat(page, '#ff00ff');
   await add(page, 'Rub');
   await expect(card(page, 'Rub')).toContainText('not baked yet: curvature, ao');

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"image"
 	"image/color"
+	"io"
 	"math"
 	"time"
 
@@ -12,7 +13,11 @@ import (
 	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
+	"velvetgrime/core/mesh"
+	"velvetgrime/core/ora"
+	"velvetgrime/core/paintover"
 	"velvetgrime/core/pix"
+	"velvetgrime/core/render"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
@@ -170,5 +175,52 @@ func benchCasts(ctx context.Context, r *report) error {
 		}
 		r.add("casts", fmt.Sprintf("its picture pushed, a segment, at %d, all that it changes", at), "ms", ms[1:])
 	}
+	return benchViews(ctx, r, m, scene)
+}
+
+// benchViews measures views that go out, and one picture that was painted over all of a view: what
+// the camera does not see of the model is found texel by texel.
+func benchViews(ctx context.Context, r *report, m *mesh.Model, scene func() *eval.Scene) error {
+	c := render.Around(m.Bounds, geom.V3(0.4, 0.35, 1), 30)
+	note := paintover.Note{ID: "view", Project: "bench", Name: "View", W: 1280, H: 720, Lens: paintover.Lens{
+		Aspect: 16.0 / 9, Eye: [3]float32{c.Eye.X, c.Eye.Y, c.Eye.Z}, Target: [3]float32{c.At.X, c.At.Y, c.At.Z},
+	}}
+	for _, v := range c.Matrix(16.0 / 9) {
+		note.View = append(note.View, float32(v))
+	}
+	for _, times := range []int{1, 2} {
+		n := note
+		n.W, n.H = n.W*times, n.H*times
+		t := time.Now()
+		p := eval.Compile(scene(), sample.BollardDocument(), "", "")
+		if err := paintover.Out(ctx, io.Discard, p, &n, func(float64) {}); err != nil {
+			return err
+		}
+		r.Results = append(r.Results, result{"casts", fmt.Sprintf("a view of %d × %d goes out as layers", n.W, n.H), "s", time.Since(t).Seconds(), 0, 0})
+	}
+	b := &paintover.Brought{Note: note, Layers: []*paintover.Added{
+		{Name: "Over", Opacity: 1, Mode: ora.SrcOver, Rect: image.Rect(0, 0, note.W, note.H), Picture: "board"},
+	}}
+	ids := 0
+	d := stack.New([]string{m.Sheets[0].Name}, 1024)
+	op, err := b.Op(d, m, func() string { ids++; return fmt.Sprint("over", ids) })
+	if err != nil {
+		return err
+	}
+	if d, _, _, err = step.Rules.Apply(d, op); err != nil {
+		return err
+	}
+	sw := sweep{Name: "casts", Over: "texels of a sheet that a painted view is cast on", Unit: "s"}
+	for _, at := range []int{1024, 2048, 4096} {
+		t := time.Now()
+		if err := evaluateAll(ctx, eval.Compile(scene(), d, "", ""), []int{at}, benchChannels); err != nil {
+			return err
+		}
+		sec := time.Since(t).Seconds()
+		r.Results = append(r.Results, result{"casts", fmt.Sprintf("a painted view cast at %d from nothing, with what the camera does not see", at), "s", sec, 0, 0})
+		sw.Points = append(sw.Points, [2]float64{float64(at) * float64(at), sec})
+	}
+	sw.Exponent = exponent(sw.Points)
+	r.Sweeps = append(r.Sweeps, sw)
 	return nil
 }

@@ -29,12 +29,14 @@ type serveOptions struct {
 	plain     bool
 	noBakes   bool
 	sheetSize int
+	exchange  string
 }
 
 func (o *serveOptions) flags(c *cobra.Command) {
 	c.Flags().StringVar(&o.addr, "address", "127.0.0.1:7140", "where to listen; loopback only")
 	c.Flags().StringVar(&o.dsn, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL connection string (or VELVETGRIME_DATABASE)")
 	c.Flags().IntVar(&o.memory, "memory", 1536, "bound of the server's memory in MiB; most of it caches texels")
+	c.Flags().StringVar(&o.exchange, "exchange", "", "folder through which views are exchanged with other programs as layered pictures (.ora): what is saved there comes back")
 	c.Flags().BoolVar(&o.noWork, "no-worker", false, "leave jobs to 'velvetgrime worker' processes")
 }
 
@@ -47,7 +49,7 @@ func workerCommand() *cobra.Command {
 			if dsn == "" {
 				return errors.New("no database is given; use --database or VELVETGRIME_DATABASE")
 			}
-			debug.SetMemoryLimit(int64(memory) << 20 * 72 / 100)
+			debug.SetMemoryLimit(heapBound(memory))
 			s, err := store.Open(dsn)
 			if err != nil {
 				return err
@@ -55,7 +57,7 @@ func workerCommand() *cobra.Command {
 			defer s.Close()
 			hub := live.NewHub(s, memory<<20*5/10)
 			hub.Transient = true
-			share(hub, memory)
+			share(c.Context(), hub, memory)
 			r, err := jobs.Start(c.Context(), dsn, s, hub, jobs.Work)
 			if err != nil {
 				return err
@@ -72,9 +74,13 @@ func workerCommand() *cobra.Command {
 
 // share bounds what is decoded, imported, baked and drawn at once, in MiB of the whole;
 // the caches make room for it.
-func share(hub *live.Hub, memory int) {
-	budget.Memory.Share(int64(memory)<<20, func(held int64) { hub.Yield(int(held)) })
+func share(ctx context.Context, hub *live.Hub, memory int) {
+	budget.Memory.Share(int64(memory)<<20, hub.Relieve(ctx, heapBound(memory)))
 }
+
+// heapBound is how many bytes of so many MiB may live on the heap: what the runtime itself holds
+// comes on top.
+func heapBound(memory int) int64 { return int64(memory) << 20 * 72 / 100 }
 
 func serveCommand() *cobra.Command {
 	var o serveOptions
@@ -112,7 +118,7 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 	if o.dsn == "" {
 		return errors.New("no database is given; use --database or VELVETGRIME_DATABASE ('make demo' starts one)")
 	}
-	debug.SetMemoryLimit(int64(o.memory) << 20 * 72 / 100) // what the runtime itself holds comes on top
+	debug.SetMemoryLimit(heapBound(o.memory))
 	s, err := store.Open(o.dsn)
 	if err != nil {
 		return err
@@ -124,7 +130,7 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 		}
 	}
 	hub := live.NewHub(s, o.memory<<20*5/10)
-	share(hub, o.memory)
+	share(ctx, hub, o.memory)
 	does := jobs.Apply
 	if !o.noWork {
 		does |= jobs.Work
@@ -135,6 +141,13 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 	}
 	defer hub.Close() // after the last request, and with every growing stroke
 	defer runner.Stop()
+	if o.exchange != "" {
+		folder, err := jobs.NewFolder(o.exchange)
+		if err != nil {
+			return err
+		}
+		runner.Exchange(folder)
+	}
 	l, err := net.Listen("tcp", o.addr)
 	if err != nil {
 		return fmt.Errorf("listening: %w; choose another with --address", err)

@@ -65,6 +65,7 @@ type About struct {
 	Bake     bake.Settings       `json:"bake" doc:"suggested settings"`
 	Unwrap   unwrap.Options      `json:"unwrap" doc:"suggested options"`
 	Facts    *stack.Conditions   `json:"conditions" doc:"of a project that has set none"`
+	Exchange bool                `json:"exchange" doc:"the server has a folder that layered pictures are exchanged through"`
 	Extent   float64             `json:"extent" doc:"size, in metres, of an object for which the defaults of steps are right"`
 }
 
@@ -181,6 +182,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 				bake.Default(),
 				unwrap.Defaults(),
 				stack.Usual(),
+				s.Jobs != nil && s.Jobs.Folder != nil,
 				step.UsualExtent,
 			},
 		}, nil
@@ -243,6 +245,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	})
 	s.deliveries(api)
 	s.preparation(api)
+	s.viewRoutes(api)
 	s.stockRoutes(api)
 	s.materialRoutes(api)
 	s.setRoutes(api)

@@ -10,8 +10,10 @@ import (
 	"io"
 	"net/http"
 	"path"
+	"strings"
 
 	"velvetgrime/core/meshio"
+	"velvetgrime/core/ora"
 	"velvetgrime/core/pix"
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/live"
@@ -81,6 +83,7 @@ func (s *Server) files(g *gin.Engine) {
 	g.POST("/api/projects/:id/dense", s.bring("dense model"))
 	g.GET("/api/projects/:id/overlay/:kind", s.overlay)
 	g.GET("/api/projects/:id/lines", s.lines)
+	g.POST("/api/projects/:id/views/back", s.takeView)
 	g.GET("/api/projects/:id/baked/:sheet/:map", s.showBaked)
 	g.GET("/api/projects/:id/live", s.live)
 	g.GET("/api/jobs/:id/files/:name", s.jobFile)
@@ -186,7 +189,11 @@ func (s *Server) jobFile(c *gin.Context) {
 				refuse(c, 500, err)
 				return
 			}
-			c.Data(200, cmp.Or(meshio.Media(name), "image/png"), data)
+			media := cmp.Or(meshio.Media(name), "image/png")
+			if strings.HasSuffix(name, ora.Ext) {
+				media = ora.Media
+			}
+			c.Data(200, media, data)
 			return
 		}
 	}

@@ -243,7 +243,7 @@ func (s *Server) keepMaterial(
 		return out, err
 	}
 	v.Pictures = slices.DeleteFunc(known, func(p store.Picture) bool { return !o.shown[p.Blob] })
-	shot, err := s.studio.ofMaterial(ctx, m)
+	shot, err := s.studio.ofMaterial(ctx, true, m)
 	if err != nil {
 		return out, err
 	}
@@ -276,12 +276,12 @@ func (s *Server) materialShot(ctx context.Context, name string) ([]byte, error) 
 	if err != nil {
 		return nil, err
 	}
-	return s.shots.get(ctx, "material "+m.Name, func() ([]byte, error) { return s.studio.ofMaterial(ctx, m) })
+	return s.shots.get(ctx, "material "+m.Name, func() ([]byte, error) { return s.studio.ofMaterial(ctx, false, m) })
 }
 
 // ofMaterial makes that picture.
-func (s *studio) ofMaterial(ctx context.Context, m *material.Material) ([]byte, error) {
-	return s.draw(ctx, func(t *render.Baked) (image.Image, error) {
+func (s *studio) ofMaterial(ctx context.Context, first bool, m *material.Material) ([]byte, error) {
+	return s.draw(ctx, first, func(t *render.Baked) (image.Image, error) {
 		d := stack.New([]string{t.Model.Sheets[0].Name}, 512)
 		d.Layers, d.Prepared, d.Conditions = []*stack.Layer{m.Group("m", 0)}, t.Prepared, render.TrialConditions()
 		cam := render.TrialCamera(t.Model.Bounds)

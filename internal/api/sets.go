@@ -108,7 +108,7 @@ func (s *Server) addPictures(c *gin.Context) {
 		rows, err = s.unpackPictures(c, z, rows)
 	}
 	if err == nil && len(rows) == 0 {
-		err = fmt.Errorf("there is no picture in it; send PNG, JPEG, TIFF or WebP")
+		err = fmt.Errorf("there is no picture in it; send PNG, JPEG, TIFF, WebP, OpenEXR or Radiance")
 	}
 	if err != nil {
 		refuse(c, 422, fmt.Errorf("%s: %w", path.Base(c.Query("name")), err))
@@ -120,7 +120,7 @@ func (s *Server) addPictures(c *gin.Context) {
 func (s *Server) unpackPictures(c *gin.Context, z *zip.Reader, rows []*store.Picture) ([]*store.Picture, error) {
 	for _, f := range z.File {
 		switch strings.ToLower(path.Ext(f.Name)) {
-		case ".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp":
+		case ".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".exr", ".hdr":
 		default:
 			continue
 		}

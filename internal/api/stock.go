@@ -8,7 +8,6 @@ import (
 	"image"
 	"image/png"
 	"slices"
-	"sync"
 	"time"
 
 	"velvetgrime/core/eval"
@@ -50,7 +49,7 @@ func readMask(i *store.StockItem) (SavedMask, error) {
 type studio struct {
 	hub *live.Hub
 
-	mu     sync.Mutex
+	gate   gate
 	trial  *render.Baked
 	failed error
 }
@@ -77,8 +76,8 @@ func (s *studio) object(ctx context.Context) (*render.Baked, error) {
 }
 
 // picture shows a stream on the trial post as PNG. near brings the camera closer.
-func (s *studio) picture(ctx context.Context, steps []*stack.Step, near float32) ([]byte, error) {
-	return s.draw(ctx, func(t *render.Baked) (image.Image, error) {
+func (s *studio) picture(ctx context.Context, first bool, steps []*stack.Step, near float32) ([]byte, error) {
+	return s.draw(ctx, first, func(t *render.Baked) (image.Image, error) {
 		d := t.MaskDocument(steps)
 		d.Conditions = render.TrialConditions()
 		cam := render.TrialCamera(t.Model.Bounds)
@@ -87,10 +86,13 @@ func (s *studio) picture(ctx context.Context, steps []*stack.Step, near float32)
 	})
 }
 
-// draw makes a picture of the baked trial post as PNG, one at a time.
-func (s *studio) draw(ctx context.Context, f func(*render.Baked) (image.Image, error)) ([]byte, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
+// draw makes a picture of the baked trial post as PNG, one at a time: first those of what
+// somebody keeps, and waits for.
+func (s *studio) draw(ctx context.Context, first bool, f func(*render.Baked) (image.Image, error)) ([]byte, error) {
+	if err := s.gate.enter(ctx, first); err != nil {
+		return nil, err
+	}
+	defer s.gate.leave()
 	var out []byte
 	err := s.hub.DrawBeside(ctx, "a picture of the stock", func() error {
 		t, err := s.object(ctx)
@@ -155,7 +157,7 @@ func (s *studio) ofStep(ctx context.Context, kind string) ([]byte, error) {
 			near = max(float32(v/0.012), 0.3)
 		}
 	}
-	return s.picture(ctx, list, near)
+	return s.picture(ctx, false, list, near)
 }
 
 // stockRoutes serve what is kept for all projects.
@@ -195,7 +197,7 @@ func (s *Server) stockRoutes(api huma.API) {
 			return nil, fail(err)
 		}
 		known = slices.DeleteFunc(known, func(p store.Picture) bool { return !shown[p.Blob] })
-		shot, err := s.studio.picture(ctx, steps, 0.85)
+		shot, err := s.studio.picture(ctx, true, steps, 0.85)
 		if err != nil {
 			return nil, fail(err)
 		}

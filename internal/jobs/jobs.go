@@ -43,8 +43,10 @@ type Runner struct {
 	hub    *live.Hub
 	pool   *pgxpool.Pool
 	client *river.Client[pgx.Tx]
+	alive  context.Context
 	stop   context.CancelFunc
 	done   sync.WaitGroup
+	Folder *Folder        // for layered pictures, of a Runner that applies; nil: there is none. See Exchange
 	tried  map[string]int // how often a job's change could not be made; of watch alone
 }
 
@@ -90,7 +92,7 @@ func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, does 
 		return nil, fmt.Errorf("migrating the queue: %w", err)
 	}
 	ctx, stop := context.WithCancel(ctx)
-	r := &Runner{store: s, hub: hub, pool: pool, stop: stop, tried: map[string]int{}}
+	r := &Runner{store: s, hub: hub, pool: pool, alive: ctx, stop: stop, tried: map[string]int{}}
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &worker{r: r})
 	r.client, err = river.NewClient(riverpgxv5.New(pool), &river.Config{
@@ -122,6 +124,13 @@ func (r *Runner) Stop() {
 	r.done.Wait()
 	_ = r.client.StopAndCancel(ctx)
 	r.pool.Close()
+}
+
+// Exchange watches a folder in which layered pictures are laid and saved, until the Runner is
+// stopped. It is called once, before the first order.
+func (r *Runner) Exchange(f *Folder) {
+	r.Folder = f
+	r.done.Go(func() { r.watchFolder(r.alive) })
 }
 
 // Order puts a job in the queue.

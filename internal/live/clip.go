@@ -110,11 +110,14 @@ func (s *Session) fit(d *stack.Document) {
 		same := s.doc.Layer(l.ID) != nil && sameReach(s.doc.Layer(l.ID).Reach, l.Reach)
 		if !same {
 			m := s.Model()
-			l.Reach = stack.Reach{
-				Sheets: has(l.Reach.Sheets, len(m.Sheets), func(i int) string { return m.Sheets[i].Name }),
-				Parts:  has(l.Reach.Parts, len(m.Parts), func(i int) string { return m.Parts[i].Name }),
-				IDs:    l.Reach.IDs,
+			there := func(r stack.Reach) stack.Reach {
+				return stack.Reach{
+					Sheets: has(r.Sheets, len(m.Sheets), func(i int) string { return m.Sheets[i].Name }),
+					Parts:  has(r.Parts, len(m.Parts), func(i int) string { return m.Parts[i].Name }),
+					IDs:    r.IDs,
+				}
 			}
+			l.Reach = there(l.Reach).But(there(l.Reach.Left()))
 		}
 		l.EachStep(func(st *stack.Step) {
 			if id, _ := st.Sources(); st.Follows() && id != "" && id != stack.Below && d.Layer(id) == nil &&
@@ -128,5 +131,6 @@ func (s *Session) fit(d *stack.Document) {
 func sameReach(a, b stack.Reach) bool {
 	return slices.Equal(a.Sheets, b.Sheets) && slices.Equal(a.Parts, b.Parts) && slices.Equal(a.Islands, b.Islands) &&
 		slices.Equal(a.Faces, b.Faces) &&
-		slices.Equal(a.IDs, b.IDs)
+		slices.Equal(a.IDs, b.IDs) &&
+		(a.Off == nil && b.Off == nil || a.Off != nil && b.Off != nil && sameReach(a.Left(), b.Left()))
 }

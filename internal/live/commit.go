@@ -84,10 +84,7 @@ func (s *Session) commit(actor, kind string, ref int64, op stack.Op, strokes ...
 	if err != nil {
 		return err
 	}
-	seq := int64(1)
-	if n := len(s.entries); n > 0 {
-		seq = s.entries[n-1].Seq + 1
-	}
+	seq := s.seq() + 1
 	switch kind {
 	case "undo":
 		label = "Undo: " + s.label(ref)
@@ -170,6 +167,14 @@ func (s *Session) settle() error {
 		return nil
 	}
 	return &unreachable{err}
+}
+
+// seq returns the number of the ledger's last entry; 0 when there is none.
+func (s *Session) seq() int64 {
+	if n := len(s.entries); n > 0 {
+		return s.entries[n-1].Seq
+	}
+	return 0
 }
 
 // adopt makes a kept change the session's state.

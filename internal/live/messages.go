@@ -14,8 +14,9 @@ import (
 
 // Ack says that a request was carried out, and what it changed is kept.
 type Ack struct {
-	T  string `json:"t" enum:"ack"`
-	ID int64  `json:"id"`
+	T   string `json:"t" enum:"ack"`
+	ID  int64  `json:"id"`
+	Seq int64  `json:"seq,omitempty" doc:"of a change: the ledger's last entry then; a state that is told with it or a later one holds the change"`
 }
 
 // Refused says why a request was not carried out; without an ID what else went wrong.

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"velvetgrime/core/bake"
+	"velvetgrime/core/brush"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/par"
@@ -141,7 +142,7 @@ func (s *Session) Change(actor, request string, f func(d *stack.Document) (stack
 		}
 		op = stack.Carry(op, s.strokes)
 		s.request = request
-		err = s.commit(actor, "do", 0, op)
+		err = s.commit(actor, "do", 0, op, s.fresh(op)...)
 		s.request = ""
 		s.tell()
 		s.refresh()
@@ -155,6 +156,16 @@ func (s *Session) Change(actor, request string, f func(d *stack.Document) (stack
 		return err
 	}
 	return n.Change(actor, request, f)
+}
+
+// fresh lists the strokes that an operation brings and the project does not have.
+func (s *Session) fresh(op stack.Op) (list []*brush.Stroke) {
+	for _, st := range stack.Brings(op) {
+		if s.strokes[st.ID] == nil {
+			list = append(list, st)
+		}
+	}
+	return list
 }
 
 // run1 runs f in the session's goroutine and returns its error, a *par.Panic when it is a
@@ -244,11 +255,19 @@ func relayout(
 	}
 	op := stack.Batch{Label: label, Ops: stack.Ops{stack.Prepare(&p, sheets, label)}}
 	d.Walk(func(l *stack.Layer, _ []*stack.Layer) {
-		if len(l.Reach.Islands) == 0 &&
-			!slices.ContainsFunc(l.Reach.Sheets, func(n string) bool { return after.SheetIndex(n) < 0 || !same[n] }) {
+		stays := func(r stack.Reach) bool {
+			return len(r.Islands) == 0 &&
+				!slices.ContainsFunc(r.Sheets, func(n string) bool { return after.SheetIndex(n) < 0 || !same[n] })
+		}
+		left := l.Reach.Left()
+		if stays(l.Reach) && stays(left) {
 			return
 		}
-		if r, changed := facesInstead(l.Reach, before, same); changed && !l.Locked {
+		r, changed := facesInstead(l.Reach, before, same)
+		if o, off := facesInstead(left, before, same); off {
+			r, changed = r.But(o), true
+		}
+		if changed && !l.Locked {
 			op.Ops = append(op.Ops, stack.SetReach(l.ID, r))
 		}
 	})

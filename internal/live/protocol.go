@@ -158,7 +158,8 @@ func (s *Session) state() *state {
 	}
 	out.doc, _ = json.Marshal(s.doc.WithoutStrokes())
 	if n := len(s.entries); n > 0 {
-		out.rest.Seq, out.rest.Kept = s.entries[n-1].Seq, s.entries[n-1].At
+		out.rest.Kept = s.entries[n-1].At
 	}
+	out.rest.Seq = s.seq()
 	return out
 }

@@ -70,6 +70,7 @@ type pusher struct {
 	ready   map[surface.Tile]bool // where a stroke on readyOf finds what it needs
 	readyOf string
 	heard   int64  // up to which request of the page this pass goes
+	showed  int64  // and up to which it was told that tiles go
 	coming  soloed // the pen hovers over another layer than the one under edit
 	store   *tileStore
 
@@ -235,6 +236,9 @@ func (u *pusher) pass(ctx context.Context) error {
 	u.clock++
 	want := u.wanted(p)
 	changed := u.changed(p, want.seen)
+	if err := u.shows(ctx, false); err != nil {
+		return err
+	}
 	slow := u.store.missing(changed, u.keys)
 	u.order(changed, want)
 	var later []slot // the coarser ones, when finer ones come first
@@ -282,6 +286,9 @@ func (u *pusher) pass(ctx context.Context) error {
 		return err
 	}
 	drafted()
+	if err := u.shows(ctx, true); err != nil {
+		return err
+	}
 	if !many {
 		if err := u.pictures(ctx, p); err != nil {
 			return err
@@ -298,6 +305,16 @@ func (u *pusher) pass(ctx context.Context) error {
 		return u.pictures(ctx, p)
 	}
 	return nil
+}
+
+// shows tells the page up to which of its requests the tiles go that follow; with all, that
+// every one which it sees does.
+func (u *pusher) shows(ctx context.Context, all bool) error {
+	if u.heard == u.showed && !all {
+		return nil
+	}
+	u.showed = u.heard
+	return u.write(ctx, encodeShows(u.heard, all))
 }
 
 // order sorts slots: what waits longest goes first, so that nothing starves; of those, in the

@@ -12,7 +12,11 @@ const (
 	frameTile   = 1
 	frameCard   = 2
 	frameComing = 3
+	frameShows  = 4
 )
+
+// flagAll is set when all that is seen is as new as what is told.
+const flagAll = 1
 
 // The flags of a tile, and those of what is told of tiles to come.
 const (
@@ -84,4 +88,14 @@ func encodeComing(slots []slot, flags byte) []byte {
 		place(b[2:], s)
 	}
 	return out
+}
+
+// encodeShows writes up to which request of the page the tiles go that follow, or with all those
+// that it has: 4, flags, the number as little-endian 32 bit.
+func encodeShows(n int64, all bool) []byte {
+	out := []byte{frameShows, 0}
+	if all {
+		out[1] = flagAll
+	}
+	return binary.LittleEndian.AppendUint32(out, uint32(n))
 }

@@ -223,26 +223,27 @@ func (v *viewer) heardOf(n int64) {
 // carryOut does what a page asks for and answers; its error is that the session has ended.
 func (v *viewer) carryOut(ctx context.Context, r request) error {
 	h := r.head()
-	answer := func(err error) {
+	answer := func(seq int64, err error) {
 		switch {
 		case err != nil:
 			v.post(Refused{T: "error", ID: h.ID, Message: err.Error(), Again: Passing(err)})
 		case h.ID != 0:
-			v.post(Ack{"ack", h.ID})
+			v.post(Ack{"ack", h.ID, seq})
 		}
 	}
 	if q, ok := r.(question); ok {
-		answer(guarded(h.T, func() error { return q.answer(ctx, v) }))
+		answer(0, guarded(h.T, func() error { return q.answer(ctx, v) }))
 		return nil
 	}
 	return v.s.do(func() {
 		v.doing = max(v.doing, h.N)
 		changed := nothing
 		// "settled" may tell of what is drawn only after this answer, so it goes before anything is shown
-		answer(guarded(h.T, func() (err error) {
+		err := guarded(h.T, func() (err error) {
 			changed, err = v.carry(r.(deed))
 			return err
-		}))
+		})
+		answer(v.s.seq(), err)
 		if err := guarded(h.T, func() error { return v.show(changed) }); err != nil {
 			v.post(Refused{T: "error", Message: err.Error()})
 		}

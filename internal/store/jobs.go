@@ -40,6 +40,26 @@ func (s *Store) JobByID(ctx context.Context, id string) (*Job, error) {
 	return &j, found(s.db.WithContext(ctx).First(&j, "id = ?", id).Error)
 }
 
+// JobWithResult returns the latest job of a kind whose result has a field of a value.
+func (s *Store) JobWithResult(ctx context.Context, kind, field, value string) (*Job, error) {
+	var j Job
+	return &j, found(s.db.WithContext(ctx).
+		Where("kind = ? AND result->>? = ?", kind, field, value).
+		Order("created_at DESC").
+		First(&j).
+		Error)
+}
+
+// JobNames reports whether a job was given a blob, or made it.
+func (s *Store) JobNames(ctx context.Context, blob string) (bool, error) {
+	var n int64
+	err := s.db.WithContext(ctx).Model(&Job{}).
+		Where("args::text LIKE ? OR files::text LIKE ?", "%"+blob+"%", "%"+blob+"%").
+		Count(&n).
+		Error
+	return n > 0, err
+}
+
 // Jobs lists the jobs of a project, the latest first.
 func (s *Store) Jobs(ctx context.Context, project string) ([]Job, error) {
 	var j []Job

@@ -15,6 +15,9 @@
   let about = $state.raw<About | null>(null);
   let failed = $state('');
   const project = $derived(/^#\/project\/([\w-]+)/.exec(hash)?.[1] ?? '');
+  /** the picture editor, and the job that made the picture which it opens */
+  const editor = $derived(/^#\/editor(?:\/([\w-]+))?/.exec(hash));
+  const fetchEditor = () => import('./stations/Editor.svelte');
   let dark = $state(localStorage.getItem('theme') !== 'light');
 
   $effect(() => {
@@ -40,6 +43,16 @@
   </main>
 {:else if !about}
   {@render opening()}
+{:else if editor}
+  {#key editor[1]}
+    {#await fetchEditor()}
+      {@render opening()}
+    {:then { default: Editor }}
+      <Editor job={editor[1] ?? ''} bind:dark />
+    {:catch e}
+      <Missing what="The picture editor" why={(e as Error).message} />
+    {/await}
+  {/key}
 {:else if project}
   {#key project}
     {#await fetchPage()}

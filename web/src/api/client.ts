@@ -15,6 +15,7 @@ export type Step = components['schemas']['Step'];
 export type Doc = components['schemas']['Document'];
 export type Order = components['schemas']['Order'];
 export type PlannedFile = components['schemas']['File'];
+export type ViewOrder = components['schemas']['ViewOrder'];
 export type Job = components['schemas']['Line'];
 export type Report = components['schemas']['Report'];
 export type SheetReport = components['schemas']['SheetReport'];
@@ -116,6 +117,11 @@ export const api = {
   makeSet: (id: string, o: SetOrder) => after<Layer>(id, 'POST', at(id, '/sets'), o),
   plan: (id: string, order: Order) => after<PlannedFile[]>(id, 'POST', at(id, '/plan'), order),
   deliver: (id: string, order: Order) => after<Job>(id, 'POST', at(id, '/deliveries'), order),
+  /** Sends a view out as a layered picture. */
+  sendView: (id: string, o: ViewOrder) => after<Job>(id, 'POST', at(id, '/views') + as(), o),
+  /** Takes back what was added to one. */
+  takeView: (id: string, f: Blob, name: string) =>
+    after<Job>(id, 'POST', at(id, `/views/back${as()}&name=${encodeURIComponent(name)}`), f),
   jobs: (id: string) => call<Job[]>('GET', at(id, '/jobs')),
   job: (id: string) => call<Job>('GET', `/api/jobs/${id}`),
   cancel: (id: string) => call<void>('DELETE', `/api/jobs/${id}`),

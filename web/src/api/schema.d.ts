@@ -483,6 +483,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/projects/{id}/views': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API projects by ID views */
+    post: operations['post-api-projects-by-id-views'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/stock/brushes': {
     parameters: {
       query?: never;
@@ -669,6 +686,8 @@ export interface components {
       conditions: components['schemas']['Conditions'];
       /** @description what strokes can do */
       effects: components['schemas']['Effect'][] | null;
+      /** @description the server has a folder that layered pictures are exchanged through */
+      exchange: boolean;
       /**
        * Format: double
        * @description size, in metres, of an object for which the defaults of steps are right
@@ -686,6 +705,11 @@ export interface components {
     Ack: {
       /** Format: int64 */
       id: number;
+      /**
+       * Format: int64
+       * @description of a change: the ledger's last entry then; a state that is told with it or a later one holds the change
+       */
+      seq?: number;
       /** @enum {string} */
       t: 'ack';
     };
@@ -2164,6 +2188,13 @@ export interface components {
       /** @description the layer's id */
       target: string;
     };
+    Off: {
+      /** @description runs of triangles: first, count, first, count … */
+      faces?: number[] | null;
+      islands?: number[] | null;
+      parts?: string[] | null;
+      sheets?: string[] | null;
+    };
     Op:
       | components['schemas']['AddLayer']
       | components['schemas']['CopyLayer']
@@ -2514,6 +2545,8 @@ export interface components {
       ids?: components['schemas']['IDColor'][] | null;
       /** @description UV islands by number */
       islands?: number[] | null;
+      /** @description what of all that it leaves out */
+      off?: components['schemas']['Off'];
       parts?: string[] | null;
       sheets?: string[] | null;
     };
@@ -3142,6 +3175,8 @@ export interface components {
       eye: number[] | null;
       id: string;
       name: string;
+      /** @description of one that was painted over a view: where in that picture it lies, texels: left, top, width, height */
+      rect?: number[] | null;
       /** @description the picture, the view that it is held before, and its place there */
       stencil: components['schemas']['Stencil'];
       /** @description and what it looked at */
@@ -3170,6 +3205,11 @@ export interface components {
       both?: boolean;
       /** @description its colours are the paint of colour channels; its opacity lets paint pass */
       colors?: boolean;
+      /**
+       * Format: float
+       * @description metres before the view, along it, where paint ends; it begins to fade a tenth before; 0: it goes as far as it likes
+       */
+      deep?: number;
       /**
        * Format: float
        * @description and where there is none of it; 0: it may turn as far as it likes
@@ -3399,6 +3439,30 @@ export interface components {
       Y: number;
       /** Format: float */
       Z: number;
+    };
+    ViewOrder: {
+      /**
+       * Format: float
+       * @description the view's width over its height
+       */
+      aspect: number;
+      /** @description where the camera stands, metres */
+      eye: number[] | null;
+      /** @description it is also laid into the exchange folder */
+      folder?: boolean;
+      /** Format: int64 */
+      h: number;
+      /** @description of the picture */
+      name: string;
+      /** @description and what it looks at */
+      target: number[] | null;
+      /** @description view times projection, 16 numbers column by column */
+      view: number[] | null;
+      /**
+       * Format: int64
+       * @description texels
+       */
+      w: number;
     };
     /** @description where the cards' camera is, and what the page holds and can show of each sheet */
     ViewRequest: {
@@ -4427,6 +4491,43 @@ export interface operations {
     requestBody: {
       content: {
         'application/json': components['schemas']['Options'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Line'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-projects-by-id-views': {
+    parameters: {
+      query?: {
+        actor?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ViewOrder'];
       };
     };
     responses: {

@@ -3,6 +3,7 @@ import { applyPatch, type Operation } from 'fast-json-patch';
 import { actor, newID } from './id';
 import { changesOver } from './kept';
 import { Line, type Message, type Wire } from './line';
+import { meant } from './meant';
 import { parting } from './parting.svelte';
 import type { About, ChannelInfo, Doc, Failure, Job, Layer, Live } from '../api/client';
 
@@ -46,6 +47,8 @@ export interface Work {
 }
 /** One map of one tile as the server sends it; `even` holds one RGBA value. */
 export interface TileFrame extends Place {
+  /** up to which of this page's requests it goes */
+  upTo: number;
   even: boolean;
   data: Uint8Array;
 }
@@ -76,7 +79,12 @@ export interface Row {
 export { newID };
 
 export class Session {
-  doc = $state.raw<Doc | null>(null);
+  /** the document as the server told it last */
+  private known = $state.raw<Doc | null>(null);
+  /** changes that it does not hold yet, in order; seq: of the ledger's entry that does, once it is known */
+  private meant = $state.raw<{ op: Op; seq: number }[]>([]);
+  /** the document with all that was changed here */
+  doc = $derived(this.meant.reduce((d, m) => d && (meant(d, m.op) ?? d), this.known));
   strokes = $state.raw<Record<string, number>>({});
   ledger = $state.raw<LedgerLine[]>([]);
   undoLabel = $state('');
@@ -112,8 +120,13 @@ export class Session {
   onLine: () => void = () => {};
   /** there is something to show everywhere, be it coarse */
   onDrafted: () => void = () => {};
+  /** all that is seen goes up to a request */
+  onShows: (upTo: number) => void = () => {};
+  private upTo = 0;
   onSettled: () => void = () => {};
 
+  /** the ledger's entry up to which the document is known */
+  private seq = 0;
   private lastView = '';
   private lastPages = '';
   /** what the page sees, as it was told last */
@@ -196,7 +209,7 @@ export class Session {
       this.unfollow();
       return this.line.close();
     }
-    this.onTile = this.onComing = this.onLine = this.onDrafted = this.onSettled = () => {};
+    this.onTile = this.onComing = this.onLine = this.onDrafted = this.onShows = this.onSettled = () => {};
     const looks = this.seen;
     this.line.greeting = () => (looks ? [{ ...looks, pages: [], seen: 0, heard: 0 }] : []); // nothing is looked at
     this.line.leave((n, lost) => {
@@ -228,7 +241,14 @@ export class Session {
   /** Makes a change; the server answers with what became of the document. */
   op(op: Op) {
     if (this.trial) return void this.trial.push(op);
-    this.change({ t: 'op', op });
+    const own = { op, seq: Infinity };
+    const drop = () => (this.meant = this.meant.filter((m) => m !== own));
+    this.meant = [...this.meant, own];
+    const kept = (m: Message) => {
+      own.seq = Number(m.seq);
+      if (this.seq >= own.seq) drop();
+    };
+    this.change({ t: 'op', op }, kept, drop);
   }
 
   /** Shows a change while a control is dragged, without keeping it. */
@@ -250,8 +270,13 @@ export class Session {
     return this.line.begin(this.counted(m), id);
   }
 
-  growStroke(stroke: number, m: Said) {
-    this.line.grow(stroke, () => this.counted(m));
+  /** @param numbered is called with the number under which it is sent */
+  growStroke(stroke: number, m: Said, numbered: (n: number) => void = () => {}) {
+    this.line.grow(stroke, () => {
+      const counted = this.counted(m);
+      numbered(this.asked);
+      return counted;
+    });
   }
 
   endStroke(stroke: number) {
@@ -446,9 +471,11 @@ export class Session {
 
   /** Takes the state, which is told as a difference to what was told last. */
   private state(m: Live['Doc']) {
-    if (m.doc) this.doc = m.doc as unknown as Doc;
-    else if (m.patch && this.doc)
-      this.doc = applyPatch(this.doc, m.patch as unknown as Operation[], false, false).newDocument;
+    if (m.doc) this.known = m.doc as unknown as Doc;
+    else if (m.patch && this.known)
+      this.known = applyPatch(this.known, m.patch as unknown as Operation[], false, false).newDocument;
+    this.seq = m.seq ?? 0;
+    if (this.meant.length) this.meant = this.meant.filter((own) => own.seq > this.seq);
     if (m.fresh) this.lines.clear();
     if (m.strokes || m.fresh) {
       const all = m.fresh ? {} : { ...this.strokes };
@@ -490,6 +517,11 @@ export class Session {
       }
       return;
     }
+    if (v.getUint8(0) === 4) {
+      this.upTo = v.getUint32(2, true);
+      if (v.getUint8(1) & 1) this.onShows(this.upTo);
+      return;
+    }
     const place = (at: number, where: number): Place => ({
       sheet: v.getUint8(at),
       map: v.getUint8(at + 1),
@@ -504,6 +536,6 @@ export class Session {
       this.onComing({ coarser: (flags & 1) !== 0, dropped: (flags & 2) !== 0, tiles });
       return;
     }
-    this.onTile({ ...place(1, 4), even: (v.getUint8(3) & 1) !== 0, data: new Uint8Array(buffer, 10) });
+    this.onTile({ ...place(1, 4), upTo: this.upTo, even: (v.getUint8(3) & 1) !== 0, data: new Uint8Array(buffer, 10) });
   }
 }

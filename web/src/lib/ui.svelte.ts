@@ -62,6 +62,10 @@ export class UI {
   sheet = $state(false);
   /** what a click on the model adds to the open layer's reach */
   reachKind = $state<'part' | 'island' | 'face' | 'sheet' | 'id'>('part');
+  /** a click leaves that out, instead; Shift does what it does not */
+  clickOff = $state(false);
+  /** whether the click that is answered next does */
+  clickedOff = false;
   /** waits for a click on the model, to take a value from there */
   taking = $state.raw<{ label: string; take: (p: Picked, pos: number[], nrm: number[]) => void } | null>(null);
   /** the chosen decal of the open layer, or '' */
@@ -83,6 +87,14 @@ export class UI {
   pinned = $state(false);
   /** the conditions are open, with their handles on the model */
   conditions = $state(false);
+  /** painting over the view is open */
+  over = $state(false);
+  paintOver(open: boolean) {
+    this.over = open;
+    if (open) [this.stock, this.conditions] = [false, false]; // they lie at the same place
+  }
+  /** the camera, and how large its picture is in the window; wired where the model is shown */
+  lens: () => { view: number[]; eye: number[]; target: number[]; width: number; height: number } | null = () => null;
   /** the stamp press is open */
   press = $state(false);
   /** the stock is open */

@@ -34,6 +34,12 @@
     [...(layer.reach.parts ?? []), ...(layer.reach.sheets ?? [])].join(', ') ||
       ((layer.reach.islands ?? []).length || (layer.reach.faces ?? []).length ? 'picked faces' : ''),
   );
+  /** what its reach leaves out */
+  const left = $derived.by(() => {
+    const o = layer.reach.off;
+    if (!o) return '';
+    return `but ${[...(o.parts ?? []), ...(o.sheets ?? [])].join(', ') || 'picked faces'}`;
+  });
   const words = $derived(
     [
       layer.visible ? '' : 'hidden',
@@ -41,7 +47,7 @@
       ui.solo === layer.id ? 'alone' : '',
       layer.kind === 'paint' ? 'painted' : ['picture', 'decals'].includes(layer.kind) ? layer.kind : '',
       group ? `${(layer.layers ?? []).length} layer${(layer.layers ?? []).length === 1 ? '' : 's'}` : '',
-      limited && !open ? `on ${limited}` : names,
+      (limited || left) && !open ? `${limited ? `on ${limited}` : 'all'} ${left}`.trim() : names,
     ]
       .filter(Boolean)
       .join(' · '),

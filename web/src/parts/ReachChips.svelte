@@ -11,6 +11,34 @@
   const r = $derived(layer.reach);
   const sheets = $derived(Object.keys(session.doc?.sheets ?? {}));
   const faces = $derived(faceCount(r.faces));
+  /** what it leaves out */
+  type Off = NonNullable<Reach['off']>;
+  const off = $derived((r.off ?? {}) as Off);
+  const but = (o: Off): Reach => {
+    const list = Object.entries(o).filter(([, v]) => (v as unknown[] | null)?.length);
+    return { ...r, off: list.length ? (Object.fromEntries(list) as Off) : undefined };
+  };
+  const offFaces = $derived(faceCount(off.faces));
+  const offs = $derived([
+    ...(off.parts ?? []).map((n) => ({
+      kind: 'part',
+      label: n,
+      without: but({ ...off, parts: off.parts!.filter((p) => p !== n) }),
+    })),
+    ...(off.sheets ?? []).map((n) => ({
+      kind: 'sheet',
+      label: n,
+      without: but({ ...off, sheets: off.sheets!.filter((p) => p !== n) }),
+    })),
+    ...(off.islands ?? []).map((n) => ({
+      kind: 'island',
+      label: String(n + 1),
+      without: but({ ...off, islands: off.islands!.filter((p) => p !== n) }),
+    })),
+    ...(offFaces
+      ? [{ kind: '', label: `${offFaces} face${offFaces === 1 ? '' : 's'}`, without: but({ ...off, faces: [] }) }]
+      : []),
+  ]);
   const chips = $derived([
     ...(r.parts ?? []).map((n) => ({
       kind: 'part',
@@ -48,6 +76,14 @@
   const picking = $derived(ui.tool === 'reach');
   $effect(() => {
     ui.onReach = (p) => {
+      if (ui.clickedOff) {
+        if (ui.reachKind === 'part') set(but({ ...off, parts: flip(off.parts, p.part) }));
+        else if (ui.reachKind === 'sheet') set(but({ ...off, sheets: flip(off.sheets, p.sheet) }));
+        else if (ui.reachKind === 'island') set(but({ ...off, islands: flip(off.islands, p.island) }));
+        else if (ui.reachKind === 'face') set(but({ ...off, faces: toggleFace(off.faces ?? [], p.triangle) }));
+        else session.message = 'An ID colour cannot be left out; take the others in.';
+        return;
+      }
       if (ui.reachKind === 'part') set({ ...r, parts: flip(r.parts, p.part) });
       else if (ui.reachKind === 'sheet') set({ ...r, sheets: flip(r.sheets, p.sheet) });
       else if (ui.reachKind === 'island') set({ ...r, islands: flip(r.islands, p.island) });
@@ -78,6 +114,15 @@
       {c.label} ✕</button
     >
   {:else}<span>whole model</span>{/each}
+  {#if offs.length}<span class="quiet">but</span>{/if}
+  {#each offs as c (c.kind + c.label)}
+    <button
+      class="chip off"
+      title="Cover it again"
+      aria-label={`Cover ${c.kind} ${c.label} again`}
+      onclick={() => set(c.without)}><span class="quiet">{c.kind}</span> {c.label} ✕</button
+    >
+  {/each}
   <select class="pick" aria-label="Add to the reach" value="" onchange={add}>
     <option value="">+</option>
     <optgroup label="parts">
@@ -95,6 +140,9 @@
     onclick={() => (ui.tool = picking ? 'orbit' : 'reach')}>pick on the model</button
   >
   {#if picking}
+    <select class="pick" aria-label="What a click does" bind:value={ui.clickOff}>
+      <option value={false}>takes in</option><option value={true}>leaves out</option>
+    </select>
     <select class="pick" aria-label="A click picks" bind:value={ui.reachKind}>
       <option value="part">parts</option><option value="island">UV islands</option><option value="face">faces</option
       ><option value="sheet">sheets</option><option value="id">ID colours</option>
@@ -117,6 +165,10 @@
   }
   .chip[aria-pressed='true'] {
     box-shadow: inset 0 -2px var(--verdigris);
+  }
+  .off {
+    text-decoration: line-through;
+    text-decoration-color: var(--ochre);
   }
   .swatch {
     display: inline-block;

@@ -165,8 +165,8 @@
           : 'Nothing was copied yet (Ctrl C copies)'}
         onclick={paste}>Paste</button
       >
-      <label class="quiet text-sm" for="reach">new layers reach</label>
-      <select id="reach" class="pick" style="max-width: 130px" bind:value={reach}>
+      <label class="quiet text-sm" for="reach" title="What layers that are added cover">reach</label>
+      <select id="reach" class="pick" style="max-width: 118px" aria-label="New layers reach" bind:value={reach}>
         <option value="">whole model</option>
         <optgroup label="sheets"
           >{#each sheets as s (s)}<option value={`sheet ${s}`}>{s}</option>{/each}</optgroup
@@ -175,6 +175,13 @@
           >{#each ui.parts as p (p)}<option value={`part ${p}`}>{p}</option>{/each}</optgroup
         >
       </select>
+      <span class="grow"></span>
+      <button
+        class="chip"
+        aria-pressed={ui.over}
+        title="Paint over the view in another program, and take it back as layers (Shift O)"
+        onclick={() => ui.paintOver(!ui.over)}>Paint over</button
+      >
     </div>
   </footer>
 </div>

@@ -22,6 +22,13 @@
     if (ui.slide === s.id && ui.stencil) ui.stencil = { ...ui.stencil, ...both };
     return { ...s, stencil: { ...s.stencil, ...both } } as Slide;
   }
+  /** how far the camera stands from what it looks at */
+  const away = (s: Slide) => Math.hypot(...s.eye!.map((v, k) => v - s.target![k]));
+  /** a slide that ends at a depth before its view; 0: it does not */
+  function ending(s: Slide, deep: number): Slide {
+    if (ui.slide === s.id && ui.stencil) ui.stencil = Object.assign({ ...ui.stencil }, { deep });
+    return { ...s, stencil: { ...s.stencil, deep } } as Slide;
+  }
 </script>
 
 {#snippet limit(s: Slide, label: string, value: number, fallback: number)}
@@ -61,6 +68,31 @@
         <span class="w-14">{@render limit(s, 'Fades from', s.stencil.fades ?? 0, 60)}</span>
         <span class="quiet">to</span>
         <span class="w-14">{@render limit(s, 'Ends at', s.stencil.ends ?? 0, 80)}</span>
+      </span>
+      <span class="limits whole" title="how far behind what the camera looks at it still paints">
+        <label class="limits quiet"
+          ><input
+            type="checkbox"
+            checked={!!s.stencil.deep}
+            onchange={(e) =>
+              session.op(setSlide(layer.id, ending(s, e.currentTarget.checked ? away(s) : 0), `Depth of ${s.name}`))}
+          />ends in depth</label
+        >
+        {#if s.stencil.deep}
+          <span class="w-24"
+            ><NumberField
+              label={`Depth, ${s.name}`}
+              value={s.stencil.deep - away(s)}
+              min={-0.95 * away(s)}
+              max={4 * away(s)}
+              unit="mm"
+              scale={1000}
+              fallback={0}
+              preview={(v) => session.preview(setSlide(layer.id, ending(s, away(s) + v)))}
+              commit={(v) => session.op(setSlide(layer.id, ending(s, away(s) + v), `Depth of ${s.name}`))}
+            /></span
+          >
+        {/if}
       </span>
     </li>
   {/each}

@@ -128,6 +128,7 @@
       stage.controls.update();
       stage.wake();
     };
+    ui.lens = () => ({ ...lensOf(stage), ...stage.bareLens() });
     ui.middle = () => stage.bounds.getCenter(new Vector3()).toArray();
     ui.screenUp = () => new Vector3(0, 1, 0).applyQuaternion(stage.camera.quaternion).toArray();
     ui.along = (rail) => strokes.painter.along(rail);
@@ -146,6 +147,7 @@
       count();
     };
     session.onLine = () => stage.worn.reconnected();
+    session.onShows = (upTo) => stage.worn.shows(upTo);
     session.onDrafted = () => {
       if (loading) loading = 'rough';
     };
@@ -303,7 +305,7 @@
   $effect(() => ready?.stage.setSharpness(ui.look.sharpness));
   $effect(() => ready?.stage.setMaps(ui.look.maps));
   // the model moves over for what slides in
-  $effect(() => ready?.stage.cover(ui.station === 'Layer' ? (ui.stock ? 322 : ui.conditions ? 318 : 0) : 0));
+  $effect(() => ready?.stage.cover(ui.station === 'Layer' ? (ui.stock ? 322 : ui.conditions || ui.over ? 318 : 0) : 0));
   $effect(() =>
     ready?.stage.setLook({
       exposure: ui.look.exposure,
@@ -429,6 +431,7 @@
       {views}
       stage={ready.stage}
       held={held === 'z'}
+      cursor={ready.strokes.cursor}
       {wide}
       {tall}
     />{/if}

@@ -172,13 +172,13 @@
         class="chip whitespace-nowrap"
         aria-pressed={ui.conditions}
         title="What all agents read: age, wetness, wind, rain, sun … (C)"
-        onclick={() => (ui.conditions = !ui.conditions)}>Conditions</button
+        onclick={() => ((ui.over = false), (ui.conditions = !ui.conditions))}>Conditions</button
       >
       <button
         class="chip whitespace-nowrap"
         aria-pressed={ui.stock}
         title="Saved masks: keep this one, or use one"
-        onclick={() => (ui.stock = !ui.stock)}>Stock</button
+        onclick={() => ((ui.over = false), (ui.stock = !ui.stock))}>Stock</button
       >
     {:else}
       <h2 class="quiet">No layer is selected</h2>

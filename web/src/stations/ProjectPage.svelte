@@ -70,6 +70,12 @@
     .facts(id)
     .then((f) => (ui.parts = [...new Set((f.parts ?? []).map((p) => p.name))])) // parts may have one name
     .catch(() => {});
+  /** Opens where a job is told of. */
+  function showJob(j: Job) {
+    if (!j.kind.startsWith('view ')) return void (ui.station = j.kind === 'deliver' ? 'Deliver' : 'Prepare');
+    ui.station = 'Layer';
+    ui.paintOver(true);
+  }
   onDestroy(() => session.close());
   /** something has waited to be kept for so long that it is worth a word */
   let late = $state(false);
@@ -101,19 +107,33 @@
       undeleting = (e as Error).message;
     }
   }
+  /** What was painted over views comes back. */
+  async function takeBack(list: File[]) {
+    for (const f of list)
+      try {
+        await api.takeView(id, f, f.name);
+        ui.paintOver(true);
+        await refreshJobs();
+      } catch (e) {
+        session.message = (e as Error).message;
+      }
+  }
   /** Pictures that are dropped become a material. */
   async function dropped(e: DragEvent) {
     if (ui.station !== 'Layer' || !e.dataTransfer?.types.includes('Files')) return;
     e.preventDefault();
+    const over = [...e.dataTransfer.files].filter((f) => /\.ora$/i.test(f.name));
+    if (over.length) return void takeBack(over);
     const files = await pictures(e.dataTransfer);
     if (files.length) ui.pictures = { files, known: [] };
     else
       session.message =
-        'Nothing of what was dropped is a picture; drop PNG, JPEG, TIFF or WebP, a folder or a zip of them.';
+        'Nothing of what was dropped is a picture; drop PNG, JPEG, TIFF, WebP, OpenEXR or Radiance, a folder or a zip of them.';
   }
   // fetched when they are first shown, or when nothing else is to be done
   const parts = {
     PictureSet: () => import('../parts/PictureSet.svelte'),
+    PaintOver: () => import('../parts/PaintOver.svelte'),
     Prepare: () => import('./Prepare.svelte'),
     Deliver: () => import('./Deliver.svelte'),
     Stock: () => import('../parts/Stock.svelte'),
@@ -149,10 +169,7 @@
       {/each}
     </nav>
     <div class="right">
-      {#if running.length}<button
-          class="chip"
-          title={running[0].label}
-          onclick={() => (ui.station = running[0].kind === 'deliver' ? 'Deliver' : 'Prepare')}
+      {#if running.length}<button class="chip" title={running[0].label} onclick={() => showJob(running[0])}
           >{running.length} running · {Math.round(running[0].progress * 100)} %</button
         >{/if}
       {#each session.works as w (w.id)}
@@ -215,6 +232,13 @@
     {#key session.model}{#if session.model}<View {session} {ui} {id} {prep} />{/if}{/key}
     {#if ui.station === 'Layer' && session.doc}
       {#if ui.conditions}<Conditions {session} {ui} />{/if}
+      {#if ui.over}<Lazy
+          load={parts.PaintOver}
+          {session}
+          {ui}
+          jobs={jobs.filter((j) => j.kind === 'view out' || j.kind === 'view back')}
+          refresh={refreshJobs}
+        />{/if}
       {#if ui.stock}<Lazy load={parts.Stock} {session} {ui} project={id} />{/if}
     {/if}
   </main>
@@ -254,11 +278,11 @@
   }
   h1 {
     max-width: 180px;
+    min-width: 40px;
   }
   nav {
-    position: absolute;
-    left: 50%;
-    translate: -60% 0;
+    margin: 0 auto;
+    flex: none;
     display: flex;
     border: 1px solid var(--line);
     border-radius: 4px;
@@ -276,7 +300,7 @@
     box-shadow: inset 0 -2px var(--plum);
   }
   .right {
-    margin-left: auto;
+    flex: none;
     display: flex;
     align-items: center;
     gap: 6px;

@@ -1,7 +1,8 @@
 // Hatches what turns so far away from the view that a slide reaches it thinly or not at all: what
 // would be stretched is seen before anything is painted.
-import { Group, Mesh, ShaderMaterial, Vector2, Vector4 } from 'three';
+import { ShaderMaterial, Vector2, Vector4 } from 'three';
 import type { Stage } from './stage';
+import { OVER, WornOver } from './over';
 
 /** A picture before the view, and from how many degrees it fades, and where it ends. */
 export interface Limited {
@@ -17,7 +18,7 @@ export interface Limited {
 const APART = 7;
 
 export class Hatch {
-  private readonly group = new Group();
+  private readonly over: WornOver;
   private readonly material = new ShaderMaterial({
     uniforms: {
       place: { value: new Vector4(0, 0, 1, 1) },
@@ -46,50 +47,26 @@ void main() {
   if (lost < 0.02 || stripe > 0.2 + 0.35 * lost) discard;
   gl_FragColor = vec4(0.85, 0.6, 0.16, 0.9);
 }`,
-    transparent: true,
-    depthWrite: false,
-    polygonOffset: true,
-    polygonOffsetFactor: -2,
-    polygonOffsetUnits: -2,
+    ...OVER,
   });
 
   constructor(private readonly stage: Stage) {
-    this.group.visible = false;
-    stage.scene.add(this.group);
+    this.over = new WornOver(stage, this.material);
   }
 
   show(l: Limited | null) {
-    const on = !!l && l.ends > 0 && l.ends < 180;
-    if (!on && !this.group.visible) return;
-    this.group.visible = on;
-    if (on) {
-      this.wear();
-      const u = this.material.uniforms;
+    const u = this.material.uniforms;
+    const set = (l: Limited) => () => {
       u.place.value.set(l.at[0], l.at[1], l.wide, l.form);
       u.turn.value.set(Math.cos((l.turn * Math.PI) / 180), Math.sin((l.turn * Math.PI) / 180));
       u.limits.value.set(l.fades, l.ends);
       u.aspect.value = this.stage.lens().aspect;
       u.apart.value = APART * this.stage.renderer.getPixelRatio();
-    }
-    this.stage.invalidate();
-  }
-
-  /** Puts a hatched mesh over each of the model's. */
-  private wear() {
-    if (this.group.children.length === this.stage.meshes.length) return;
-    this.group.clear();
-    for (const m of this.stage.meshes) {
-      const h = new Mesh(m.geometry, this.material);
-      h.matrixAutoUpdate = false;
-      h.matrix.copy(m.matrixWorld);
-      h.renderOrder = 2;
-      this.group.add(h);
-    }
+    };
+    this.over.show(l && l.ends > 0 && l.ends < 180 ? set(l) : null);
   }
 
   dispose() {
-    this.show(null);
-    this.stage.scene.remove(this.group);
-    this.material.dispose();
+    this.over.dispose();
   }
 }

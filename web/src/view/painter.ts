@@ -1,13 +1,14 @@
 // Pointer events to strokes: samples are found on the surface and sent as they come.
-import { Quaternion, Vector3 } from 'three';
+import { Quaternion, Vector3, type Matrix4 } from 'three';
 import { slideOf } from '../lib/slides';
 import type { Said, Session } from '../lib/session.svelte';
 import { newID } from '../lib/session.svelte';
-import { target } from '../lib/target';
+import { target, type Target } from '../lib/target';
 import type { UI } from '../lib/ui.svelte';
+import type { InkLook } from './ink';
 import type { Hit, Stage } from './stage';
 import { otherEnd } from './pointers';
-import { mirrorOf } from './twins';
+import { mirrorOf, twins } from './twins';
 
 const EACH = 2000; // samples after which a long stroke goes on as a new one
 const REST = 45; // milliseconds after which a resting pen lays another dab
@@ -46,6 +47,8 @@ export class Painter {
   private steadied: Place | null = null;
   /** the last press of the pointer hit the surface, whether its stroke goes on or has ended */
   took = false;
+  /** where the stroke's twins go */
+  private others: Matrix4[] = [];
   /** the pen is turned over: it erases */
   private turned = false;
   /** where the last stroke ended: a straight line begins there */
@@ -125,6 +128,7 @@ export class Painter {
     this.timer = 0;
     this.queue = { points: [], tilt: [], lean: [] };
     this.session.cancelStroke(this.stroke);
+    this.stage.worn.ink.cancel();
     this.drawing = '';
     this.last = this.hand = this.middle = this.steadied = null;
   }
@@ -258,6 +262,9 @@ export class Painter {
       },
     };
     this.stroke = this.session.beginStroke(message, this.drawing);
+    const mirror = fill || over ? undefined : mirrorOf(this.ui.mirror, this.stage.bounds);
+    this.others = mirror ? twins(mirror) : [];
+    this.stage.worn.ink.begin(fill ? null : inkOf(this.session, this.ui, t, values, message.stroke as InkStroke));
   }
 
   /** The stencil as the stroke keeps it, with the view that it was held before; or the layer's
@@ -357,10 +364,26 @@ export class Painter {
   private sample(hit: Hit, p: Place) {
     if (this.count >= EACH) this.split(hit);
     this.count++;
+    this.draw(hit, p);
     this.queue.points.push(hit.pos.x, hit.pos.y, hit.pos.z, hit.nrm.x, hit.nrm.y, hit.nrm.z, p.pressure);
     this.queue.tilt.push(p.tilt);
     this.queue.lean.push(p.lean);
     this.last = { ...p, hit };
+  }
+
+  /** Draws the ink of a place, and of where twins repeat it. */
+  private draw(hit: Hit, p: Place) {
+    const b = this.ui.brush;
+    const drives = (what: string) => b.kit?.pen?.some((d) => d.by === 'pressure' && d.what === what);
+    const radius = this.radius(hit.pos) * (b.penSize || drives('size') ? Math.max(p.pressure, 0.05) : 1);
+    const strength = b.penFlow || drives('flow') || drives('strength') ? p.pressure : 1;
+    const uv = hit.uv ? { x: hit.uv.x, y: hit.uv.y } : null;
+    const { ink } = this.stage.worn;
+    ink.add({ pos: hit.pos.clone(), radius, strength, sheet: hit.sheet, uv });
+    this.others.forEach((w, i) => {
+      const pos = hit.pos.clone().applyMatrix4(w);
+      ink.add({ pos, radius, strength, sheet: -1, uv: null }, i + 1);
+    });
   }
 
   private flush() {
@@ -368,14 +391,73 @@ export class Painter {
     const { points, tilt, lean } = this.queue;
     if (!points.length) return;
     const driven = (by: string) => this.ui.brush.kit?.pen?.some((d) => d.by === by);
-    this.session.growStroke(this.stroke, {
+    const message: Said = {
       t: 'stroke.add',
       points,
       tilt: driven('tilt') ? tilt : undefined,
       lean: driven('lean') ? lean : undefined,
-    });
+    };
+    this.session.growStroke(this.stroke, message, (n) => this.stage.worn.ink.sent(n));
     this.queue = { points: [], tilt: [], lean: [] };
   }
+}
+
+/** What ink asks of a stroke. */
+interface InkStroke {
+  erase: boolean;
+  does: string;
+  blend: string;
+  lasso?: unknown;
+  stencil?: unknown;
+  slide?: unknown;
+  alike?: unknown;
+}
+
+/** How a stroke looks before the server has drawn it; null: it is not known here. Only what lays a colour where the pen
+ * is, and nowhere else, can be drawn ahead. */
+function inkOf(session: Session, ui: UI, t: Target, values: Record<string, number[]>, s: InkStroke): InkLook | null {
+  const b = ui.brush;
+  if (
+    (ui.alone && ui.alone !== 'baseColor') ||
+    s.erase ||
+    s.does ||
+    s.lasso ||
+    s.stencil ||
+    s.slide ||
+    s.alike ||
+    b.within
+  )
+    return null;
+  if (s.blend && s.blend !== 'normal') return null;
+  const layer = session.layer(t.layer);
+  if (!layer) return null;
+  const reach = layer.reach ?? {};
+  if (Object.values(reach).some((list) => (Array.isArray(list) ? list.length : list))) return null;
+  // what a mask shows is the coat, as far as that is one colour
+  const coat = layer.channels ?? {};
+  const plain = (c: string) => (coat[c]?.on && !coat[c]?.stream?.length ? (coat[c]?.value ?? undefined) : undefined);
+  const masks = t.channels.includes('mask');
+  if (masks && (b.mask < 0.5 || layer.kind !== 'fill')) return null;
+  const of = (c: string) => (masks ? plain(c) : values[c]);
+  const color = of('baseColor');
+  if (color?.length !== 3) return null;
+  const kit = b.kit;
+  // a row of dabs covers as if it were one line
+  const laid = kit ? 1 - (1 - Math.min(kit.flow ?? 1, 1)) ** (1 / Math.max(kit.spacing ?? 1, 0.05)) : 1;
+  const textured = kit && (kit.grain || kit.picture || kit.tip) ? 0.7 : 1;
+  const amount = layer.amount * (coat.baseColor?.amount ?? 1) * (masks ? b.mask : 1);
+  // what lies over it hides some of it, no one here knows how much
+  const above = session.rows.findLastIndex((r) => r.layer.id === layer.id);
+  const over = session.rows.some(
+    (r, i) => i > above && r.parent === '' && r.layer.visible && !!r.layer.channels?.baseColor?.on,
+  );
+  return {
+    color: [...color],
+    opacity: b.strength * laid * textured * amount * (over ? 0.5 : 1),
+    hardness: b.hardness,
+    roughness: of('roughness')?.[0] ?? -1,
+    metallic: of('metallic')?.[0] ?? -1,
+  };
 }
 
 const opposite = (p: NonNullable<UI['pair']>) => ({

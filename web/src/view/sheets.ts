@@ -14,6 +14,7 @@ import {
 } from 'three';
 import type { ComingFrame, TileFrame } from '../lib/session.svelte';
 import { Atlas, edgeFor, emptyTable, pageShader } from './atlas';
+import { Ink, inkShader } from './ink';
 import { Pages, SHADED, type Tile } from './pages';
 
 export interface Sheet {
@@ -36,24 +37,43 @@ export interface Cover {
   flat: Material;
 }
 
-/** Shows one map, or one component of it, without light. */
+/** Shows one map, or one component of it, without light; on the flat sheets places of the model come with the corners. */
 const aloneShader = {
-  vertexShader: `varying vec2 vUv; varying vec3 vN; void main(){ vUv = uv; vN = normalize(normalMatrix * normal); gl_Position = projectionMatrix * modelViewMatrix * vec4(position,1.0); }`,
-  fragmentShader: `uniform sampler2D map; uniform int pick; varying vec2 vUv; varying vec3 vN;
+  vertexShader: `varying vec2 vUv; varying vec3 vN; varying vec3 inkPos;
+#ifdef PLACED
+  attribute vec3 place;
+#endif
+  void main(){ vUv = uv; vN = normalize(normalMatrix * normal);
+#ifdef PLACED
+  inkPos = place;
+#else
+  inkPos = (modelMatrix * vec4(position, 1.0)).xyz;
+#endif
+  gl_Position = projectionMatrix * modelViewMatrix * vec4(position,1.0); }`,
+  fragmentShader: `uniform sampler2D map; uniform int pick; uniform bool inkOn; varying vec2 vUv; varying vec3 vN;
   ${pageShader}
+  ${inkShader}
   void main(){ vec4 t = texture2D(map, pageAt(vUv)); vec3 c = t.rgb; if (pick == -3) c = t.rgb; else if (pick == 4) c = vec3(0.6 + 0.4 * vN.z);
   else if (pick >= 0) c = vec3(pick == 0 ? t.r : pick == 1 ? t.g : pick == 2 ? t.b : t.a);
+  if (inkOn) { vec3 orm = vec3(0.0); inkOver(inkPos, c, orm); }
   gl_FragColor = vec4(c, 1.0); if (pick < 0) { gl_FragColor = linearToOutputTexel(gl_FragColor); } }`,
 };
 
 /** Makes a lit material read its maps by way of the table. */
-function paged(m: MeshStandardMaterial, uniforms: Sheet['uniforms']) {
+function paged(m: MeshStandardMaterial, uniforms: Sheet['uniforms'], ink: Ink['uniforms']) {
   m.onBeforeCompile = (shader) => {
-    Object.assign(shader.uniforms, uniforms);
+    Object.assign(shader.uniforms, uniforms, ink);
+    shader.vertexShader = shader.vertexShader
+      .replace('void main() {', 'varying vec3 inkPos;\nvoid main() {')
+      .replace(
+        '#include <begin_vertex>',
+        '#include <begin_vertex>\ninkPos = ( modelMatrix * vec4( position, 1.0 ) ).xyz;',
+      );
     let code = shader.fragmentShader.replace(
       'void main() {',
       `#ifdef USE_MAP
 ${pageShader}
+${inkShader}
 #endif
 void main() {
 #ifdef USE_MAP
@@ -70,6 +90,14 @@ vec4 pageOrm = texture2D(roughnessMap, pageUv);
     chunk('metalnessmap_fragment', 'texture2D( metalnessMap, vMetalnessMapUv )', 'pageOrm');
     chunk('aomap_fragment', 'texture2D( aoMap, vAoMapUv )', 'pageOrm');
     chunk('emissivemap_fragment', 'vEmissiveMapUv', 'pageUv');
+    // the ink lies over what the maps say
+    code = code.replace(
+      '#include <color_fragment>',
+      `#ifdef USE_MAP
+inkOver(inkPos, diffuseColor.rgb, pageOrm.rgb);
+#endif
+#include <color_fragment>`,
+    );
     // the frame of tangents still comes from the sheet's own coordinates
     code = code.replace(
       '#include <normal_fragment_maps>',
@@ -104,6 +132,7 @@ const placeOf = (what: string): [number, number] => PLACE[what] ?? (what.startsW
 export class Sheets {
   readonly list: Sheet[];
   readonly pages: Pages;
+  readonly ink: Ink;
   private atlas: Atlas;
   private alone = '';
   private covers: Cover[] | null = null;
@@ -121,13 +150,24 @@ export class Sheets {
   ) {
     this.atlas = new Atlas(renderer, edgeFor(bytes, renderer.capabilities.maxTextureSize));
     this.pages = new Pages(this.atlas.side ** 2);
+    this.ink = new Ink(changed);
     this.list = names.map((name) => {
       const uniforms = { pageTable: { value: null }, pageFacts: { value: new Vector3(1, 0, 1) } };
       const material = new MeshStandardMaterial({ name, roughness: 0.6, metalness: 0, color: 0x777777 });
-      paged(material, uniforms);
+      paged(material, uniforms, this.ink.uniforms);
       const single = () =>
-        new ShaderMaterial({ ...aloneShader, uniforms: { map: { value: null }, pick: { value: -1 }, ...uniforms } });
+        new ShaderMaterial({
+          ...aloneShader,
+          uniforms: {
+            map: { value: null },
+            pick: { value: -1 },
+            inkOn: { value: false },
+            ...uniforms,
+            ...this.ink.uniforms,
+          },
+        });
       const singleFlat = single();
+      singleFlat.defines = { PLACED: 1 };
       singleFlat.side = DoubleSide; // mirrored islands face away
       const bare = new MeshBasicMaterial({ color: 0x777777, side: DoubleSide });
       const none = { size: 0, transparent: false, flat: null };
@@ -196,7 +236,13 @@ export class Sheets {
   }
 
   /** tiles that came and are not on the card yet: so much of the line */
-  private waiting: (TileFrame | ComingFrame)[] = [];
+  private waiting: (TileFrame | ComingFrame | { shown: number })[] = [];
+
+  /** All that came goes up to a request. */
+  shows(upTo: number) {
+    this.waiting.push({ shown: upTo });
+    this.changed();
+  }
 
   /** A tile came; it is put on the card before the next frame. */
   write(t: TileFrame) {
@@ -210,6 +256,10 @@ export class Sheets {
     let n = 0;
     while (n < this.waiting.length && (n === 0 || performance.now() < until)) {
       const t = this.waiting[n++];
+      if ('shown' in t) {
+        this.ink.shown(t.shown);
+        continue;
+      }
       if ('tiles' in t) {
         for (const c of t.tiles) {
           if (t.dropped) this.pages.dropped(c, c.map);
@@ -219,6 +269,7 @@ export class Sheets {
       }
       const place = this.pages.came(t, t.map);
       if (place !== null) this.atlas.write(t.map, place, t.data, t.even); // else there is no room for it any more
+      this.ink.tile(t);
     }
     this.waiting.splice(0, n);
     return !this.waiting.length;
@@ -304,6 +355,7 @@ export class Sheets {
       ] as const) {
         m.uniforms.map.value = texture;
         m.uniforms.pick.value = way;
+        m.uniforms.inkOn.value = map === 0 && way === -1; // it is colour
       }
       const cover = this.covers?.[i];
       const solid = cover?.solid ?? (this.alone && texture ? s.single : s.material);
@@ -319,5 +371,6 @@ export class Sheets {
       for (const m of [s.uniforms.pageTable.value, s.material, s.single, s.singleFlat, s.bare]) m?.dispose();
     }
     this.atlas.dispose();
+    this.ink.dispose();
   }
 }

@@ -501,6 +501,19 @@ export class Stage {
     return { view, aspect: (rect?.w ?? 1) / Math.max(rect?.h ?? 1, 1), height: rect?.h ?? 1, flat: corners };
   }
 
+  /** That of the model's picture as it is while nothing lies over it, and its width. */
+  bareLens() {
+    const { covered } = this;
+    const { model } = this.rects();
+    const rect = model ?? { w: this.canvas.clientWidth, h: this.canvas.clientHeight };
+    this.covered = 0;
+    this.setUp(rect, false);
+    const lens = { ...this.lens(), width: rect.w, height: rect.h };
+    this.covered = covered;
+    this.setUp(rect, rect.w < this.canvas.clientWidth);
+    return lens;
+  }
+
   /** A point of the canvas in the picture of the model, or of the flat sheets: −1..1 to the
    * right and up. */
   inPicture(x: number, y: number, flat = false): [number, number] {
@@ -705,5 +718,6 @@ export class Stage {
     this.worn.dispose();
     this.finder.dispose();
     this.renderer.dispose();
+    this.renderer.forceContextLoss(); // else the card holds all of it until the browser clears up
   }
 }

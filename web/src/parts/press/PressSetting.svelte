@@ -51,7 +51,7 @@
   <label class="chip file"
     >{value ? 'bring another in' : 'bring in'}<input
       type="file"
-      accept=".svg,.png,.jpg,.jpeg,.tif,.tiff,.webp"
+      accept=".svg,.png,.jpg,.jpeg,.tif,.tiff,.webp,.exr,.hdr"
       aria-label={`Bring in a ${s.label}`}
       onchange={bring}
     /></label

@@ -61,6 +61,15 @@
     padding: 0 11px;
     border-radius: 3px;
   }
+  /* both rows beside each other */
+  @media (max-width: 1180px) {
+    .bar {
+      gap: 0;
+    }
+    .tool {
+      padding: 0 5px;
+    }
+  }
   .tool[aria-pressed='true'] {
     background: var(--raised);
     box-shadow: inset 0 -2px var(--verdigris);

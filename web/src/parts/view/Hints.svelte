@@ -36,7 +36,10 @@
   </div>
 {:else if ui.tool === 'reach' && ui.station === 'Layer'}
   <div class="hint">
-    A click takes a {ui.reachKind} into the reach of {session.layer(ui.selected)?.name ?? 'no layer'}, or out of it
+    A click
+    {#if ui.clickOff}leaves a {ui.reachKind} out of the reach of {session.layer(ui.selected)?.name ?? 'no layer'}, or
+      covers it again · Shift takes one in{:else}takes a {ui.reachKind} into the reach of {session.layer(ui.selected)
+        ?.name ?? 'no layer'}, or out of it · Shift leaves one out{/if}
   </div>
 {/if}
 

@@ -19,10 +19,12 @@
     stage: Stage;
     /** it is being moved: it shows more clearly */
     held: boolean;
+    /** the outline of what the brush touches */
+    cursor: { path: string } | null;
     wide: number;
     tall: number;
   }
-  let { ui, session, project, views, stage, held, wide, tall }: Props = $props();
+  let { ui, session, project, views, stage, held, cursor, wide, tall }: Props = $props();
   const counts = $derived(ui.painting && ui.station === 'Layer' && ui.mode !== 'flat');
   const s = $derived(ui.stencil);
   const layer = $derived(session.layer(ui.selected));
@@ -103,45 +105,52 @@
     style:mix-blend-mode={s.colors ? 'normal' : 'screen'}
     aria-hidden="true"
   >
-    {#if s.tiled}
-      {@const far = 2 * Math.hypot(wide, tall)}
-      <div
-        class="many"
-        style:left={`${box.x - far}px`}
-        style:top={`${box.y - far}px`}
-        style:width={`${2 * far}px`}
-        style:height={`${2 * far}px`}
-        style:rotate={`${-s.turn}deg`}
-        style:background-image={`url(${url})`}
-        style:background-size={`${box.w}px ${box.h}px`}
-        style:background-position={`${far - box.w / 2}px ${far - box.h / 2}px`}
-        style:filter={s.invert ? 'invert(1)' : ''}
-      ></div>
-    {:else if slide && warp}
-      <WarpOver
-        {url}
-        {warp}
-        {box}
-        turn={s.turn}
-        filter={s.invert ? 'invert(1)' : ''}
-        opacity={1}
-        fit={ui.fit}
-        {brush}
-      />
-    {:else}
-      <img
-        src={url}
-        alt=""
-        style:left={`${box.x - box.w / 2}px`}
-        style:top={`${box.y - box.h / 2}px`}
-        style:width={`${box.w}px`}
-        style:height={`${box.h}px`}
-        style:rotate={`${-s.turn}deg`}
-        style:filter={s.invert ? 'invert(1)' : ''}
-      />
-    {/if}
+    {@render picture(s, box)}
   </div>
 {/if}
+{#if s && box && counts && there && cursor && !held && !ui.fit}
+  <!-- what the brush would bring, under it -->
+  <div
+    class="stencil"
+    data-footprint
+    style:clip-path={`path('${cursor.path}')`}
+    style:opacity={0.9}
+    style:mix-blend-mode={s.colors ? 'normal' : 'screen'}
+    aria-hidden="true"
+  >
+    {@render picture(s, box)}
+  </div>
+{/if}
+{#snippet picture(s: NonNullable<UI['stencil']>, box: { x: number; y: number; w: number; h: number })}
+  {#if s.tiled}
+    {@const far = 2 * Math.hypot(wide, tall)}
+    <div
+      class="many"
+      style:left={`${box.x - far}px`}
+      style:top={`${box.y - far}px`}
+      style:width={`${2 * far}px`}
+      style:height={`${2 * far}px`}
+      style:rotate={`${-s.turn}deg`}
+      style:background-image={`url(${url})`}
+      style:background-size={`${box.w}px ${box.h}px`}
+      style:background-position={`${far - box.w / 2}px ${far - box.h / 2}px`}
+      style:filter={s.invert ? 'invert(1)' : ''}
+    ></div>
+  {:else if slide && warp}
+    <WarpOver {url} {warp} {box} turn={s.turn} filter={s.invert ? 'invert(1)' : ''} opacity={1} fit={ui.fit} {brush} />
+  {:else}
+    <img
+      src={url}
+      alt=""
+      style:left={`${box.x - box.w / 2}px`}
+      style:top={`${box.y - box.h / 2}px`}
+      style:width={`${box.w}px`}
+      style:height={`${box.h}px`}
+      style:rotate={`${-s.turn}deg`}
+      style:filter={s.invert ? 'invert(1)' : ''}
+    />
+  {/if}
+{/snippet}
 {#if s && counts}
   <div class="bar" role="status" aria-label="Stencil">
     <span>{slide?.name ?? 'Stencil'}</span>

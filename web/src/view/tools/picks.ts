@@ -30,7 +30,9 @@ export class Take implements Tool {
     if (p.e.button !== 0 || !(taking || (ui.tool === 'reach' && ui.station === 'Layer'))) return 'no';
     const h = stage.pick(p.x, p.y);
     if (!h) return 'turn';
+    const off = ui.clickOff !== p.e.shiftKey;
     session.pick(h.pos.toArray(), h.nrm.toArray(), (found) => {
+      ui.clickedOff = off;
       if (taking) {
         ui.taking = null;
         taking.take(found, h.pos.toArray(), h.nrm.toArray());

@@ -4,8 +4,9 @@ import { conditionsOf, conditionsOp } from '../../lib/conditions';
 import type { Op } from '../../lib/session.svelte';
 import { findStep, title } from '../../lib/stack';
 import { setDecal, tallOf } from '../../lib/decals.svelte';
-import { conditionGrips, decalGrips, stepGrips } from '../grips';
+import { conditionGrips, decalGrips, frameOf, stepGrips } from '../grips';
 import { Handles, type Shown } from '../handles';
+import { Struck } from '../struck';
 import type { Bench, Claim, Press, Tool } from './tool';
 
 /** What can be pulled: how it shows with other values, and the operation that sets them. */
@@ -18,6 +19,7 @@ export class Pull implements Tool {
   /** the grip under the pointer, in pixels */
   near = $state<{ x: number; y: number; label: string } | null>(null);
   private handles: Handles | null = null;
+  private struck: Struck | null = null;
   private pulled = -1;
   private change: Record<string, unknown> | null = null;
 
@@ -53,9 +55,29 @@ export class Pull implements Tool {
     };
   });
 
+  /** the chosen decal, when it is cast flat: what turns away from it gets nothing */
+  private readonly cast = $derived.by(() => {
+    const { ui, session } = this.b;
+    if (!this.pullable || ui.conditions) return null;
+    const d = session.layer(ui.selected)?.decals?.find((d) => d!.id === ui.decal);
+    return d && !d.wrapped && !ui.step ? d : null;
+  });
+
+  private strike() {
+    const d = this.cast;
+    if (!d && !this.struck) return;
+    this.struck ??= new Struck(this.b.stage);
+    if (!d) return this.struck.show(null);
+    const { at, right, up, out } = frameOf(d);
+    const lying = { at: at.toArray(), right: right.toArray(), up: up.toArray(), out: out.toArray() };
+    const tall = tallOf(this.b.session.id, d);
+    this.struck.show({ ...lying, wide: d.wide, tall, depth: d.depth, facing: d.facing });
+  }
+
   /** Shows what can be pulled, or else what is given, or nothing. */
   show(other: Shown | null) {
     const { pullable } = this;
+    this.strike();
     if (!pullable && !other && !this.handles) return;
     this.handles ??= new Handles(this.b.stage);
     if (this.pulled >= 0) return;
