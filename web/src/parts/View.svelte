@@ -37,6 +37,7 @@
   import StencilOver from './view/StencilOver.svelte';
 
   let { session, ui, id, prep = null }: { session: Session; ui: UI; id: string; prep?: Prep | null } = $props();
+  let glass: HTMLElement;
   let canvas: HTMLCanvasElement;
   let holder: HTMLElement;
   let loading = $state<'' | 'rough' | 'nothing'>('nothing');
@@ -70,17 +71,19 @@
     return { ...t, ok: false, text: `“${sheet}” has no UVs`, remedy };
   });
 
+  let made = $state.raw<Stage | null>(null);
   onMount(() => {
     let stage: Stage;
     try {
-      stage = new Stage(canvas);
+      stage = made = new Stage(glass);
+      canvas = stage.canvas;
     } catch (e) {
       failed = `The browser gives no 3D view (${(e as Error).message}). Switch hardware acceleration on, or use another browser.`;
       return;
     }
     const facts = api.facts(id);
     stage.load(`/api/projects/${id}/model.glb`).then(
-      () => begin(stage, facts),
+      () => stage.gone || begin(stage, facts),
       (e) => (failed = e.message),
     );
     const watch = new ResizeObserver(() => stage.resize());
@@ -89,7 +92,10 @@
     (window as unknown as { stage: Stage }).stage = stage;
     return () => watch.disconnect();
   });
-  onDestroy(() => ready?.stage.dispose());
+  onDestroy(() => made?.dispose());
+  $effect(() => {
+    if (made) made.canvas.dataset.settled = String(session.settled);
+  });
 
   /** The model is there. */
   function begin(stage: Stage, facts: ReturnType<typeof api.facts>) {
@@ -401,13 +407,12 @@
 
 <svelte:window onkeydown={keydown} onkeyup={() => (held = '')} onblur={() => (held = '')} />
 <div class="view" bind:this={holder} bind:clientWidth={wide} bind:clientHeight={tall}>
-  <canvas
-    bind:this={canvas}
+  <div
+    class="glass"
+    bind:this={glass}
     class:painting={ui.painting && t.ok}
     class:pulling={!!near}
     class:picking
-    aria-label="The model"
-    data-settled={session.settled}
     onpointerdowncapture={down}
     onpointermove={move}
     onpointerup={up}
@@ -418,7 +423,8 @@
     ondragleave={() => ((files = false), ui.held?.try(null))}
     ondrop={drop}
     oncontextmenu={(e) => e.preventDefault()}
-  ></canvas>
+    role="presentation"
+  ></div>
   {#if ui.lineup && cells.length}
     <LineUpOver lineup={ui.lineup} {cells} {places} {tall} take={takeOne} leave={() => (ui.lineup = null)} />
   {/if}
@@ -466,19 +472,20 @@
     overflow: hidden;
     background: #5a5a5a;
   }
-  canvas {
+  .glass,
+  .glass > :global(canvas) {
     display: block;
     width: 100%;
     height: 100%;
     touch-action: none;
   }
-  canvas.painting {
+  .glass.painting {
     cursor: crosshair;
   }
-  canvas.pulling {
+  .glass.pulling {
     cursor: grab;
   }
-  canvas.picking {
+  .glass.picking {
     cursor: cell;
   }
   .view :global(.over) {

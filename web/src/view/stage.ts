@@ -1,32 +1,29 @@
 // The view: the model under its light, the flat sheets, or both. Frames are drawn
 // only when something changed.
 import {
-  ACESFilmicToneMapping,
   Box3,
   BufferGeometry,
   Color,
   DirectionalLight,
   Matrix4,
   Mesh,
-  PCFShadowMap,
   PerspectiveCamera,
-  PMREMGenerator,
   Raycaster,
   Scene,
   Vector2,
   Vector3,
-  WebGLRenderer,
+  type WebGLRenderer,
   type Intersection,
   type Material,
 } from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { acceleratedRaycast, computeBoundsTree } from 'three-mesh-bvh';
-import { SUN, makeEnvironment, makeSmaller, sampleLess } from './environment';
+import { giveBack, takeCard, type Card } from './card';
+import { SUN } from './environment';
 import { Flat } from './flat';
 import { makeGround } from './ground';
 import { Sheets } from './sheets';
-import { onProcessor } from './atlas';
 import { Finder, toAskFor } from './finder';
 import type { Tile } from './pages';
 import { Cell, grid, TITLE, type Rect } from './cells';
@@ -61,6 +58,8 @@ export class Stage {
   private covered = 0;
   onView: () => void = () => {};
   private pending = false;
+  /** its project was left: what it drew with is another's */
+  gone = false;
   private readonly key = new DirectionalLight(0xfff0dc, 1.6);
   private readonly ray = new Raycaster();
   private readonly box = new Box3();
@@ -70,23 +69,22 @@ export class Stage {
   private viewSince = 0;
   private readonly finder: Finder;
   private readonly slow: boolean;
-  private readonly rough: boolean;
   private coarse = false;
   private sharpTimer = 0;
   private sharpness = 1;
 
-  constructor(readonly canvas: HTMLCanvasElement) {
-    // who asks for coarse pixels wants speed: edges are not smoothed, reflections are softer
-    const rough = (Number(localStorage.getItem('sharpness')) || 1) <= 0.5;
-    this.renderer = new WebGLRenderer({ canvas, antialias: !rough, preserveDrawingBuffer: true });
-    this.slow = onProcessor(this.renderer.getContext() as WebGL2RenderingContext);
-    this.renderer.toneMapping = ACESFilmicToneMapping;
-    this.renderer.toneMappingExposure = 1.05;
-    this.renderer.shadowMap.enabled = true;
-    this.renderer.shadowMap.type = PCFShadowMap;
-    this.renderer.shadowMap.autoUpdate = false;
-    this.rough = rough;
-    this.reflections = this.reflecting();
+  private readonly card: Card;
+  readonly canvas: HTMLCanvasElement;
+
+  /** @param holder what the picture fills */
+  constructor(holder: HTMLElement) {
+    // who asks for coarse pixels wants speed
+    this.card = takeCard((Number(localStorage.getItem('sharpness')) || 1) <= 0.5);
+    this.canvas = this.card.canvas;
+    this.renderer = this.card.renderer;
+    this.slow = this.card.slow;
+    const { canvas } = this;
+    holder.append(canvas);
     this.scene.background = new Color(0x5a5a5a);
     this.finder = new Finder(this.renderer);
     this.worn = this.sheets([]);
@@ -105,47 +103,31 @@ export class Stage {
       this.tellView();
     });
     this.ray.firstHitOnly = true;
-    canvas.addEventListener('webglcontextrestored', () => this.restore());
+    canvas.addEventListener('webglcontextrestored', this.restore);
   }
 
-  /** what makes the light from all sides, while its programs are linked */
-  private reflections: PMREMGenerator | null;
-
-  private reflecting(): PMREMGenerator {
-    const pmrem = new PMREMGenerator(this.renderer);
-    if (this.slow) sampleLess(pmrem);
-    if (this.slow && this.rough) makeSmaller(pmrem);
-    pmrem.compileEquirectangularShader();
-    return pmrem;
-  }
-
-  /** Makes the light from all sides. */
+  /** Lays the light from all sides. */
   private surround() {
-    const pmrem = (this.reflections ??= this.reflecting());
-    this.reflections = null;
-    const equirect = makeEnvironment(this.rough ? 256 : 512);
     const shown = this.scene.background === this.scene.environment;
-    this.scene.environment = pmrem.fromEquirectangular(equirect).texture;
+    this.scene.environment = this.card.surround();
     if (shown) this.scene.background = this.scene.environment;
-    equirect.dispose();
-    pmrem.dispose();
   }
 
   /** called when the card lost all that it held, and all of it was made anew, empty */
   onRestored: () => void = () => {};
 
-  private restore() {
-    this.reflections = null;
+  private readonly restore = () => {
     this.surround();
     this.worn.restore();
     this.renderer.shadowMap.needsUpdate = true;
     this.finding = Promise.resolve(); // what was asked of the old context is never answered
     this.onRestored();
     this.invalidate();
-  }
+  };
 
   async load(url: string) {
     const gltf = await new GLTFLoader().loadAsync(url);
+    if (this.gone) return;
     const materials = gltf.parser.json.materials as { name: string }[];
     const names = materials.map((m) => m.name);
     this.worn = this.sheets(names);
@@ -290,7 +272,7 @@ export class Stage {
 
   resize() {
     const { clientWidth: w, clientHeight: h } = this.canvas;
-    if (!w || !h) return;
+    if (!w || !h || this.gone) return;
     this.renderer.setPixelRatio(
       Math.min(this.coarse ? this.coarseness : 2, this.sharpness * Math.min(devicePixelRatio, 2)),
     );
@@ -389,7 +371,7 @@ export class Stage {
 
   /** From now on frames are drawn. */
   wake() {
-    if (!this.asleep) return;
+    if (!this.asleep || this.gone) return;
     this.asleep = false;
     this.invalidate();
     window.setTimeout(() => this.trees(), 3000);
@@ -665,6 +647,7 @@ export class Stage {
   }
 
   private async findSeen(bias: number): Promise<Tile[]> {
+    if (this.gone) return [];
     const { model, flat } = this.rects();
     const ratio = this.sharpness * Math.min(devicePixelRatio, 2); // as drawn at rest, not while the hand is at work
     const counts = new Map<number, { tile: Tile; pixels: number }>();
@@ -714,10 +697,21 @@ export class Stage {
   }
 
   dispose() {
+    this.gone = this.asleep = true;
+    clearTimeout(this.viewTimer);
+    clearTimeout(this.sharpTimer);
+    clearTimeout(this.finerTimer);
     this.controls.dispose();
+    this.canvas.removeEventListener('webglcontextrestored', this.restore);
+    giveBack(this.card); // before its materials go, whose programs stay
+    for (const scene of [this.scene, this.flat.scene])
+      scene.traverse((o) => {
+        const m = o as Mesh;
+        m.geometry?.dispose();
+        for (const material of [m.material ?? []].flat()) material.dispose();
+      });
+    this.key.dispose();
     this.worn.dispose();
     this.finder.dispose();
-    this.renderer.dispose();
-    this.renderer.forceContextLoss(); // else the card holds all of it until the browser clears up
   }
 }
