@@ -240,6 +240,92 @@ test('a picture lies over two parts of a model from elsewhere, not on its back, 
   expect(behind[2]).toBeLessThan(behind[0] + 40);
 });
 
+test('a decal is erased by hand and put back, flakes, runs along a seam, and is moved, turned and sized on the flat sheet', async ({ page }) => {
+  await onBoard(page);
+  await page.getByRole('button', { name: '+ Decals' }).click();
+  const png = await page.evaluate(() => {
+    const c = document.createElement('canvas');
+    [c.width, c.height] = [32, 32];
+    const g = c.getContext('2d')!;
+    g.fillStyle = '#ff0000';
+    g.fillRect(0, 0, 32, 32);
+    return c.toDataURL('image/png').split(',')[1];
+  });
+  await page.getByLabel('Bring in a picture to set').setInputFiles({ name: 'red.png', mimeType: 'image/png', buffer: Buffer.from(png, 'base64') });
+  const box = (await canvas(page).boundingBox())!;
+  const [mx, my] = await seenAt(page, [-0.5, 0.5, 0]);
+  await page.mouse.click(box.x + box.width * mx, box.y + box.height * my);
+  await expect(page.getByRole('button', { name: 'Picture', exact: true })).toBeVisible();
+  await type(page, 'Width', '600');
+  await settled(page);
+  const red = async (x: number, y: number) => {
+    const c = await pixel(page, ...((await seenAt(page, [x, y, 0])) as [number, number]));
+    return c[0] > c[1] + 50 && c[0] > c[2] + 50;
+  };
+  expect(await red(-0.4, 0.4)).toBe(true);
+
+  // off by the eraser, on again by the brush; one undo each
+  await page.getByRole('button', { name: 'Erase by hand' }).click();
+  await type(page, 'Brush size', '220');
+  await expect(page.getByRole('region', { name: 'Brush' })).toContainText('takes off');
+  const at = async (x: number, y: number) => {
+    const [fx, fy] = await seenAt(page, [x, y, 0]);
+    return [box.x + box.width * fx, box.y + box.height * fy];
+  };
+  await draw(page, await at(-0.45, 0.4), await at(-0.35, 0.4));
+  expect([await red(-0.4, 0.4), await red(-0.6, 0.6)]).toEqual([false, true]);
+  await page.getByRole('button', { name: 'Brush', exact: true }).click();
+  await draw(page, await at(-0.45, 0.4), await at(-0.35, 0.4));
+  expect(await red(-0.4, 0.4)).toBe(true);
+  await undo(page).click();
+  await settled(page);
+  expect(await red(-0.4, 0.4)).toBe(false);
+  await page.getByRole('button', { name: 'Orbit', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Whole again (1 stroke)' })).toBeVisible();
+  await page.getByRole('button', { name: 'Whole again (1 stroke)' }).click();
+  await settled(page);
+  expect(await red(-0.4, 0.4)).toBe(true);
+  await undo(page).click();
+  await settled(page);
+  expect(await red(-0.4, 0.4)).toBe(false); // and so it stays where the decal goes
+
+  // on the flat sheet: the left board's lower edge is 0.46 of the sheet for a metre
+  const [was] = await decals(page);
+  await page.keyboard.press('v');
+  await settled(page);
+  await pull(page, 'Move', 30, 0);
+  let [d] = await decals(page);
+  expect(d.pos[0]).toBeGreaterThan(was.pos[0] + 0.02);
+  expect(d.pos[1]).toBeCloseTo(was.pos[1], 2);
+  await pull(page, 'Turn', 40, 20);
+  [d] = await decals(page);
+  expect(d.up[0]).toBeGreaterThan(0.3);
+  await pull(page, 'Size', 12, 12);
+  expect((await decals(page))[0].wide).toBeGreaterThan(was.wide + 0.02);
+  expect((await decals(page))[0].hand.strokes).toHaveLength(1);
+  for (let i = 0; i < 3; i++) await undo(page).click();
+  await expect.poll(async () => (await decals(page))[0]).toEqual(was);
+  await page.keyboard.press('v');
+  await page.keyboard.press('v');
+  await settled(page);
+
+  // small ones all along the border of the left board
+  await type(page, 'Width', '80');
+  await page.locator('#decal-row').selectOption('seam');
+  await page.mouse.click(...((await at(-0.5, 0.03)) as [number, number]));
+  await expect.poll(async () => (await decals(page))[0].row?.kind).toBe('line');
+  const { row } = (await decals(page))[0];
+  expect([row.count, row.line.length]).toEqual([33, 30]); // four metres, five points with the first once more
+  await expect(page.locator('#decal-row')).toHaveValue('line');
+  await type(page, 'Worn', '100');
+  await settled(page);
+  await expect.poll(async () => (await decals(page))[0].worn).toBe(1);
+  expect(await red(-0.5, 0.5)).toBe(false);
+  await undo(page).click();
+  await settled(page);
+  expect(await red(-0.5, 0.5)).toBe(true); // as far from the border as it was: its own place
+});
+
 test('paint goes through a stencil that is moved, turned and sized, and stays where the model was seen', async ({ page }) => {
   await onBoard(page);
   const bar = await holdHalves(page);

@@ -176,3 +176,90 @@ func TestPlacesOfAFlatDecal(t *testing.T) {
 		t.Errorf("an up along the normal gives %v", up)
 	}
 }
+
+// A row along a line: evenly from end to end, all round a closed one, by steps from its own place,
+// each as far beside the line and turned from it as the decal is; on a ring it is what turning about
+// the ring's axis gives.
+func TestFramesAlongALine(t *testing.T) {
+	side := []float32{0, 0, 0, 0, 1, 0, 1, 0, 0, 0, 1, 0, 4, 0, 0, 0, 1, 0} // along X, facing up, in uneven pieces
+	// its head leans 30° from what lies across the line
+	lean := NewFrame(geom.V3(2, 0, 0.1), geom.V3(0, 1, 0), geom.V3(0.5, 0, -0.8660254))
+	for _, c := range []struct {
+		count int
+		step  float32
+		want  []float32
+	}{{5, 0, []float32{0, 1, 2, 3, 4}}, {2, 1.5, []float32{2, 3.5}}, {9, 0.75, []float32{2, 2.75, 3.5}}, {1, 0, []float32{0}}} {
+		got := Along(side, lean, c.count, c.step)
+		if len(got) != len(c.want) {
+			t.Fatalf("%d, %v m apart: %d frames", c.count, c.step, len(got))
+		}
+		for i, f := range got {
+			if f.At.Sub(geom.V3(c.want[i], 0, 0.1)).Length() > 1e-5 || f.Right.Sub(lean.Right).Length() > 1e-5 || f.Up.Sub(lean.Up).Length() > 1e-5 {
+				t.Errorf("%d, %v m apart: number %d is %v, its right %v instead of %v", c.count, c.step, i, f.At, f.Right, lean.Right)
+			}
+		}
+	}
+	var ring []float32
+	const n = 720
+	for i := range n + 1 {
+		sin, cos := math.Sincos(2 * math.Pi * float64(i) / n)
+		ring = append(ring, float32(2*cos), 0.5, float32(2*sin), float32(cos), 0, float32(sin))
+	}
+	first := NewFrame(geom.V3(1.8, 0.9, 0), geom.V3(1, 0, 0), geom.V3(0, 1, 0.3)).Turned(geom.Vec3{}, geom.V3(0, 1, 0), 0.7)
+	for i, f := range Along(ring, first, 6, 0) {
+		// the ring runs from X to Z: clockwise seen against Y
+		want := first.Turned(geom.Vec3{}, geom.V3(0, 1, 0), -2*math.Pi*float64(i)/6)
+		if f.At.Sub(want.At).Length() > 1e-3 || f.Right.Sub(want.Right).Length() > 1e-2 || f.Out.Sub(want.Out).Length() > 1e-2 {
+			t.Errorf("number %d lies at %v, right %v; want %v, %v", i, f.At, f.Right, want.At, want.Right)
+		}
+	}
+	if got := Along([]float32{1, 1, 1, 0, 1, 0, 1, 1, 1, 0, 1, 0}, first, 3, 0); got != nil {
+		t.Errorf("a line of no length gives %v", got)
+	}
+}
+
+// What flakes off is about the share that is asked for, more of it the more is asked for and
+// nowhere back, on texels of any size; letters lose more and less, and another seed other places.
+func TestFlakes(t *testing.T) {
+	share := func(worn, fine float32, letter, seed int) float64 {
+		f := NewFlakes(0.1, seed, fine)
+		sum, n := 0.0, 0
+		for x := float32(0); x < 0.1; x += 0.1 / 48 {
+			for y := float32(0); y < 0.1; y += 0.1 / 48 {
+				sum += float64(f.Left(x, y, worn, letter))
+				n++
+			}
+		}
+		return 1 - sum/float64(n)
+	}
+	for _, worn := range []float32{0.1, 0.3, 0.5, 0.8} {
+		mean, low, high := 0.0, 1.0, 0.0
+		for letter := 1; letter <= 24; letter++ {
+			s := share(worn, 0.0005, letter, 1)
+			mean, low, high = mean+s/24, min(low, s), max(high, s)
+		}
+		if math.Abs(mean-float64(worn)) > 0.1 || high-low < 0.15 {
+			t.Errorf("%v of the letters should be off: it is %.2f, of each between %.2f and %.2f", worn, mean, low, high)
+		}
+		if a, b := share(worn, 0.0005, 0, 1), share(worn, 0.004, 0, 1); math.Abs(a-b) > 0.06 {
+			t.Errorf("%v worn: %.3f is off on fine texels, %.3f on coarse ones", worn, a, b)
+		}
+	}
+	if share(0, 0.001, 3, 1) != 0 || share(1, 0.001, 3, 1) != 1 {
+		t.Error("unworn it is not whole, or fully worn something is left")
+	}
+	f, g := NewFlakes(0.1, 1, 0.0005), NewFlakes(0.1, 2, 0.0005)
+	other := 0
+	for i := range 2000 {
+		x, y := float32(i%50)*0.002, float32(i/50)*0.0025
+		if f.Left(x, y, 0.3, 2) < f.Left(x, y, 0.6, 2) {
+			t.Fatalf("at %v, %v more is left where more has come off", x, y)
+		}
+		if f.Left(x, y, 0.5, 0) != g.Left(x, y, 0.5, 0) {
+			other++
+		}
+	}
+	if other < 400 {
+		t.Errorf("another seed differs at %d of 2000 places", other)
+	}
+}

@@ -593,7 +593,7 @@ func (p *Program) ownCovered(
 	case pl.layer.Kind == stack.Picture:
 		return p.pictured(u, coat.coat, info)
 	case pl.layer.Kind == stack.Decals:
-		return p.decaled(u, pl, info)
+		return p.decaled(ctx, u, pl, info)
 	case coat.stream == nil:
 		for _, x := range p.value(info, coat.coat.Value) {
 			v = append(v, pix.Plane{Value: x})

@@ -76,7 +76,7 @@ func (p *Program) bare(
 	case stack.Picture:
 		return p.pictured(u, pl.coats[info.Channel].coat, info)
 	case stack.Decals:
-		return p.decaled(u, pl, info)
+		return p.decaled(ctx, u, pl, info)
 	}
 	empty := state{c: make(pix.Planes, info.Components), clear: true}
 	if info.Vector() {

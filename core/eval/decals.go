@@ -2,6 +2,7 @@ package eval
 
 import (
 	"cmp"
+	"context"
 	"encoding/json"
 	"fmt"
 	"math"
@@ -57,7 +58,7 @@ func planDecals(list []*stack.Decal) (out []*decalPlan) {
 		}
 		for i, f := range decalFrames(d) {
 			bare := *d
-			bare.Name, bare.ID, bare.Locked, bare.Amount, bare.Row = "", "", false, 0, nil
+			bare.Name, bare.ID, bare.Locked, bare.Amount, bare.Row, bare.Hand = "", "", false, 0, nil, nil
 			b, _ := json.Marshal(bare)
 			own := cache.NewHash("decal").Str(string(b)).Str(fmt.Sprint(i, f)).Sum()
 			amount := Key{Lo: uint64(math.Float32bits(d.Amount))}
@@ -75,6 +76,12 @@ func decalFrames(d *stack.Decal) []cast.Frame {
 	r := d.Row
 	if r == nil {
 		return out
+	}
+	if r.Kind == "line" {
+		if list := cast.Along(r.Line, f, r.Count, r.Step); len(list) > 0 {
+			return list
+		}
+		return out // a line of no length
 	}
 	for i := 1; i < r.Count; i++ {
 		switch r.Kind {
@@ -149,13 +156,23 @@ func (p *Program) decalsAt(u *surface.Surface, pl *layerPlan, pad float32) (list
 	for _, d := range pl.decals {
 		if u.Within(d.box(p.tallest(d)).Pad(pad)) {
 			list, k = append(list, d), cache.Join(k, d.key, 62)
+			if d.Hand == nil {
+				continue
+			}
+			if _, taken := p.strokes.Touching(u, p.handing(d.Hand), stack.MaskStream, pad); len(taken) > 0 {
+				k = cache.Join(k, taken[len(taken)-1], 65)
+			}
 		}
 	}
 	return list, k
 }
 
 // decaled evaluates what the decals of a layer bring to a channel, and how much they cover.
-func (p *Program) decaled(u *surface.Surface, pl *layerPlan, info stack.ChannelInfo) (pix.Planes, pix.Plane, error) {
+func (p *Program) decaled(
+	ctx context.Context,
+	u *surface.Surface, pl *layerPlan,
+	info stack.ChannelInfo,
+) (pix.Planes, pix.Plane, error) {
 	list, _ := p.decalsAt(u, pl, 0)
 	coat := pl.coats[info.Channel].coat
 	out := make(pix.Planes, info.Components)
@@ -186,8 +203,12 @@ func (p *Program) decaled(u *surface.Surface, pl *layerPlan, info stack.ChannelI
 		if v == nil {
 			continue
 		}
+		left, err := p.leftOf(ctx, u, d)
+		if err != nil {
+			return nil, pix.Plane{}, fmt.Errorf("decal %q: %w", d.Name, err)
+		}
 		for i, a := range v[3] {
-			a *= d.Amount
+			a *= d.Amount * left.At(i)
 			if a <= 0 {
 				continue
 			}
@@ -221,6 +242,19 @@ func (p *Program) decaled(u *surface.Surface, pl *layerPlan, info stack.ChannelI
 	return out, pix.Plane{Data: cover}, nil
 }
 
+// leftOf is how much of a decal is left where it was erased by hand.
+func (p *Program) leftOf(ctx context.Context, u *surface.Surface, d *decalPlan) (pix.Plane, error) {
+	if d.Hand == nil || p.hands[d.Hand] == nil {
+		return pix.Plane{Value: 1}, nil
+	}
+	row := make([]float32, len(u.Frame().Pos))
+	for i := range row {
+		row[i] = 1
+	}
+	err := p.hand(ctx, u, d.Hand, pix.Rows{row})
+	return pix.Plane{Data: row}, err
+}
+
 // decalRows draws a decal on a surface: red, green and blue, sRGB-encoded, and how much it
 // covers; nil where it does not lie. All channels of its layer share it.
 func (p *Program) decalRows(u *surface.Surface, d *decalPlan) (pix.Rows, error) {
@@ -245,6 +279,7 @@ func (p *Program) decalRows(u *surface.Surface, d *decalPlan) (pix.Rows, error) 
 	}
 	texel := f.Footprint / d.Wide * pw / float32(w)
 	sample := pic.At(texel)
+	worn := p.decalWear(d, tall, f.Footprint)
 	shows := false
 	for i, t := range f.Tri {
 		if t < 0 {
@@ -262,6 +297,7 @@ func (p *Program) decalRows(u *surface.Surface, d *decalPlan) (pix.Rows, error) 
 		if d.Flip {
 			x = 1 - x
 		}
+		ownX, ownY := x, y
 		if d.Text != "" {
 			x, y = (1+x*pw)/float32(w), (1+y*ph)/float32(h)
 		}
@@ -269,6 +305,11 @@ func (p *Program) decalRows(u *surface.Surface, d *decalPlan) (pix.Rows, error) 
 		a := share * d.covers(v, pic)
 		if a <= 0 {
 			continue
+		}
+		if worn != nil {
+			if a *= worn(ownX, ownY); a <= 0 {
+				continue
+			}
 		}
 		shows = true
 		if d.Text != "" || pic.Gray && d.Cover != "" {
@@ -286,6 +327,20 @@ func (p *Program) decalRows(u *surface.Surface, d *decalPlan) (pix.Rows, error) 
 		p.Scene.Cache.Put(key, out)
 	}
 	return out, nil
+}
+
+// decalWear returns how much of a decal is left where it flakes off, by the place in it, 0..1 from
+// its upper left corner; nil where it does not.
+func (p *Program) decalWear(d *decalPlan, tall, footprint float32) func(x, y float32) float32 {
+	if d.Worn == 0 {
+		return nil
+	}
+	size, letter := min(d.Wide, tall), func(x, y float32) int { return 0 }
+	if d.words != nil && d.words.Lettering != nil {
+		size, letter = tall*d.words.Capital(), d.words.Letter
+	}
+	flakes := cast.NewFlakes(size, d.Seed, footprint)
+	return func(x, y float32) float32 { return flakes.Left(x*d.Wide, y*tall, d.Worn, letter(x, y)) }
 }
 
 // inBorder is how much of a texel at a place lies between 0 and an edge.

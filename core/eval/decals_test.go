@@ -8,6 +8,7 @@ import (
 	"slices"
 	"testing"
 
+	"velvetgrime/core/brush"
 	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
@@ -336,5 +337,95 @@ func TestAWrappedDecalStaysInItsPlace(t *testing.T) {
 	}
 	if within < 500 {
 		t.Errorf("%d corners lie under the words", within)
+	}
+}
+
+// What is erased of a decal by hand is gone from it alone: the one that lies under it shows, where
+// it is put back it is there, and tiles that no stroke reaches keep their keys.
+func TestADecalIsErasedByHand(t *testing.T) {
+	hand := func(strokes ...*brush.Stroke) *stack.Document {
+		over, under := label("over", 128, 64, 64), label("under", 128, 64, 64)
+		under.Cover, under.Amount = "dark", 1 // other colours: its own
+		under.Picture = "board"
+		over.Hand = &stack.Step{ID: "decal:over", Kind: stack.Hand, On: true, Amount: 1, Strokes: strokes}
+		for _, s := range strokes {
+			over.Hand.StrokeID = append(over.Hand.StrokeID, s.ID)
+		}
+		under.Flip = true
+		return decalDoc(under, over)
+	}
+	rub := func(id string, x, z float32, erase bool) *brush.Stroke {
+		p := brush.Point{Pos: geom.V3(x*texel, 0, z*texel), Nrm: geom.V3(0, 1, 0), Pressure: 1}
+		return &brush.Stroke{ID: id, Radius: 9 * texel, Strength: 1, Hardness: 1, Erase: !erase, Values: map[string][]float32{"mask": {0}}, Points: brush.Points{p}}
+	}
+	s := decalScene(whole(t))
+	whole, alone := onDeck(t, s, hand(), stack.BaseColor), decalDoc(hand().Layers[1].Decals[0])
+	under := onDeck(t, s, alone, stack.BaseColor)
+	erased := onDeck(t, s, hand(rub("a", 108, 44, true)), stack.BaseColor)
+	back := onDeck(t, s, hand(rub("a", 108, 44, true), rub("b", 108, 44, false)), stack.BaseColor)
+	off := 0
+	for x := 96; x < 160; x++ {
+		for z := 32; z < 96; z++ {
+			far := math.Hypot(float64(x)+0.5-108, float64(z)+0.5-44)
+			switch {
+			case far < 7 && erased[x][z] != under[x][z]:
+				t.Fatalf("at %d, %d, erased, it is %v, below it lies %v", x, z, erased[x][z], under[x][z])
+			case far > 11 && erased[x][z] != whole[x][z]:
+				t.Fatalf("at %d, %d, beside, it is %v, was %v", x, z, erased[x][z], whole[x][z])
+			case far < 7 && whole[x][z] != under[x][z]:
+				off++
+			}
+			for k := range 3 {
+				if math.Abs(float64(back[x][z][k]-whole[x][z][k])) > 0.01 && (far < 7 || far > 11) {
+					t.Fatalf("at %d, %d, put back, it is %v, was %v", x, z, back[x][z], whole[x][z])
+				}
+			}
+		}
+	}
+	if off < 50 {
+		t.Fatalf("below looks as above at all but %d places: nothing was tried", off)
+	}
+	p, q := Compile(s, hand(), "", ""), Compile(s, hand(rub("a", 108, 44, true)), "", "")
+	same, other := 0, 0
+	for _, tile := range surface.Tiles(0, 512) {
+		if u := s.OnTile(tile); p.Key(u, stack.BaseColor) == q.Key(u, stack.BaseColor) {
+			same++
+		} else {
+			other++
+		}
+	}
+	if same == 0 || other == 0 {
+		t.Errorf("%d tiles keep their key, %d do not", same, other)
+	}
+}
+
+// Flakes that come off bare what lies below, the more the more it is worn.
+func TestADecalFlakes(t *testing.T) {
+	s := decalScene(whole(t))
+	left := func(change func(d *stack.Decal)) (n int) {
+		d := label("a", 128, 64, 100)
+		change(d)
+		for _, row := range onDeck(t, s, decalDoc(d), stack.Roughness) {
+			for _, v := range row {
+				if v[0] < 0.5 {
+					n++
+				}
+			}
+		}
+		return n
+	}
+	for name, set := range map[string]func(d *stack.Decal){
+		"picture": func(*stack.Decal) {},
+		"words":   func(d *stack.Decal) { d.Picture, d.Text, d.Tall = "", "DUN\nLIN", 60*texel },
+	} {
+		all := left(set)
+		last := all
+		for _, worn := range []float32{0.2, 0.5, 0.9} {
+			n := left(func(d *stack.Decal) { set(d); d.Worn = worn })
+			if share := 1 - float64(n)/float64(all); n >= last || math.Abs(share-float64(worn)) > 0.25 {
+				t.Errorf("%s worn by %v: %d of %d texels are left", name, worn, n, all)
+			}
+			last = n
+		}
 	}
 }

@@ -29,6 +29,9 @@ func OnlyStrokes(a, b *Program) (box geom.Box, ok bool) {
 			return b.Scene.Model.Bounds, true // what changes in one place may change any other
 		}
 		reach += b.total(pl.mask) + pl.strokes.Spread()
+		for _, c := range pl.decals {
+			reach += b.hands[c.Hand].Spread()
+		}
 		for _, c := range pl.coats {
 			if c.stream != nil {
 				reach += b.total(c.stream)
@@ -94,13 +97,31 @@ func (d *differ) layers(a, b []*stack.Layer) bool {
 		}
 		for _, l := range []*stack.Layer{&x, &y} {
 			l.Channels, l.Mask, l.Layers, l.Strokes, l.StrokeID = nil, nil, nil, nil, nil
+			l.Decals = unhanded(l.Decals)
 		}
 		if !reflect.DeepEqual(x, y) || !d.steps(a[i].Mask, b[i].Mask) || !d.layers(a[i].Layers, b[i].Layers) {
 			return false
 		}
 		d.strokes(a[i].Strokes, b[i].Strokes)
+		for k := range a[i].Decals {
+			d.strokes(a[i].Decals[k].Erased(), b[i].Decals[k].Erased())
+		}
 	}
 	return true
+}
+
+// unhanded is decals without what was taken off them by hand.
+func unhanded(list []*stack.Decal) []*stack.Decal {
+	if !slices.ContainsFunc(list, func(c *stack.Decal) bool { return c.Hand != nil }) {
+		return list
+	}
+	out := make([]*stack.Decal, len(list))
+	for i, c := range list {
+		n := *c
+		n.Hand = nil
+		out[i] = &n
+	}
+	return out
 }
 
 func (d *differ) steps(a, b []*stack.Step) bool {

@@ -3,6 +3,7 @@ package press
 import (
 	"fmt"
 	"image"
+	"math"
 	"slices"
 	"strings"
 
@@ -26,6 +27,7 @@ type Words struct {
 type Lettering struct {
 	loops      outline
 	bridges    outline // what is left out of them
+	letters    []point // two a letter: the corners of the box around it
 	wide, tall float32 // of the box around them
 }
 
@@ -49,6 +51,12 @@ func NewLettering(w Words) (*Lettering, error) {
 		// a capital is 2 high
 		x, y := -(lo.x+hi.x)/2, -2*lineHeight*float32(i)
 		l.loops = append(l.loops, o.moved(x, y)...)
+		for _, g := range list {
+			if len(g) > 0 {
+				a, b := g.moved(x, y).bounds()
+				l.letters = append(l.letters, a, b)
+			}
+		}
 		if w.Gaps > 0 {
 			for _, g := range list {
 				l.bridges = append(l.bridges, g.bridges(2*w.Gaps).moved(x, y)...)
@@ -61,7 +69,29 @@ func NewLettering(w Words) (*Lettering, error) {
 	lo, hi := l.loops.bounds()
 	l.loops, l.bridges = l.loops.moved(-lo.x, -lo.y), l.bridges.moved(-lo.x, -lo.y)
 	l.wide, l.tall = hi.x-lo.x, hi.y-lo.y
+	for i := range l.letters {
+		l.letters[i].x -= lo.x
+		l.letters[i].y -= lo.y
+	}
 	return l, nil
+}
+
+// Capital is how tall a capital is beside all the words.
+func (l *Lettering) Capital() float32 { return 2 / l.tall }
+
+// Letter is the number, from 1, of the letter that is nearest to a place: 0..1 from the upper
+// left corner of the words.
+func (l *Lettering) Letter(x, y float32) int {
+	x, y = x*l.wide, (1-y)*l.tall
+	best, near := 0, float32(math.MaxFloat32)
+	for i := 0; i < len(l.letters); i += 2 {
+		a, b := l.letters[i], l.letters[i+1]
+		dx, dy := max(a.x-x, 0, x-b.x), max(a.y-y, 0, y-b.y)
+		if d := dx*dx + dy*dy; d < near {
+			best, near = i/2+1, d
+		}
+	}
+	return best
 }
 
 // Aspect is how much wider than tall the words are.

@@ -122,7 +122,9 @@ func (l *Layer) check(d *Document, r Rules) error {
 			if first != nil {
 				return
 			}
-			count++
+			if !strings.HasPrefix(name, InDecal) { // a layer may hold as many decals as it may
+				count++
+			}
 			if err := s.check(ids, r); err != nil {
 				first = fmt.Errorf("%sstep %d (%s): %w", streamName(name), i+1, kindOf(s), err)
 			}
@@ -142,7 +144,7 @@ func kindOf(s *Step) string {
 }
 
 func streamName(name string) string {
-	if name == MaskStream || strings.HasPrefix(name, InStep) {
+	if name == MaskStream || strings.HasPrefix(name, InStep) || strings.HasPrefix(name, InDecal) {
 		return ""
 	}
 	return name + ": "
@@ -296,6 +298,11 @@ func (d *Document) checkFollow() error {
 		}
 		for c := range l.Channels {
 			looks(node{l.ID, string(c)}, l.Strokes)
+			for _, d := range l.Decals {
+				if d.Hand != nil {
+					looks(node{l.ID, string(c)}, d.Hand.Strokes)
+				}
+			}
 		}
 		stream(node{l.ID, MaskStream}, l.Mask)
 		for c, coat := range l.Channels {

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 	"unicode/utf8"
+
+	"velvetgrime/core/brush"
 )
 
 // Decal is a picture or some words set on the surface at a place, with a direction, a size
@@ -34,17 +36,62 @@ type Decal struct {
 	Through bool       `json:"through,omitempty" doc:"what lies behind something else has it too"`
 	Flip    bool       `json:"flip,omitempty" doc:"left is right"`
 	Amount  float32    `json:"amount" minimum:"0" maximum:"1"`
+	Worn    float32    `json:"worn,omitempty" minimum:"0" maximum:"1" doc:"how much of it has flaked off; of words each letter by itself, some more and some less"`
+	Seed    int        `json:"seed,omitempty" minimum:"0" maximum:"9999" doc:"where it has flaked off"`
 	Row     *DecalRow  `json:"row,omitempty" doc:"several of them"`
+	Hand    *Step      `json:"hand,omitempty" doc:"a hand step, decal: and the decal's id, which begins white: where it is painted black the decal was taken off by hand"`
+}
+
+// Erased lists the strokes that took some of it off, or put it back, oldest first.
+func (c *Decal) Erased() []*brush.Stroke {
+	if c.Hand == nil {
+		return nil
+	}
+	return c.Hand.Strokes
+}
+
+// handed returns the layer with a hand step on a decal that has none, to be painted in; the layer
+// must be a copy already. ok is false when there is no such decal.
+func (l *Layer) handed(step string) (s *Step, ok bool) {
+	id, ok := strings.CutPrefix(step, InDecal)
+	i, err := l.decal(id)
+	if !ok || err != nil {
+		return nil, false
+	}
+	s = &Step{ID: step, Kind: Hand, On: true, Amount: 1}
+	l.setHand(i, s)
+	return s, true
+}
+
+func (l *Layer) setHand(i int, s *Step) {
+	c := *l.Decals[i]
+	c.Hand = s
+	l.Decals = slices.Clone(l.Decals)
+	l.Decals[i] = &c
+}
+
+// attach gives the decal's hand the strokes that it names.
+func (c *Decal) attach(strokes map[string]*brush.Stroke) error {
+	if c.Hand == nil {
+		return nil
+	}
+	n := *c.Hand
+	c.Hand = &n
+	return (&Layer{Name: c.Name, Mask: []*Step{c.Hand}}).attach(func(id string) *brush.Stroke { return strokes[id] })
 }
 
 // DecalRow sets a decal several times.
 type DecalRow struct {
-	Kind  string     `json:"kind" enum:"row,axis" doc:"beside each other, or round an axis"`
+	Kind  string     `json:"kind" enum:"row,axis,line" doc:"beside each other, round an axis, or along a line on the surface"`
 	Count int        `json:"count" minimum:"2" maximum:"64"`
-	Step  float32    `json:"step" doc:"of a row metres from one to the next, to the right; round an axis degrees, 0: evenly all around"`
+	Step  float32    `json:"step" doc:"of a row metres from one to the next, to the right; round an axis degrees, 0: evenly all around; along a line metres, 0: evenly from end to end, or all round a closed one"`
 	At    [3]float32 `json:"at" doc:"a place on the axis, metres"`
 	Axis  [3]float32 `json:"axis" doc:"its direction"`
+	Line  []float32  `json:"line,omitempty" doc:"of a row along a line its points, six numbers each: place and how the surface faces; one that ends where it begins is closed"`
 }
+
+// MaxLine is how many points the line of a row may have.
+const MaxLine = 4096
 
 // MaxDecals is how many a layer may hold.
 const MaxDecals = 200
@@ -85,6 +132,12 @@ func (c *Decal) check() error {
 		return fmt.Errorf("its letters lie %v heights farther apart; that goes from -0.3 to 3", c.Apart)
 	case !(c.Gaps >= 0 && c.Gaps <= 0.5):
 		return fmt.Errorf("its letters have bridges %v heights wide; that goes from 0 to 0.5", c.Gaps)
+	case !(c.Worn >= 0 && c.Worn <= 1):
+		return fmt.Errorf("%v of it has flaked off; that goes from 0 to 1", c.Worn)
+	case c.Seed < 0 || c.Seed > 9999:
+		return fmt.Errorf("its seed is %d; it goes from 0 to 9999", c.Seed)
+	case c.Hand != nil && (c.Hand.Kind != Hand || c.Hand.ID != InDecal+c.ID || len(c.Hand.Steps) > 0):
+		return fmt.Errorf("what was taken off it by hand is a %s step %q; it can be a hand step %q alone", c.Hand.Kind, c.Hand.ID, InDecal+c.ID)
 	case !(c.Facing > 0 && c.Facing <= 180):
 		return fmt.Errorf("it faces up to %v degrees away; it goes from above 0 to 180", c.Facing)
 	}
@@ -98,8 +151,12 @@ func (c *Decal) check() error {
 	}
 	if r := c.Row; r != nil {
 		switch {
-		case r.Kind != "row" && r.Kind != "axis":
-			return fmt.Errorf("it is repeated as %q; it can be as row or axis", r.Kind)
+		case r.Kind != "row" && r.Kind != "axis" && r.Kind != "line":
+			return fmt.Errorf("it is repeated as %q; it can be as row, axis or line", r.Kind)
+		case len(r.Line)%6 != 0 || len(r.Line) > 6*MaxLine || r.Kind == "line" && len(r.Line) < 12:
+			return fmt.Errorf("its line has %d numbers; it takes six a point, and 2 to %d points", len(r.Line), MaxLine)
+		case slices.ContainsFunc(r.Line, func(v float32) bool { return !(v > -1e6 && v < 1e6) }):
+			return fmt.Errorf("a point of its line is no usable place")
 		case r.Count < 2 || r.Count > 64:
 			return fmt.Errorf("it is repeated %d times; it can be 2 to 64", r.Count)
 		case !(r.Step >= -1000 && r.Step <= 1000):
@@ -168,12 +225,16 @@ type AddDecal struct {
 	Target string `json:"target" doc:"the decal layer's id"`
 	Index  int    `json:"index,omitempty" doc:"lowest 0; -1 on top"`
 	Decal  *Decal `json:"value"`
+
+	Strokes map[string]*brush.Stroke `json:"-"`
 }
 
 // Kind implements Op.
 func (AddDecal) Kind() string { return "decal.add" }
 
 func (o AddDecal) layer() string { return o.Target }
+
+func (o AddDecal) carry(strokes map[string]*brush.Stroke) Op { o.Strokes = strokes; return o }
 
 func (o AddDecal) apply(d *Document) (Op, string, error) {
 	if o.Decal == nil {
@@ -188,7 +249,7 @@ func (o AddDecal) apply(d *Document) (Op, string, error) {
 			return nil, err
 		}
 		c := *o.Decal
-		return slices.Insert(list, i, &c), nil
+		return slices.Insert(list, i, &c), c.attach(o.Strokes)
 	})
 	return RemoveDecal{o.Target, o.Decal.ID}, "Set " + o.Decal.Name, err
 }
@@ -211,7 +272,7 @@ func (o RemoveDecal) apply(d *Document) (Op, string, error) {
 		if err != nil {
 			return nil, err
 		}
-		back = AddDecal{o.Target, i, list[i]}
+		back = AddDecal{Target: o.Target, Index: i, Decal: list[i], Strokes: strokesOf(&Layer{Decals: list[i : i+1]})}
 		return slices.Delete(list, i, i+1), nil
 	})
 	if err != nil {
@@ -223,14 +284,19 @@ func (o RemoveDecal) apply(d *Document) (Op, string, error) {
 // SetDecal changes a decal: where it lies, what it shows, how.
 type SetDecal struct {
 	Target string `json:"target" doc:"the decal layer's id"`
-	Decal  *Decal `json:"value" doc:"all of it, under the id that it has"`
+	Decal  *Decal `json:"value" doc:"all of it, under the id that it has; what was taken off it by hand stays as it is"`
+	Whole  bool   `json:"whole,omitempty" doc:"what was taken off it by hand is put back"`
 	Label  string `json:"label,omitempty" doc:"for the ledger"`
+
+	Strokes map[string]*brush.Stroke `json:"-"`
 }
 
 // Kind implements Op.
 func (SetDecal) Kind() string { return "decal.set" }
 
 func (o SetDecal) layer() string { return o.Target }
+
+func (o SetDecal) carry(strokes map[string]*brush.Stroke) Op { o.Strokes = strokes; return o }
 
 func (o SetDecal) apply(d *Document) (Op, string, error) {
 	if o.Decal == nil {
@@ -253,7 +319,13 @@ func (o SetDecal) apply(d *Document) (Op, string, error) {
 		}
 		c := *o.Decal
 		list[i] = &c
-		return list, nil
+		if o.Whole {
+			c.Hand = nil
+		} else if was.Hand != nil {
+			c.Hand = was.Hand
+			return list, nil
+		}
+		return list, c.attach(o.Strokes)
 	})
 	if err != nil {
 		return nil, "", err
@@ -262,7 +334,8 @@ func (o SetDecal) apply(d *Document) (Op, string, error) {
 	if label == "" {
 		label = "Change " + o.Decal.Name
 	}
-	return SetDecal{o.Target, was, label}, label, nil
+	back := SetDecal{Target: o.Target, Decal: was, Label: label, Strokes: strokesOf(&Layer{Decals: []*Decal{was}})}
+	return back, label, nil
 }
 
 // MoveDecal puts a decal elsewhere in the order of its layer.

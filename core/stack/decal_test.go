@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 )
@@ -61,23 +63,31 @@ func TestDecalsAreSetMovedAndTakenBack(t *testing.T) {
 func TestDecalsThatAreRefused(t *testing.T) {
 	d := do(t, start(t), stack.AddLayer{Index: -1, Layer: &stack.Layer{ID: "labels", Name: "Labels", Kind: stack.Decals, Visible: true, Amount: 1, Decals: []*stack.Decal{plaque("there")}}})
 	for want, change := range map[string]func(c *stack.Decal){
-		"its width is 0 m":          func(c *stack.Decal) { c.Wide = 0 },
-		"its width is NaN":          func(c *stack.Decal) { c.Wide = float32(math.NaN()) },
-		"its depth is -1":           func(c *stack.Decal) { c.Depth = -1 },
-		"is no direction":           func(c *stack.Decal) { c.Nrm = [3]float32{} },
-		"a picture and words":       func(c *stack.Decal) { c.Picture = "p" },
-		"longer than 200 letters":   func(c *stack.Decal) { c.Text = strings.Repeat("ä", 201) },
-		"eight lines":               func(c *stack.Decal) { c.Text = strings.Repeat("\n", 9) },
-		`there is no font "gothic"`: func(c *stack.Decal) { c.Font = "gothic" },
-		`what covers, "half"`:       func(c *stack.Decal) { c.Cover = "half" },
-		"faces up to 0 degrees":     func(c *stack.Decal) { c.Facing = 0 },
-		"amount is 2":               func(c *stack.Decal) { c.Amount = 2 },
-		"no usable number":          func(c *stack.Decal) { c.Pos[1] = float32(math.Inf(1)) },
-		"is repeated 900 times":     func(c *stack.Decal) { c.Row = &stack.DecalRow{Kind: "row", Count: 900} },
-		`repeated as "pile"`:        func(c *stack.Decal) { c.Row = &stack.DecalRow{Kind: "pile", Count: 3} },
-		"its axis is no direction":  func(c *stack.Decal) { c.Row = &stack.DecalRow{Kind: "axis", Count: 3} },
-		`the id "there" is used`:    func(c *stack.Decal) { c.ID = "there" },
-		`the id "" is empty`:        func(c *stack.Decal) { c.ID = "" },
+		"its width is 0 m":                        func(c *stack.Decal) { c.Wide = 0 },
+		"its width is NaN":                        func(c *stack.Decal) { c.Wide = float32(math.NaN()) },
+		"its depth is -1":                         func(c *stack.Decal) { c.Depth = -1 },
+		"is no direction":                         func(c *stack.Decal) { c.Nrm = [3]float32{} },
+		"a picture and words":                     func(c *stack.Decal) { c.Picture = "p" },
+		"longer than 200 letters":                 func(c *stack.Decal) { c.Text = strings.Repeat("ä", 201) },
+		"eight lines":                             func(c *stack.Decal) { c.Text = strings.Repeat("\n", 9) },
+		`there is no font "gothic"`:               func(c *stack.Decal) { c.Font = "gothic" },
+		`what covers, "half"`:                     func(c *stack.Decal) { c.Cover = "half" },
+		"faces up to 0 degrees":                   func(c *stack.Decal) { c.Facing = 0 },
+		"amount is 2":                             func(c *stack.Decal) { c.Amount = 2 },
+		"no usable number":                        func(c *stack.Decal) { c.Pos[1] = float32(math.Inf(1)) },
+		"is repeated 900 times":                   func(c *stack.Decal) { c.Row = &stack.DecalRow{Kind: "row", Count: 900} },
+		`repeated as "pile"`:                      func(c *stack.Decal) { c.Row = &stack.DecalRow{Kind: "pile", Count: 3} },
+		"its axis is no direction":                func(c *stack.Decal) { c.Row = &stack.DecalRow{Kind: "axis", Count: 3} },
+		"2 of it has flaked off":                  func(c *stack.Decal) { c.Worn = 2 },
+		"its seed is -1":                          func(c *stack.Decal) { c.Seed = -1 },
+		"by hand is a noise step":                 func(c *stack.Decal) { c.Hand = &stack.Step{ID: "n", Kind: "noise"} },
+		`it can be a hand step "decal:new" alone`: func(c *stack.Decal) { c.Hand = &stack.Step{ID: "n", Kind: "hand", On: true} },
+		"its line has 6 numbers":                  func(c *stack.Decal) { c.Row = &stack.DecalRow{Kind: "line", Count: 3, Line: make([]float32, 6)} },
+		"no usable place": func(c *stack.Decal) {
+			c.Row = &stack.DecalRow{Kind: "line", Count: 3, Line: append(make([]float32, 11), float32(math.NaN()))}
+		},
+		`the id "there" is used`: func(c *stack.Decal) { c.ID = "there" },
+		`the id "" is empty`:     func(c *stack.Decal) { c.ID = "" },
 	} {
 		c := plaque("new")
 		change(c)
@@ -111,5 +121,68 @@ func TestDecalsThatAreRefused(t *testing.T) {
 	moved.Locked = false
 	if got := do(t, d, stack.SetDecal{Target: "labels", Decal: &moved}).Layer("labels").Decals[0]; got.Pos[0] != 1 {
 		t.Error("an unlocked decal is not moved")
+	}
+}
+
+// What was taken off a decal by hand stays on it when it is moved, by who does not know the
+// strokes, goes with it when it is taken away, and comes back with it, over the form that is kept.
+func TestADecalIsErasedByHand(t *testing.T) {
+	d := do(t, start(t), stack.AddLayer{Index: -1, Layer: &stack.Layer{ID: "labels", Name: "Labels", Kind: stack.Decals, Visible: true, Amount: 1, Decals: []*stack.Decal{plaque("p"), plaque("q")}}})
+	s := &brush.Stroke{ID: "s1", Radius: 0.1, Strength: 1, Erase: true, Points: brush.Points{{Nrm: geom.V3(0, 0, 1), Pressure: 1}}}
+	untouched := text(t, d)
+	d = do(t, d, stack.AddStroke{Target: "labels", StepID: "decal:p", StrokeID: "s1", Index: -1, Stroke: s})
+	if again := text(t, do(t, d, stack.RemoveStroke{Target: "labels", StepID: "decal:p", StrokeID: "s1"})); again != untouched {
+		t.Errorf("the only stroke is not taken back:\n%s", again)
+	}
+	held := func(d *stack.Document) int { return len(d.Layer("labels").Decals[0].Hand.Strokes) }
+	if held(d) != 1 || len(d.Strokes()) != 1 {
+		t.Fatalf("the hand holds %d strokes, the document %d", held(d), len(d.Strokes()))
+	}
+	if told := d.WithoutStrokes(); held(told) != 0 || held(d) != 1 {
+		t.Error("what is told has strokes, or telling took them away")
+	}
+	moved := *d.WithoutStrokes().Layer("labels").Decals[0]
+	moved.Pos[0] = 3
+	bare := moved
+	bare.Hand = nil
+	before := text(t, d)
+	keeps := map[string]int{"move": 1, "unaware": 1}
+	for name, op := range map[string]stack.Op{
+		"move":      stack.SetDecal{Target: "labels", Decal: &moved},
+		"take off":  stack.RemoveDecal{Target: "labels", Decal: "p"},
+		"unaware":   stack.SetDecal{Target: "labels", Decal: &bare},
+		"whole":     stack.SetDecal{Target: "labels", Decal: &bare, Whole: true},
+		"take back": stack.RemoveStroke{Target: "labels", StepID: "decal:p", StrokeID: "s1"},
+	} {
+		next, inverse, _, err := step.Rules.Apply(d, op)
+		if err != nil {
+			t.Fatalf("%s: %v", name, err)
+		}
+		if n := len(next.Strokes()); keeps[name] != n || name == "move" && next.Layer("labels").Decals[0].Pos[0] != 3 {
+			t.Errorf("%s leaves %d strokes", name, n)
+		}
+		b, err := stack.EncodeOp(inverse)
+		if err != nil {
+			t.Fatal(err)
+		}
+		back, err := stack.DecodeOp(b, d.Strokes())
+		if err != nil {
+			t.Fatal(err)
+		}
+		if again := text(t, do(t, next, back)); again != before {
+			t.Errorf("%s is not taken back:\n%s\nbefore\n%s", name, again, before)
+		}
+	}
+	copied := do(t, d, stack.CopyLayer{Target: "labels", Index: -1, Layer: &stack.Layer{ID: "copy", Name: "Copy"}})
+	if n := len(copied.Layer("copy").Decals[0].Hand.Strokes); n != 1 {
+		t.Errorf("a copy of the layer has %d strokes on its decal", n)
+	}
+	for want, op := range map[string]stack.Op{
+		"change the decal": stack.RemoveStep{Target: "labels", StepID: "decal:p"},
+		"has no stream":    stack.AddStep{Target: "labels", Path: stack.InDecal + "p", Index: -1, Step: &stack.Step{ID: "n", Kind: "hand", On: true}},
+	} {
+		if _, _, _, err := step.Rules.Apply(d, op); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%q was expected, got %v", want, err)
+		}
 	}
 }

@@ -76,6 +76,9 @@ func (l *Layer) stepAt(id string) (*Step, string, int, error) {
 	if s == nil {
 		return nil, "", 0, fmt.Errorf("layer %q has no step with the id %q", l.Name, id)
 	}
+	if strings.HasPrefix(stream, InDecal) {
+		return nil, "", 0, fmt.Errorf("layer %q: that step is what was taken off a decal by hand; change the decal", l.Name)
+	}
 	return s, stream, i, nil
 }
 

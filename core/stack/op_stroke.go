@@ -3,6 +3,7 @@ package stack
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"velvetgrime/core/brush"
 )
@@ -96,6 +97,11 @@ func (d *Document) editStrokes(
 			return inverse, l.Name + ": " + label, nil
 		}
 		s, stream, _ := l.Step(step)
+		if s == nil {
+			if s, _ = l.handed(step); s != nil {
+				stream = step
+			}
+		}
 		if s == nil || s.Kind != Hand {
 			return nil, "", fmt.Errorf("layer %q has no hand step %q to paint in; add one to its mask", l.Name, step)
 		}
@@ -104,7 +110,13 @@ func (d *Document) editStrokes(
 			return nil, "", err
 		}
 		l.replaceStep(s.ID, func(n *Step) { n.Strokes, n.StrokeID = list, names(list) })
-		if stream != MaskStream {
+		if id, ok := strings.CutPrefix(stream, InDecal); ok {
+			i, err := l.decal(id)
+			if err == nil && len(list) == 0 {
+				l.setHand(i, nil)
+			}
+			stream = l.Decals[i].Name
+		} else if stream != MaskStream {
 			stream = s.title()
 		}
 		return inverse, fmt.Sprintf("%s %s: %s", l.Name, stream, label), nil

@@ -174,6 +174,10 @@ const MaskStream = "mask"
 // InStep begins the name of a stream that lies inside a step.
 const InStep = "step:"
 
+// InDecal begins the name of the stream, of one hand step, that says what was taken off a decal;
+// the decal's id follows.
+const InDecal = "decal:"
+
 // New returns an empty document with the given sheets at size texels.
 func New(sheets []string, size int) *Document {
 	d := &Document{Format: "velvetgrime.document", Version: 1, Sheets: map[string]SheetSize{}, Layers: []*Layer{}}

@@ -109,7 +109,8 @@ func replace(list []*Layer, id string, f func(*Layer)) ([]*Layer, bool) {
 }
 
 // EachStep calls f for every step of the layer's own streams, inner ones after
-// the step that holds them: the mask first, then the channels by name.
+// the step that holds them: the mask first, then the channels by name, then what was taken
+// off its decals by hand.
 func (l *Layer) EachStep(f func(*Step)) {
 	l.eachStream(func(_ string, list []*Step) {
 		for _, s := range list {
@@ -135,6 +136,11 @@ func (l *Layer) eachStream(f func(name string, list []*Step)) {
 			into(string(c), coat.Stream)
 		}
 	}
+	for _, c := range l.Decals {
+		if c != nil && c.Hand != nil {
+			into(InDecal+c.ID, []*Step{c.Hand})
+		}
+	}
 }
 
 // Step returns a step of the layer by id with its stream's name and its index
@@ -154,6 +160,9 @@ func (l *Layer) Step(id string) (s *Step, stream string, index int) {
 func (l *Layer) Stream(name string) ([]*Step, error) {
 	if name == "" || name == MaskStream {
 		return l.Mask, nil
+	}
+	if id, ok := strings.CutPrefix(name, InDecal); ok {
+		return nil, fmt.Errorf("%s: the decal %q has no stream; it is only erased by hand", l.where(), id)
 	}
 	if id, ok := strings.CutPrefix(name, InStep); ok {
 		s, _, _ := l.Step(id)
@@ -221,6 +230,18 @@ func (l *Layer) replaceStep(id string, f func(*Step)) {
 			return
 		}
 	}
+	for i, c := range l.Decals {
+		if c.Hand == nil {
+			continue
+		}
+		if list, ok := in([]*Step{c.Hand}); ok {
+			n := *c
+			n.Hand = list[0]
+			l.Decals = slices.Clone(l.Decals)
+			l.Decals[i] = &n
+			return
+		}
+	}
 }
 
 // clone copies a layer with all that hangs from it but the strokes themselves.
@@ -236,7 +257,14 @@ func (l *Layer) clone() *Layer {
 		c.Channels[ch] = coat
 	}
 	c.Layers, c.Dials = nil, slices.Clone(l.Dials)
-	c.Decals, c.Slides = slices.Clone(l.Decals), slices.Clone(l.Slides) // they are never written
+	c.Decals, c.Slides = slices.Clone(l.Decals), slices.Clone(l.Slides) // but for their hands they are never written
+	for i, d := range c.Decals {
+		if d != nil && d.Hand != nil {
+			n := *d
+			n.Hand = cloneSteps([]*Step{d.Hand})[0]
+			c.Decals[i] = &n
+		}
+	}
 	for _, k := range l.Layers {
 		c.Layers = append(c.Layers, k.clone())
 	}

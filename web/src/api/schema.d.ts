@@ -1217,6 +1217,8 @@ export interface components {
        * @description the bridges in the closed parts of letters, as cut for a stencil, in heights of a capital
        */
       gaps?: number;
+      /** @description a hand step, decal: and the decal's id, which begins white: where it is painted black the decal was taken off by hand */
+      hand?: components['schemas']['Step'];
       hidden?: boolean;
       id: string;
       /** @description the key colour, sRGB-encoded */
@@ -1233,6 +1235,11 @@ export interface components {
       /** @description several of them */
       row?: components['schemas']['DecalRow'];
       /**
+       * Format: int64
+       * @description where it has flaked off
+       */
+      seed?: number;
+      /**
        * Format: float
        * @description metres; 0: as its picture or its words have it
        */
@@ -1248,6 +1255,11 @@ export interface components {
        * @description metres
        */
       wide: number;
+      /**
+       * Format: float
+       * @description how much of it has flaked off; of words each letter by itself, some more and some less
+       */
+      worn?: number;
       /** @description it follows the surface around bends and keeps its size; otherwise it is flat and is cast along its normal */
       wrapped?: boolean;
     };
@@ -1259,13 +1271,15 @@ export interface components {
       /** Format: int64 */
       count: number;
       /**
-       * @description beside each other, or round an axis
+       * @description beside each other, round an axis, or along a line on the surface
        * @enum {string}
        */
-      kind: 'row' | 'axis';
+      kind: 'row' | 'axis' | 'line';
+      /** @description of a row along a line its points, six numbers each: place and how the surface faces; one that ends where it begins is closed */
+      line?: number[] | null;
       /**
        * Format: float
-       * @description of a row metres from one to the next, to the right; round an axis degrees, 0: evenly all around
+       * @description of a row metres from one to the next, to the right; round an axis degrees, 0: evenly all around; along a line metres, 0: evenly from end to end, or all round a closed one
        */
       step: number;
     };
@@ -2735,8 +2749,10 @@ export interface components {
       label?: string;
       /** @description the decal layer's id */
       target: string;
-      /** @description all of it, under the id that it has */
+      /** @description all of it, under the id that it has; what was taken off it by hand stays as it is */
       value: components['schemas']['Decal'];
+      /** @description what was taken off it by hand is put back */
+      whole?: boolean;
     };
     /** @description set one of a layer's settings */
     SetLayer: {

@@ -11,6 +11,8 @@ export interface Target {
   step: string;
   channels: string[];
   text: string;
+  /** the stroke takes off, or puts back, what is a picture or words */
+  decal?: boolean;
   remedy?: { label: string; run: () => void };
 }
 
@@ -32,6 +34,24 @@ export function target(s: Session, ui: UI): Target {
       run: () => s.op({ kind: 'layer.set', target: locked.id, path: 'locked', value: false }),
     };
     return { ...none, text: `${locked.name} is locked`, remedy };
+  }
+  const decal = l.kind === 'decals' && !ui.step && l.decals?.find((d) => d!.id === ui.decal);
+  if (decal) {
+    const verb = { erase: 'takes off', brush: 'puts back' }[ui.tool as string];
+    const what = `${l.name} · ${decal.name}`;
+    if (decal.locked) return { ...none, text: `${decal.name} is locked` };
+    if (!verb) {
+      const remedy = { label: 'Take the eraser', run: () => (ui.tool = 'erase') };
+      return { ...none, text: `${what} is only taken off by the eraser, and put back by the brush`, remedy };
+    }
+    return {
+      ok: true,
+      layer: l.id,
+      step: `decal:${decal.id}`,
+      channels: ['mask'],
+      text: `${what} · ${verb}`,
+      decal: true,
+    };
   }
   const picked = eachStep(l).find((m) => m.kind === 'hand' && m.id === ui.step);
   const hand =

@@ -5,7 +5,9 @@
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
   import ColorField from './ColorField.svelte';
+  import DirectionField from './DirectionField.svelte';
   import NumberField from './NumberField.svelte';
+  import PlaceField from './PlaceField.svelte';
   import PictureField from './PictureField.svelte';
   import StampPick from './StampPick.svelte';
 
@@ -35,6 +37,57 @@
         : { kind, count: 4, step: 0, at, axis: [0, 1, 0] };
     change({ row: row as Decal['row'] }, `${d.name}: several`);
   }
+  /** Along a line of edges that is clicked: as many as stand well beside each other on it. */
+  function along(kind: 'loop' | 'seam', says: string) {
+    const d = open!;
+    ui.taking = {
+      label: `set “${d.name}” along ${says}`,
+      take: (_, pos, nrm) =>
+        session.edge(pos, nrm, kind, 0, ({ rail }) => {
+          const points = (rail?.length ?? 0) / 6;
+          if (points < 2)
+            return void (session.message = `There is no line of edges at that place to set “${d.name}” along.`);
+          // a line of very many edges is as smooth with fewer
+          const every = Math.ceil(points / 2000);
+          const line = Array.from({ length: points }, (_, i) => i)
+            .filter((i) => i % every === 0 || i === points - 1)
+            .flatMap((i) => rail!.slice(6 * i, 6 * i + 6))
+            .map((v) => Number(v.toFixed(6)));
+          let long = 0;
+          for (let i = 6; i < line.length; i += 6)
+            long += Math.hypot(line[i] - line[i - 6], line[i + 1] - line[i - 5], line[i + 2] - line[i - 4]);
+          const count = Math.min(Math.max(Math.floor(long / (d.wide * 1.5)), 2), 64);
+          const row = { kind: 'line', count, step: 0, at: [0, 0, 0], axis: [0, 1, 0], line };
+          session.op(setDecal(layer, { ...d, row: row as Decal['row'] }, `${d.name}: along ${says}`));
+        }),
+    };
+  }
+  /** Turns it so that its foot lies along an edge that is clicked. */
+  function alongEdge() {
+    const d = open!;
+    ui.taking = {
+      label: `turn “${d.name}” along that edge`,
+      take: (_, pos, nrm) =>
+        session.edge(pos, nrm, 'edge', 0, ({ lines }) => {
+          if ((lines?.length ?? 0) < 6) return void (session.message = 'There is no edge at that place.');
+          const side = [3, 4, 5].map((i) => lines[i] - lines[i - 3]);
+          const n = d.nrm!;
+          // across the edge and along the surface, on the side where its head is now
+          const up = [
+            n[1] * side[2] - n[2] * side[1],
+            n[2] * side[0] - n[0] * side[2],
+            n[0] * side[1] - n[1] * side[0],
+          ];
+          const sign = up[0] * d.up![0] + up[1] * d.up![1] + up[2] * d.up![2] < 0 ? -1 : 1;
+          const length = Math.hypot(...up);
+          if (!(length > 0)) return void (session.message = 'That edge stands upright on the decal.');
+          const to = up.map((v) => Number(((sign * v) / length).toFixed(4))) as Decal['up'];
+          session.op(setDecal(layer, { ...d, up: to }, `${d.name} along an edge`));
+        }),
+    };
+  }
+  /** strokes that took off some of the open one */
+  const erased = $derived(open ? (session.strokes[`${layer.id}/decal:${open.id}`] ?? 0) : 0);
   const row = (over: object) => ({ row: { ...open!.row!, ...over } as Decal['row'] });
   const hide = (d: Decal) =>
     session.op(setDecal(layer, { ...d, hidden: !d.hidden }, `${d.hidden ? 'Show' : 'Hide'} ${d.name}`));
@@ -50,6 +103,7 @@
   fallback: number,
   over: (v: number) => Partial<Decal>,
   whole = false,
+  nought = '',
 )}
   <NumberField
     {label}
@@ -59,6 +113,7 @@
     {unit}
     {scale}
     {whole}
+    nought={nought || undefined}
     {fallback}
     preview={(v) => preview(over(v))}
     commit={(v) => change(over(v), `${label} of ${open!.name}`)}
@@ -247,6 +302,9 @@
             onclick={() => change({ through: !open.through }, `${open.name}: through what lies before`)}>Through</button
           >
           <button class="chip" onclick={() => change({ up: [0, 1, 0] }, `${open.name} upright`)}>Upright</button>
+          <button class="chip" title="Then click near the edge that its foot is to lie along" onclick={alongEdge}
+            >Along an edge</button
+          >
           <button class="chip" onclick={() => replaceDecal(session, ui, layer, open)}>Set elsewhere</button>
         </div>
         <div class="tools">
@@ -255,11 +313,20 @@
             id="decal-row"
             class="pick"
             value={open.row?.kind ?? ''}
-            onchange={(e) => repeat(e.currentTarget.value)}
+            onchange={(e) => {
+              const to = e.currentTarget.value;
+              e.currentTarget.value = open.row?.kind ?? ''; // until it is so
+              if (to === 'loop') along(to, 'an edge loop');
+              else if (to === 'seam') along(to, 'a seam');
+              else repeat(to);
+            }}
           >
             <option value="">once</option>
             <option value="row">in a row</option>
-            <option value="axis">round an upright axis</option>
+            <option value="axis">round an axis</option>
+            {#if open.row?.kind === 'line'}<option value="line">along a line</option>{/if}
+            <option value="loop">along an edge loop …</option>
+            <option value="seam">along a seam …</option>
           </select>
           {#if open.row}
             <div class="w-14">
@@ -283,6 +350,17 @@
                   open.wide * 1.25,
                   (step) => row({ step }),
                 )}
+              {:else if open.row.kind === 'line'}
+                {@render number(
+                  'From one to the next',
+                  open.row.step,
+                  [0, ui.extent * 4],
+                  ['mm', 1000],
+                  0,
+                  (step) => row({ step }),
+                  false,
+                  'evenly',
+                )}
               {:else}
                 {@const even = 360 / open.row.count}
                 {@render number('From one to the next', open.row.step || even, [1, 180], ['°', 1], even, (step) =>
@@ -290,9 +368,62 @@
                 )}
               {/if}
             </div>
+            {#if open.row.kind === 'axis'}
+              <PlaceField
+                {ui}
+                label="the axis"
+                value={open.row.at!}
+                commit={(v) => change(row({ at: v }), `Axis of ${open.name}`)}
+              />
+              <DirectionField
+                label="direction of the axis"
+                value={open.row.axis!}
+                preview={(v) => preview(row({ axis: v }))}
+                commit={(v) => change(row({ axis: v }), `Axis of ${open.name}`)}
+              />
+            {/if}
           {/if}
         </div>
-        <p class="quiet text-xs">On the model its middle moves it, the ball at its head turns it, a corner sizes it.</p>
+        <div class="grid">
+          <label class="field" title="how much of it has flaked off; of words each letter by itself">
+            <span class="quiet">Worn</span>
+            {@render number('Worn', open.worn ?? 0, [0, 1], ['%', 100], 0, (worn) => ({ worn }))}
+          </label>
+          <label class="field" title="where it has flaked off">
+            <span class="quiet">Seed</span>
+            {@render number(
+              'Seed of the wear',
+              open.seed ?? 0,
+              [0, 9999],
+              ['', 1],
+              0,
+              (v) => ({ seed: Math.round(v) }),
+              true,
+            )}
+          </label>
+        </div>
+        <div class="tools">
+          <button
+            class="chip"
+            aria-pressed={ui.tool === 'erase'}
+            title="The eraser takes this decal off where it goes, with any tip; the brush puts it back"
+            onclick={() => (ui.tool = ui.tool === 'erase' ? 'orbit' : 'erase')}>Erase by hand</button
+          >
+          {#if erased}
+            <button
+              class="chip"
+              title="Puts back all that was taken off by hand"
+              onclick={() =>
+                session.op({ ...setDecal(layer, open, `${open.name}: whole again`), whole: true } as ReturnType<
+                  typeof setDecal
+                >)}>Whole again ({erased} {erased === 1 ? 'stroke' : 'strokes'})</button
+            >
+          {/if}
+        </div>
+        <p class="quiet text-xs">
+          Its middle moves it, the ball at its head turns it (with Ctrl in steps), a corner sizes it; on the flat sheet,
+          too.
+        </p>
       </div>
     {/if}
   {/if}

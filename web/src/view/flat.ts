@@ -10,6 +10,7 @@ import {
   OrthographicCamera,
   Raycaster,
   Scene,
+  Triangle,
   Vector2,
   Vector3,
 } from 'three';
@@ -105,6 +106,48 @@ export class Flat {
       };
     }
     return null;
+  }
+
+  /**
+   * Where a place of the model lies on the sheets laid flat, the place there as near as it can be,
+   * and which way two directions along the surface go there, for a metre each. Null: it has no UVs.
+   */
+  laid(place: Vector3, nrm: Vector3, right: Vector3, up: Vector3): { at: Vector3; right: Vector3; up: Vector3 } | null {
+    let best: { sheet: Mesh; far: number; at: number[]; of: number[] } | null = null;
+    const [tri, near, bary] = [new Triangle(), new Vector3(), new Vector3()];
+    for (const { flat } of this.sheets) {
+      if (!flat) continue;
+      const { index } = flat.geometry;
+      const [on, out] = [flat.geometry.getAttribute('place'), flat.geometry.getAttribute('outward')];
+      for (let k = 0; k < index!.count; k += 3) {
+        const of = [0, 1, 2].map((i) => index!.getX(k + i));
+        tri.setFromAttributeAndIndices(on, of[0], of[1], of[2]);
+        tri.closestPointToPoint(place, near);
+        const facing = nrm.x * out.getX(of[0]) + nrm.y * out.getY(of[0]) + nrm.z * out.getZ(of[0]);
+        const far = near.distanceToSquared(place) + (facing < 0 ? 1e6 : 0);
+        if (best && far >= best.far) continue;
+        if (!tri.getBarycoord(near, bary)) continue; // it has no area
+        best = { sheet: flat, far, at: bary.toArray(), of };
+      }
+    }
+    if (!best) return null;
+    const { sheet, of } = best;
+    const at = sheet.geometry.getAttribute('position');
+    const on = sheet.geometry.getAttribute('place');
+    const corner = (a: typeof at, i: number) => new Vector3().fromBufferAttribute(a, of[i]);
+    const sum = new Vector3();
+    best.at.forEach((w, i) => sum.addScaledVector(corner(at, i), w));
+    // the triangle's sides say how lengths on the model become lengths on the sheet
+    const [p1, p2] = [1, 2].map((i) => corner(on, i).sub(corner(on, 0)));
+    const [q1, q2] = [1, 2].map((i) => corner(at, i).sub(corner(at, 0)));
+    const [a, b, c] = [p1.dot(p1), p1.dot(p2), p2.dot(p2)];
+    const det = a * c - b * b;
+    if (!(det > 0)) return null;
+    const goes = (v: Vector3) => {
+      const [x, y] = [v.dot(p1), v.dot(p2)];
+      return new Vector3().addScaledVector(q1, (c * x - b * y) / det).addScaledVector(q2, (a * y - b * x) / det);
+    };
+    return { at: sum.add(sheet.position), right: goes(right), up: goes(up) };
   }
 
   /** Every sheet's islands, with the sheet's outline; each corner knows its place and normal on the model. */

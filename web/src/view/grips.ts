@@ -126,6 +126,110 @@ export function frameOf(d: Decal): { at: Vector3; right: Vector3; up: Vector3; o
   return { at: v3(d.pos), right: up.clone().cross(out).normalize(), up, out };
 }
 
+/** A direction across out, turned to the nearest twelfth of a half turn from upright. */
+function stepped(v: Vector3, out: Vector3): Vector3 {
+  let zero = new Vector3(0, 1, 0).addScaledVector(out, -out.y);
+  if (zero.length() < 0.1) zero = new Vector3(0, 0, -1).addScaledVector(out, out.z);
+  zero.normalize();
+  const side = out.clone().cross(zero);
+  const step = Math.PI / 12;
+  const a = Math.round(Math.atan2(v.dot(side), v.dot(zero)) / step) * step;
+  return zero.multiplyScalar(Math.cos(a)).addScaledVector(side, Math.sin(a));
+}
+
+/** The axis round which a decal is repeated, which is pulled by a place on it and by its end. */
+function axisGrips(d: Decal, box: Box3): Shown {
+  const row = d.row!;
+  const radius = box.getSize(new Vector3()).length() * 0.4;
+  const at = v3(row.at);
+  const dir = v3(row.axis).normalize();
+  const end = at.clone().addScaledVector(dir, radius);
+  const set = (over: object) => ({ row: { ...row, ...over } });
+  return {
+    grips: [
+      { label: 'Axis of', at, color: LIVE, small: true, change: (to) => set({ at: place(to) }) },
+      {
+        label: 'Direction of the axis of',
+        at: end,
+        color: LIVE,
+        small: true,
+        ball: { center: at, radius },
+        change: (to) => set({ axis: direction(to.clone().sub(at)) }),
+      },
+    ],
+    traces: [
+      { points: [at.clone().addScaledVector(dir, -radius), end], color: LIVE, before: true },
+      ...head(end, dir, radius * 0.06, LIVE),
+    ],
+    blobs: [],
+  };
+}
+
+/** A decal on the model, with the axis or the line along which it is repeated. */
+export function decalShown(d: Decal, tall: number, gap: number, box: Box3): Shown {
+  const own = decalGrips(d, tall, gap);
+  if (d.row?.kind === 'axis') {
+    const axis = axisGrips(d, box);
+    return { grips: [...own.grips, ...axis.grips], traces: [...own.traces, ...axis.traces], blobs: [] };
+  }
+  if (d.row?.kind === 'line') {
+    const line = d.row.line ?? [];
+    const points = Array.from({ length: line.length / 6 }, (_, i) => new Vector3().fromArray(line, 6 * i));
+    own.traces.push({ points, color: LIVE, before: true });
+  }
+  return own;
+}
+
+/** How a decal lies on the sheets laid flat. */
+export interface Laid {
+  at: Vector3;
+  /** where a metre to its right and to its head goes there */
+  right: Vector3;
+  up: Vector3;
+}
+
+/**
+ * The same on the sheets laid flat: where its middle lies the sheet shows how it is turned and how large
+ * it is there, whatever bends and seams do to its border.
+ */
+export function decalOnSheet(d: Decal, tall: number, gap: number, laid: Laid): Shown {
+  const frame = frameOf(d);
+  const mirrored = laid.right.x * laid.up.y - laid.right.y * laid.up.x < 0;
+  const [sx, sy] = [laid.right.length(), laid.up.length()];
+  const flat = {
+    ...d,
+    wrapped: true, // it has no depth there
+    pos: laid.at.clone().setZ(0.2).toArray(),
+    nrm: [0, 0, mirrored ? -1 : 1],
+    up: laid.up.toArray(),
+    wide: d.wide * sx,
+    tall: tall * sy,
+  } as Decal;
+  const shown = decalGrips(flat, tall * sy, gap);
+  /** a direction on the sheet as one on the surface */
+  const back = (v: Vector3) => {
+    const det = laid.right.x * laid.up.y - laid.right.y * laid.up.x;
+    const r = (v.x * laid.up.y - v.y * laid.up.x) / det;
+    const u = (v.y * laid.right.x - v.x * laid.right.y) / det;
+    return frame.right.clone().multiplyScalar(r).addScaledVector(frame.up, u);
+  };
+  for (const g of shown.grips) {
+    const { change, label } = g;
+    g.change = (to, nrm, snap) => {
+      if (label === 'Move') return change(to, nrm);
+      const now = change(to, nrm, snap) as { up?: number[]; wide?: number; tall?: number };
+      const round = (v: number) => Number(v.toPrecision(4));
+      if (now.up) return { up: direction(back(new Vector3(...(now.up as Three)))) };
+      const own = d.tall || label === 'Width of' || label === 'Height of';
+      return {
+        ...(now.wide ? { wide: round(now.wide / sx) } : {}),
+        ...(now.tall && own ? { tall: round(now.tall / sy) } : {}),
+      };
+    };
+  }
+  return shown;
+}
+
 /** A decal: its middle moves it over the surface, its head turns it, a corner and its sides size it.
  * What sizes it stands a gap off, so that a small one can be seen. */
 export function decalGrips(d: Decal, tall: number, gap: number): Shown {
@@ -156,7 +260,7 @@ export function decalGrips(d: Decal, tall: number, gap: number): Shown {
     }),
     grip('Turn', along(up, neck), SUN, {
       ring: { center: at, normal: out, radius: neck },
-      change: (to) => ({ up: direction(to.clone().sub(at)) }),
+      change: (to, _, snap) => ({ up: direction(snap ? stepped(to.clone().sub(at), out) : to.clone().sub(at)) }),
     }),
     grip('Size', corner(1, -1, gap), WHITE, {
       along: diagonal,

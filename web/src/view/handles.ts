@@ -8,6 +8,7 @@ import {
   MeshBasicMaterial,
   Plane,
   Raycaster,
+  type Scene,
   Sphere,
   SphereGeometry,
   Vector2,
@@ -27,8 +28,9 @@ export interface Grip {
   surface?: boolean;
   /** of several close together */
   small?: boolean;
-  /** the values that change when it is moved to a place, of a surface that faces a direction */
-  change(to: Vector3, nrm?: Vector3): Record<string, unknown>;
+  /** the values that change when it is moved to a place, of a surface that faces a direction; snap: in
+   * steps, where it has some */
+  change(to: Vector3, nrm?: Vector3, snap?: boolean): Record<string, unknown>;
 }
 
 /** A line over the model; hidden by it unless it lies before everything. */
@@ -51,6 +53,17 @@ export interface Shown {
   blobs: Blob[];
 }
 
+/** Where things are drawn and pulled: the model's space, or the plane of the sheets laid flat. */
+export interface Space {
+  scene: Scene;
+  /** where a place lies on the canvas */
+  project(p: Vector3): Vector2;
+  /** aims a ray through a point of the canvas */
+  aim(ray: Raycaster, x: number, y: number): void;
+  /** how large what is drawn there is together */
+  size(): number;
+}
+
 export class Handles {
   private readonly group = new Group();
   private readonly ray = new Raycaster();
@@ -58,9 +71,16 @@ export class Handles {
   /** how the surface faces where the last one was pulled to */
   facing: Vector3 | undefined;
 
-  constructor(private readonly stage: Stage) {
-    stage.scene.add(this.group);
-    stage.gripsOnScreen = () => this.grips.map((g) => ({ label: g.label, ...xy(stage.project(g.at)) }));
+  constructor(
+    private readonly stage: Stage,
+    private readonly space: Space,
+  ) {
+    space.scene.add(this.group);
+  }
+
+  /** Where the grips lie on the canvas. */
+  onScreen() {
+    return this.grips.map((g) => ({ label: g.label, ...xy(this.space.project(g.at)) }));
   }
 
   clear() {
@@ -75,7 +95,7 @@ export class Handles {
 
   show({ grips, traces, blobs }: Shown) {
     this.clear();
-    const size = this.stage.bounds.getSize(new Vector3()).length();
+    const size = this.space.size();
     for (const g of grips) {
       const m = new Mesh(
         new SphereGeometry(size * (g.small ? 0.009 : 0.017), 20, 14),
@@ -106,7 +126,7 @@ export class Handles {
     let best = -1;
     let near = 14;
     this.grips.forEach((g, i) => {
-      const d = this.stage.project(g.at).distanceTo(new Vector2(x, y));
+      const d = this.space.project(g.at).distanceTo(new Vector2(x, y));
       if (d < near) [near, best] = [d, i];
     });
     return best;
@@ -120,7 +140,7 @@ export class Handles {
   drag(i: number, x: number, y: number, stick = false): Vector3 {
     const g = this.grips[i];
     this.facing = undefined;
-    this.stage.aim(this.ray, x, y);
+    this.space.aim(this.ray, x, y);
     const { ray } = this.ray;
     if (g.along) return nearestOnLine(g.at, g.along, ray.origin, ray.direction);
     if (g.ball) {

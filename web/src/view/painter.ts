@@ -210,7 +210,7 @@ export class Painter {
     const material = t.channels.includes('mask') ? undefined : this.session.layer(b.of);
     for (const c of t.channels) {
       if (material && !material.channels?.[c]?.on) continue; // it has none of that
-      if (c === 'mask') values.mask = [b.mask];
+      if (c === 'mask') values.mask = [t.decal ? 0 : b.mask];
       else if (c === 'baseColor') values[c] = [...b.color];
       else if (c === 'emissive') values[c] = [...b.emissive];
       else if (c === 'normal') values[c] = [0, 0, 1];
@@ -242,7 +242,7 @@ export class Painter {
         radius,
         strength: b.strength,
         hardness: b.hardness,
-        erase: tool === 'erase',
+        erase: (tool === 'erase') !== !!t.decal, // what lies over a decal's picture is what takes it off
         penSize: b.penSize,
         penFlow: b.penFlow,
         does: tool === 'erase' ? '' : tool === 'clone' || tool === 'smear' ? tool : over ? 'opposite' : b.does,
@@ -264,7 +264,9 @@ export class Painter {
     this.stroke = this.session.beginStroke(message, this.drawing);
     const mirror = fill || over ? undefined : mirrorOf(this.ui.mirror, this.stage.bounds);
     this.others = mirror ? twins(mirror) : [];
-    this.stage.worn.ink.begin(fill ? null : inkOf(this.session, this.ui, t, values, message.stroke as InkStroke));
+    this.stage.worn.ink.begin(
+      fill || t.decal ? null : inkOf(this.session, this.ui, t, values, message.stroke as InkStroke),
+    );
   }
 
   /** The stencil as the stroke keeps it, with the view that it was held before; or the layer's

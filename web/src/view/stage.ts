@@ -25,6 +25,7 @@ import { Flat } from './flat';
 import { makeGround } from './ground';
 import { Sheets } from './sheets';
 import { Finder, toAskFor } from './finder';
+import type { Space } from './handles';
 import type { Tile } from './pages';
 import { Cell, grid, TITLE, type Rect } from './cells';
 import { clears, type Alternative } from '../lib/lineup.svelte';
@@ -580,6 +581,32 @@ export class Stage {
     const { model } = this.rects();
     const q = p.clone().project(this.camera);
     return new Vector2(((q.x + 1) / 2) * (model?.w ?? 0), ((1 - q.y) / 2) * (model?.h ?? 0));
+  }
+
+  /** The model's space, for what is drawn and pulled there. */
+  get space(): Space {
+    return {
+      scene: this.scene,
+      project: (p) => this.project(p),
+      aim: (ray, x, y) => this.aim(ray, x, y),
+      size: () => this.box.getSize(new Vector3()).length(),
+    };
+  }
+
+  /** The plane of the sheets laid flat. */
+  get flatSpace(): Space {
+    const rect = () => this.rects().flat ?? { x: 0, w: 1, h: 1 };
+    return {
+      scene: this.flat.scene,
+      project: (p) => {
+        const { w, h } = rect();
+        this.flat.fit(w / h);
+        const q = p.clone().project(this.flat.camera);
+        return new Vector2(...this.onCanvas(q.x, q.y, true));
+      },
+      aim: (ray, x, y) => ray.setFromCamera(new Vector2(...this.inPicture(x, y, true)), this.flat.camera),
+      size: () => (this.flat.camera.top - this.flat.camera.bottom) * 0.7,
+    };
   }
 
   /** The outline of a circle of a radius on the surface round a hit, as an SVG path. */

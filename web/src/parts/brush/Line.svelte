@@ -140,7 +140,7 @@
       preview={(v) => (b.hardness = v)}
     />
   {/if}
-  {#if inMask}
+  {#if inMask && !t.decal}
     <span class="quiet">leaves</span>
     <span class="wide flex gap-1">
       <button class="chip" aria-pressed={b.mask < 0.5} class:on={b.mask < 0.5} onclick={() => (b.mask = 0)}>hide</button

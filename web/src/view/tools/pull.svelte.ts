@@ -4,13 +4,15 @@ import { conditionsOf, conditionsOp } from '../../lib/conditions';
 import type { Op } from '../../lib/session.svelte';
 import { findStep, title } from '../../lib/stack';
 import { setDecal, tallOf } from '../../lib/decals.svelte';
-import { conditionGrips, decalGrips, frameOf, stepGrips } from '../grips';
+import { conditionGrips, decalOnSheet, decalShown, frameOf, stepGrips } from '../grips';
 import { Handles, type Shown } from '../handles';
 import { Struck } from '../struck';
 import type { Bench, Claim, Press, Tool } from './tool';
 
 /** What can be pulled: how it shows with other values, and the operation that sets them. */
 interface Pullable {
+  /** on the sheets laid flat */
+  flat?: boolean;
   show(over: Record<string, unknown>): Shown;
   op(over: Record<string, unknown>, label: string): Op;
 }
@@ -18,7 +20,9 @@ interface Pullable {
 export class Pull implements Tool {
   /** the grip under the pointer, in pixels */
   near = $state<{ x: number; y: number; label: string } | null>(null);
-  private handles: Handles | null = null;
+  /** over the model, and over the sheets laid flat */
+  private solid: Handles | null = null;
+  private sheets: Handles | null = null;
   private struck: Struck | null = null;
   private pulled = -1;
   private change: Record<string, unknown> | null = null;
@@ -27,8 +31,9 @@ export class Pull implements Tool {
 
   readonly pullable: Pullable | null = $derived.by(() => {
     const { ui, session, stage } = this.b;
-    if (ui.station !== 'Layer' || ui.mode === 'flat' || ui.painting) return null;
-    if (ui.conditions) {
+    if (ui.station !== 'Layer' || ui.painting) return null;
+    const flat = ui.mode === 'flat';
+    if (ui.conditions && !flat) {
       const facts = conditionsOf(session);
       return {
         show: (over) => conditionGrips({ ...facts, ...over }, stage.bounds),
@@ -39,9 +44,20 @@ export class Pull implements Tool {
     const decal = layer?.decals?.find((d) => d!.id === ui.decal);
     if (layer && decal && !decal.locked && !ui.step)
       return {
-        show: (over) => decalGrips({ ...decal, ...over }, tallOf(session.id, { ...decal, ...over }), ui.extent * 0.03),
+        flat,
+        show: (over) => {
+          const d = { ...decal, ...over };
+          const tall = tallOf(session.id, d);
+          if (!flat) return decalShown(d, tall, ui.extent * 0.03, stage.bounds);
+          const { at, right, up, out } = frameOf(d);
+          const laid = stage.flat.laid(at, out, right, up);
+          return laid
+            ? decalOnSheet(d, tall, stage.flatSpace.size() * 0.03, laid)
+            : { grips: [], traces: [], blobs: [] };
+        },
         op: (over, label) => setDecal(layer, { ...decal, ...over }, `${label} ${decal.name}`),
       };
+    if (flat) return null;
     const step = ui.step ? findStep(layer, ui.step) : undefined;
     const kind = step && session.about.steps!.find((k) => k.kind === step.kind);
     if (!layer || !step || !kind) return null;
@@ -77,19 +93,27 @@ export class Pull implements Tool {
   /** Shows what can be pulled, or else what is given, or nothing. */
   show(other: Shown | null) {
     const { pullable } = this;
+    const { stage } = this.b;
     this.strike();
-    if (!pullable && !other && !this.handles) return;
-    this.handles ??= new Handles(this.b.stage);
+    if (!pullable && !other && !this.solid && !this.sheets) return;
+    stage.gripsOnScreen = () => this.handles?.onScreen() ?? [];
     if (this.pulled >= 0) return;
     const shown = pullable ? pullable.show({}) : other;
-    if (shown) this.handles.show(shown);
-    else this.handles.clear();
+    if (pullable?.flat) this.sheets ??= new Handles(stage, stage.flatSpace);
+    else this.solid ??= new Handles(stage, stage.space);
+    for (const h of [this.solid, this.sheets])
+      if (h === this.handles && shown) h?.show(shown);
+      else h?.clear();
+  }
+
+  private get handles(): Handles | null {
+    return this.pullable?.flat ? this.sheets : this.solid;
   }
 
   private say(grip: number) {
     const g = grip >= 0 ? this.handles!.grip(grip) : undefined;
     if (!g) return void (this.near = null);
-    const q = this.b.stage.project(g.at);
+    const q = this.handles!.onScreen()[grip];
     this.near = { x: q.x, y: q.y, label: g.label };
   }
 
@@ -106,7 +130,7 @@ export class Pull implements Tool {
     if (this.pulled < 0 || !pullable || !handles) return;
     const grip = handles.grip(this.pulled)!;
     const to = handles.drag(this.pulled, p.x, p.y, p.e.ctrlKey || p.e.metaKey);
-    this.change = grip.change(to, handles.facing);
+    this.change = grip.change(to, handles.facing, p.e.ctrlKey || p.e.metaKey);
     this.b.session.preview(pullable.op(this.change, grip.label));
     handles.show(pullable.show(this.change));
     this.say(this.pulled);
