@@ -98,7 +98,7 @@ func decalFrames(d *stack.Decal) []cast.Frame {
 // decalPicture is the picture of a decal as fine as a footprint asks for, and its height in metres.
 func (p *Program) decalPicture(d *decalPlan, footprint float32) (pic *pix.Picture, tall float32, err error) {
 	if d.words == nil {
-		if pic, err = p.Scene.Stored(d.Picture); err != nil {
+		if pic, err = p.Scene.StoredFor(d.Picture, max(d.Wide, d.Tall)/footprint); err != nil {
 			return nil, 0, err
 		}
 		w, h := pic.Size()

@@ -6,6 +6,7 @@ import (
 	"image/color"
 	"math"
 	"slices"
+	"strings"
 	"testing"
 
 	"velvetgrime/core/brush"
@@ -426,6 +427,26 @@ func TestADecalFlakes(t *testing.T) {
 				t.Errorf("%s worn by %v: %d of %d texels are left", name, worn, n, all)
 			}
 			last = n
+		}
+	}
+}
+
+// A drawing set as a decal is drawn as fine as the surface's texels ask for, and no finer.
+func TestADrawnDecalIsAsFineAsTheSurface(t *testing.T) {
+	s := decalScene(whole(t))
+	s.Picture = func(string) (*pix.Picture, error) {
+		return pix.DecodePicture(strings.NewReader(`<svg viewBox="0 0 2 1"><circle cx="1" cy="0.5" r="0.5" fill="#00f"/></svg>`))
+	}
+	d := label("a", 128, 64, 64)
+	d.Wide = 2
+	p := Compile(s, decalDoc(d), "", "")
+	for footprint, want := range map[float32]int{0.1: 1024, 0.0019: 2048, 0.0012: 2048, 0.0006: 4096, 0.0001: 4096} {
+		pic, tall, err := p.decalPicture(p.all["labels"].decals[0], footprint)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if w, h := pic.Size(); w != want || h != want/2 || tall != 1 {
+			t.Errorf("on texels of %v m it has %d × %d texels and is %v m tall; %d were expected", footprint, w, h, tall, want)
 		}
 	}
 }

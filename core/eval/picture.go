@@ -18,7 +18,11 @@ func (p *Program) picture(u *surface.Surface, s *stack.Step) (src pix.Rows, cove
 	if name == "" {
 		return nil, nil, nil // none chosen yet
 	}
-	pic, err := p.Scene.Stored(name)
+	fine := in.Number("size") / f.Footprint // how many texels of the surface a repeat has
+	if in.Choice("laid") == "by UVs" {
+		fine = pix.Finest / max(in.Number("repeat"), 1)
+	}
+	pic, err := p.Scene.StoredFor(name, fine)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -26,7 +30,7 @@ func (p *Program) picture(u *surface.Surface, s *stack.Step) (src pix.Rows, cove
 	gray := pic.Gray
 	for k, param := range []string{"pictureX", "pictureY"} {
 		if n := in.Text(param); n != "" {
-			if sides[k], err = p.Scene.Stored(n); err != nil {
+			if sides[k], err = p.Scene.StoredFor(n, fine); err != nil {
 				return nil, nil, err
 			}
 			gray = gray && sides[k].Gray

@@ -26,9 +26,10 @@ const MaxPicture = 1 << 26
 // has them; all components are 0..1.
 type Picture struct {
 	levels []level
-	Gray   bool // one component in the file
-	Alpha  bool // the file has coverage
-	Light  bool // the file has light, which is encoded here: see AsNumbers
+	Gray   bool   // one component in the file
+	Alpha  bool   // the file has coverage
+	Light  bool   // the file has light, which is encoded here: see AsNumbers
+	draw   Drawer // of a picture that is kept as outlines; nil: of texels
 }
 
 // level is a picture at one size: one component a texel of a grey picture, else four.
@@ -52,16 +53,20 @@ func decoding(m color.Model) int64 {
 	return 4 + kept
 }
 
-// DecodePicture reads a PNG, JPEG, TIFF, WebP, OpenEXR or Radiance file. The size is checked before
+// DecodePicture reads a PNG, JPEG, TIFF, WebP, OpenEXR or Radiance file, or one of a registered form
+// that is drawn, as SVG, at its Usual size. The size is checked before
 // the texels are read. Colours that a profile describes are brought to sRGB; what is made for print
 // is refused.
 func DecodePicture(r io.ReadSeeker) (*Picture, error) {
+	if p, ok, err := decodeDrawn(r); ok || err != nil {
+		return p, err
+	}
 	if p, ok, err := decodeFloats(r); ok || err != nil {
 		return p, err
 	}
 	conf, form, err := image.DecodeConfig(r)
 	if err != nil {
-		return nil, fmt.Errorf("it is no PNG, JPEG, TIFF, WebP, OpenEXR or Radiance picture that is read here: %w; save it as PNG", err)
+		return nil, fmt.Errorf("it is no PNG, JPEG, TIFF, WebP, OpenEXR, Radiance or SVG picture that is read here: %w; save it as PNG", err)
 	}
 	if conf.ColorModel == color.CMYKModel {
 		return nil, errors.New("it is made for print (CMYK); convert it to sRGB and save it again")

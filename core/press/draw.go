@@ -464,7 +464,10 @@ func picture(file []byte, size int) (p *pix.Picture, err error) {
 	if len(file) == 0 {
 		return nil, fmt.Errorf("it has no picture yet; bring one in")
 	}
-	if head := bytes.TrimSpace(file[:min(len(file), 1024)]); !bytes.HasPrefix(head, []byte("<")) {
+	if isStamp(file) {
+		return nil, fmt.Errorf("its picture is a stamp; a stamp cannot be laid in another one as a picture")
+	}
+	if !isXML(file[:min(len(file), 1024)]) {
 		p, err := pix.DecodePicture(bytes.NewReader(file))
 		if err != nil {
 			return nil, err
@@ -474,14 +477,28 @@ func picture(file []byte, size int) (p *pix.Picture, err error) {
 		}
 		return greyed(p)
 	}
-	defer func() { // of the SVG reader
-		if e := recover(); e != nil {
-			p, err = nil, fmt.Errorf("the SVG drawing cannot be read: %v", e)
-		}
-	}()
 	if file, err = plain(file); err != nil {
 		return nil, fmt.Errorf("the SVG drawing is not drawn: %w", err)
 	}
+	img, err := drawSVG(file, min(max(size, 64), 2048))
+	if err != nil {
+		return nil, err
+	}
+	return greyed(pix.NewPicture(img))
+}
+
+// isXML reports whether a file that begins so is text of elements.
+func isXML(head []byte) bool {
+	return bytes.HasPrefix(bytes.TrimSpace(bytes.TrimPrefix(head, []byte("\ufeff"))), []byte("<"))
+}
+
+// drawSVG draws a plain drawing with so many texels along its longer side.
+func drawSVG(file []byte, size int) (img *image.RGBA, err error) {
+	defer func() { // of the SVG reader
+		if e := recover(); e != nil {
+			img, err = nil, fmt.Errorf("the SVG drawing cannot be read: %v", e)
+		}
+	}()
 	icon, err := oksvg.ReadIconStream(bytes.NewReader(file), oksvg.IgnoreErrorMode)
 	if err != nil {
 		return nil, fmt.Errorf("the SVG drawing cannot be read: %w", err)
@@ -490,12 +507,12 @@ func picture(file []byte, size int) (p *pix.Picture, err error) {
 	if !(box.W > 0 && box.H > 0 && box.W < 1e6 && box.H < 1e6) {
 		return nil, fmt.Errorf("the SVG drawing has no size; give it a viewBox")
 	}
-	most := float64(min(max(size, 64), 2048))
+	most := float64(size)
 	w, h := int(math.Ceil(most*min(1, box.W/box.H))), int(math.Ceil(most*min(1, box.H/box.W)))
-	img := image.NewRGBA(image.Rect(0, 0, max(w, 1), max(h, 1)))
+	img = image.NewRGBA(image.Rect(0, 0, max(w, 1), max(h, 1)))
 	icon.SetTarget(0, 0, float64(w), float64(h))
 	icon.Draw(rasterx.NewDasher(w, h, rasterx.NewScannerGV(w, h, img, img.Bounds())), 1)
-	return greyed(pix.NewPicture(img))
+	return img, nil
 }
 
 // greyed makes a picture one of greys. One all in black counts by its coverage.

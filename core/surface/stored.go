@@ -2,6 +2,7 @@ package surface
 
 import (
 	"fmt"
+	"strconv"
 	"velvetgrime/core/cache"
 	"velvetgrime/core/pix"
 )
@@ -20,5 +21,27 @@ func (s *Scene) Stored(name string) (*pix.Picture, error) {
 		return nil, fmt.Errorf("picture %q: %w; choose another picture, or add it again under this name", name, err)
 	}
 	s.Cache.Keep(k, p)
+	return p, nil
+}
+
+// StoredFor returns a picture by name with so many texels along its longer side, where it is one
+// that is drawn; one of texels has those that it has.
+func (s *Scene) StoredFor(name string, texels float32) (*pix.Picture, error) {
+	p, err := s.Stored(name)
+	if err != nil || !p.Drawn() || !(texels > pix.Usual) {
+		return p, err
+	}
+	size := 2 * pix.Usual // in steps, so that sheets of about a size share one
+	for size < pix.Finest && float32(size) < texels {
+		size *= 2
+	}
+	k := cache.NewHash("drawn picture").Str(name).Str(strconv.Itoa(size)).Sum()
+	if v, ok := s.Cache.Get(k); ok {
+		return v.(*pix.Picture), nil
+	}
+	if p, err = p.Finer(size); err != nil {
+		return nil, fmt.Errorf("picture %q: %w", name, err)
+	}
+	s.Cache.Put(k, p)
 	return p, nil
 }

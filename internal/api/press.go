@@ -203,10 +203,15 @@ func (s *Server) pressFiles(g *gin.Engine) {
 			return
 		}
 		var b bytes.Buffer
-		err := st.WritePNG(&b)
+		err, ext := st.WritePNG(&b), ".png"
+		if c.Query("drawn") != "" { // it is kept as what it is drawn by, at any size
+			var recipe []byte
+			recipe, err = r.AsPicture()
+			b, ext = *bytes.NewBuffer(recipe), ".json"
+		}
 		row := &store.Picture{
 			ProjectID: c.Param("id"),
-			Name:      fileName(r.Name) + ".png",
+			Name:      fileName(r.Name) + ext,
 			Width:     st.Size,
 			Height:    st.Size,
 			At:        time.Now(),

@@ -167,6 +167,8 @@ export const api = {
   lettering: (text: string, font: string, apart = 0) =>
     call<{ aspect: number }>('GET', `/api/lettering?text=${encodeURIComponent(text)}&font=${font}&apart=${apart}`),
   /** Makes a stamp a picture of a project. */
+  /** A stamp as a picture of a project, of so many texels, or kept as what it is drawn by, at any size. */
+  drawnStamp: (id: string, r: Recipe) => call<StoredPicture>('POST', at(id, '/stamps?drawn=1'), r),
   stampPicture: (id: string, r: Recipe, size: number) => call<StoredPicture>('POST', at(id, `/stamps?size=${size}`), r),
   renameStock: (id: string, name: string) => call<void>('PATCH', `/api/stock/${id}`, { name }),
   dropStock: (id: string) => call<void>('DELETE', `/api/stock/${id}`),

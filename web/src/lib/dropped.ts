@@ -1,6 +1,6 @@
 // Files that are dropped, folders with all that is in them.
 
-const PICTURE = /\.(png|jpe?g|tiff?|webp|exr|hdr|zip)$/i;
+const PICTURE = /\.(png|jpe?g|tiff?|webp|exr|hdr|svg|zip)$/i;
 
 /** Whether a file is one picture. */
 export const isPicture = (f: File) => PICTURE.test(f.name) && !/\.zip$/i.test(f.name);

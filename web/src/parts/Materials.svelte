@@ -134,7 +134,7 @@
       type="file"
       multiple
       hidden
-      accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.exr,.hdr,.zip"
+      accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.exr,.hdr,.svg,.zip"
       aria-label="Pictures of a material"
       onchange={(e) => {
         const files = [...(e.currentTarget.files ?? [])];

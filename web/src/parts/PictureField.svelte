@@ -38,7 +38,7 @@
   <label class="chip"
     >{busy ? 'reading …' : 'bring in'}<input
       type="file"
-      accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.exr,.hdr"
+      accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.exr,.hdr,.svg"
       aria-label={`Bring in a ${label}`}
       onchange={bring}
     /></label

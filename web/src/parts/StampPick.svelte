@@ -11,8 +11,6 @@
     first?: string;
   }
   let { session, label, take, first = '' }: Props = $props();
-  /** texels of its edge */
-  const FINE = 1024;
   let stamps = $state.raw<KnownStamp[]>([]);
   let busy = $state(false);
   const failed = (e: Error) => (session.message = e.message);
@@ -27,7 +25,7 @@
     if (!stamp) return;
     busy = true;
     try {
-      await take((await api.stampPicture(session.id, stamp.recipe, FINE)).picture, stamp.recipe.name);
+      await take((await api.drawnStamp(session.id, stamp.recipe)).picture, stamp.recipe.name);
     } catch (e) {
       failed(e as Error);
     }
