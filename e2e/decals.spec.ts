@@ -163,6 +163,10 @@ async function onBoard(page: Page) {
 async function holdHalves(page: Page) {
   await page.getByRole('button', { name: '+ Paint layer' }).click();
   await page.keyboard.press('p');
+  return holdAgain(page);
+}
+
+async function holdAgain(page: Page) {
   const png = await page.evaluate(() => {
     const c = document.createElement('canvas');
     [c.width, c.height] = [64, 64];
@@ -381,6 +385,75 @@ test('paint goes through a stencil that is moved, turned and sized, and stays wh
   await settled(page);
   const gone = await seen(-0.2);
   expect(Math.abs(gone[0] - gone[1])).toBeLessThan(25);
+});
+
+test('a stencil is laid on the surface: it stays there while the view turns, is painted through from anywhere, and on the flat sheet', async ({ page }) => {
+  await onBoard(page);
+  const bar = await holdHalves(page);
+  await type(page, 'Brush size', '240');
+  await bar.getByRole('button', { name: 'On the surface' }).click();
+  await expect(bar.getByRole('button', { name: 'On the surface' })).toHaveAttribute('aria-pressed', 'true');
+  const laid = () => page.evaluate(() => (window as any).stage.scene.children.flatMap((c: any) => c.children).find((m: any) => m.visible && m.material?.uniforms?.lies)?.material.uniforms.at.value.toArray());
+  await settled(page);
+  const at = (await laid()) as number[];
+  expect(Math.abs(at[2])).toBeLessThan(0.01); // on the board's face
+  const box = (await canvas(page).boundingBox())!;
+  const seen = async (x: number) => {
+    const [u, v] = await seenAt(page, [at[0] + x, at[1], 0]);
+    return { u, v, x: box.x + box.width * u, y: box.y + box.height * v };
+  };
+  const red = (c: number[]) => c[0] > c[1] + 30;
+  const green = (c: number[]) => c[1] > c[0] + 30;
+  // seen from elsewhere its border lies where it did
+  await page.evaluate(() => {
+    const stage = (window as any).stage;
+    stage.camera.position.set(1.1, 0.9, 2.6);
+    stage.controls.update();
+    stage.invalidate();
+  });
+  await settled(page);
+  const [a, b] = [await seen(-0.16), await seen(0.16)];
+  await draw(page, [a.x, a.y], [b.x, b.y]);
+  await bar.getByRole('button', { name: 'Put away' }).click();
+  await settled(page);
+  expect(red(await pixel(page, a.u, a.v))).toBe(true);
+  expect(green(await pixel(page, b.u, b.v))).toBe(true);
+  const doc = await (await page.request.get(`/api/projects/${here(page)}/document?strokes=1`)).json();
+  const stroke = Object.values(doc.strokes ?? {})[0] as any;
+  expect(stroke?.stencil?.aspect ?? 1).toBe(1);
+  await undo(page).click();
+  await settled(page);
+  expect(red(await pixel(page, a.u, a.v))).toBe(false);
+
+  // on the flat sheet it is laid where one looks, and painted through there
+  await holdAgain(page);
+  await page.keyboard.press('v');
+  await settled(page);
+  await page.getByRole('button', { name: 'Lay it on the sheet' }).click();
+  await settled(page);
+  const lies = () =>
+    page.evaluate(() => {
+      const stage = (window as any).stage;
+      const u = stage.flat.scene.children.flatMap((c: any) => c.children).find((m: any) => m.material?.uniforms?.lies).material.uniforms;
+      const p = stage.flatSpace.project(stage.flat.laid(u.at.value, u.facing.value, u.right.value, u.up.value).at);
+      return [p.x, p.y] as [number, number];
+    });
+  // at the corner of the board that is nearest to the middle; it is moved over it with its key
+  const first = await lies();
+  await page.mouse.move(box.x + first[0] - 8, box.y + first[1] + 8);
+  await page.keyboard.down('z');
+  await page.mouse.down();
+  await page.mouse.move(box.x + first[0] - 98, box.y + first[1] + 98, { steps: 6 });
+  await page.mouse.up();
+  await page.keyboard.up('z');
+  const mid = await lies();
+  expect(Math.hypot(mid[0] - first[0] + 90, mid[1] - first[1] - 90)).toBeLessThan(6);
+  await type(page, 'Brush size', '120');
+  await draw(page, [box.x + mid[0] - 14, box.y + mid[1]], [box.x + mid[0] + 14, box.y + mid[1]]);
+  await page.getByRole('status', { name: 'Stencil' }).getByRole('button', { name: 'Put away' }).click();
+  await settled(page);
+  const on = (dx: number) => pixel(page, (mid[0] + dx) / box.width, mid[1] / box.height);
+  expect([red(await on(-10)), green(await on(10))]).toEqual([true, true]);
 });
 
 test('what was painted through a slide goes with it when it is moved later, from its own view', async ({ page }) => {

@@ -229,6 +229,21 @@ func TestPicturesComeInAndBadOnesDoNot(t *testing.T) {
 	if code, body := s.request("GET", "/api/projects/"+id+"/pictures/"+name, nil); code != 200 || !bytes.HasPrefix(body, []byte("\x89PNG")) {
 		t.Error(code)
 	}
+	// a drawing is a picture, shown as fine as is asked for; a photograph's height and width keep their share
+	code, name = post("mark.svg", []byte(`<svg viewBox="0 0 3 1"><path d="M0 0H3V1H0Z" fill="#123456"/></svg>`))
+	if code != 201 {
+		t.Fatal(code, name)
+	}
+	for edge, want := range map[string]image.Point{"": {128, 42}, "?edge=1024": {1024, 342}, "?edge=2048": {1024, 342}} {
+		code, body := s.request("GET", "/api/projects/"+id+"/pictures/"+name+edge, nil)
+		conf, err := png.DecodeConfig(bytes.NewReader(body))
+		if at := (image.Point{conf.Width, conf.Height}); code != 200 || err != nil || at != want {
+			t.Errorf("with %q it is %v: %d %v", edge, at, code, err)
+		}
+	}
+	if code, body := s.request("GET", "/api/projects/"+id+"/pictures/"+name+"?edge=9000", nil); code != 422 {
+		t.Error(code, string(body))
+	}
 	for what, data := range map[string][]byte{"nothing.png": nil, "cut.png": b.Bytes()[:40], "words.png": []byte("words")} {
 		if code, detail := post(what, data); code != 422 || !strings.Contains(detail, what) {
 			t.Errorf("%s: %d %s", what, code, detail)

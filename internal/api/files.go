@@ -10,6 +10,7 @@ import (
 	"io"
 	"net/http"
 	"path"
+	"strconv"
 	"strings"
 
 	"velvetgrime/core/meshio"
@@ -108,8 +109,13 @@ func (s *Server) addPicture(c *gin.Context) {
 	c.JSON(201, row)
 }
 
-// showPicture sends a small PNG of a picture.
+// showPicture sends a PNG of a picture: no larger than ?edge= texels, 16 to 2048; usually small.
 func (s *Server) showPicture(c *gin.Context) {
+	edge, err := strconv.Atoi(c.DefaultQuery("edge", "128"))
+	if err != nil || edge < 16 || edge > 2048 {
+		refuse(c, 422, fmt.Errorf("an edge of %q texels is not possible; it goes from 16 to 2048", c.Query("edge")))
+		return
+	}
 	b, err := s.Store.Blob(c.Request.Context(), c.Param("blob"))
 	var pic *pix.Picture
 	if err == nil {
@@ -117,7 +123,7 @@ func (s *Server) showPicture(c *gin.Context) {
 	}
 	var out bytes.Buffer
 	if err == nil {
-		err = png.Encode(&out, pic.Small(128))
+		err = (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&out, pic.Small(edge))
 	}
 	if err != nil {
 		refuse(c, 404, err)

@@ -203,15 +203,15 @@ func (s *Server) pressFiles(g *gin.Engine) {
 			return
 		}
 		var b bytes.Buffer
-		err, ext := st.WritePNG(&b), ".png"
+		err, name := st.WritePNG(&b), fileName(r.Name)+".png"
 		if c.Query("drawn") != "" { // it is kept as what it is drawn by, at any size
 			var recipe []byte
 			recipe, err = r.AsPicture()
-			b, ext = *bytes.NewBuffer(recipe), ".json"
+			b, name = *bytes.NewBuffer(recipe), r.Name
 		}
 		row := &store.Picture{
 			ProjectID: c.Param("id"),
-			Name:      fileName(r.Name) + ext,
+			Name:      name,
 			Width:     st.Size,
 			Height:    st.Size,
 			At:        time.Now(),

@@ -24,7 +24,7 @@ export function aspect(project: string, d: Decal): number {
           const img = new Image();
           img.onload = () => done(img.naturalWidth / img.naturalHeight);
           img.onerror = fail;
-          img.src = `/api/projects/${project}/pictures/${d.picture}`;
+          img.src = `/api/projects/${project}/pictures/${d.picture}?edge=1024`;
         });
     found.then(
       (a) => (aspects[name] = a),

@@ -1,4 +1,5 @@
 // What this page looks at and paints with; nothing here is kept by the server.
+import type { Laid } from '../view/laid';
 import type { Does, Warp } from './warp';
 import type { Held } from './materials';
 import type { Covers } from './reach';
@@ -142,6 +143,8 @@ export class UI {
     soft: number;
     both: boolean;
     colors: boolean;
+    /** it lies on the surface; not: it is held before the view */
+    laid?: Laid;
   } | null>(null);
   /** the next click marks that place */
   marking = $state(false);

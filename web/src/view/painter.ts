@@ -8,6 +8,7 @@ import type { UI } from '../lib/ui.svelte';
 import type { InkLook } from './ink';
 import type { Hit, Stage } from './stage';
 import { otherEnd } from './pointers';
+import { viewOf } from './laid';
 import { mirrorOf, twins } from './twins';
 
 const EACH = 2000; // samples after which a long stroke goes on as a new one
@@ -252,10 +253,13 @@ export class Painter {
         mirror: fill || over ? undefined : this.mirror(),
         fill,
         lasso: this.lasso(),
-        ...(flat || over ? {} : this.stencil(t.layer)),
+        ...(over ? {} : this.stencil(t.layer, flat)),
         of: material?.id,
         alike: b.alike ? { channel: b.alike, tolerance: b.tolerance, soft: 0.5 } : undefined,
-        eye: (b.seen || (this.ui.stencil && !over)) && !flat ? row(this.stage.camera.position) : undefined,
+        eye:
+          (b.seen || (this.ui.stencil && !this.ui.stencil.laid && !over)) && !flat
+            ? row(this.stage.camera.position)
+            : undefined,
         up: row(new Vector3(0, 1, 0).applyQuaternion(this.stage.camera.quaternion)),
         values,
         points: [],
@@ -271,9 +275,14 @@ export class Painter {
 
   /** The stencil as the stroke keeps it, with the view that it was held before; or the layer's
    * slide that is in the hand. */
-  private stencil(layer: string) {
+  private stencil(layer: string, flat: boolean) {
     const s = this.ui.stencil;
     if (!s) return {};
+    if (s.laid) {
+      const { laid, ...rest } = s;
+      return { stencil: { ...rest, ...viewOf(laid) } };
+    }
+    if (flat) return {};
     const slide = slideOf(this.session.layer(layer), this.ui);
     if (slide) return { slide: slide.id };
     const { view, aspect } = this.stage.lens();

@@ -11,7 +11,7 @@
   async function take(picture: string, stamp = false) {
     if (!picture) return void (ui.stencil = null);
     const img = new Image();
-    img.src = `/api/projects/${session.id}/pictures/${picture}`;
+    img.src = `/api/projects/${session.id}/pictures/${picture}?edge=1024`;
     await img.decode();
     const form = img.naturalWidth / img.naturalHeight;
     const s = ui.stencil;

@@ -7,6 +7,7 @@
   import { untrack } from 'svelte';
   import { Warp } from '../../lib/warp';
   import { Hatch } from '../../view/hatch';
+  import { LaidOver, layUnder } from '../../view/laid';
   import NumberField from '../NumberField.svelte';
   import WarpOver from './WarpOver.svelte';
 
@@ -25,8 +26,8 @@
     tall: number;
   }
   let { ui, session, project, views, stage, held, cursor, wide, tall }: Props = $props();
-  const counts = $derived(ui.painting && ui.station === 'Layer' && ui.mode !== 'flat');
   const s = $derived(ui.stencil);
+  const counts = $derived(ui.painting && ui.station === 'Layer' && (ui.mode !== 'flat' || !!s?.laid));
   const layer = $derived(session.layer(ui.selected));
   const slide = $derived(slideOf(layer, ui));
   /** whether the camera is where the slide was held */
@@ -66,6 +67,32 @@
     });
     return () => hatch.dispose();
   });
+  // what lies on the surface is drawn there
+  $effect(() => {
+    const over = untrack(() => new LaidOver(stage));
+    $effect(() => over.show(s?.laid && counts ? { ...s, laid: s.laid, url } : null, held ? 0.75 : 0.4));
+    return () => over.dispose();
+  });
+  /** Lays it where its middle is seen, or where the middle of the flat sheets is; or takes it before the view again. */
+  function lay() {
+    if (s!.laid) return void (ui.stencil = { ...s!, laid: undefined });
+    const [x, y] = ui.mode === 'flat' ? stage.onCanvas(0, 0, true) : [box!.x, box!.y];
+    const laid = layUnder(stage, x, y) ?? layUnder(stage, ...nearby(x, y));
+    if (!laid)
+      return void (session.message =
+        'There is no surface under the stencil to lay it on; move it over the model first.');
+    ui.stencil = { ...s!, at: [0, 0], laid };
+    ui.slide = '';
+  }
+  /** A place near a point of the canvas at which there is something. */
+  function nearby(x: number, y: number): [number, number] {
+    for (let r = 12; r < Math.max(wide, tall); r += 12)
+      for (let a = 0; a < 2 * Math.PI; a += Math.PI / 8) {
+        const at: [number, number] = [x + r * Math.cos(a), y + r * Math.sin(a)];
+        if (stage.pick(...at)) return at;
+      }
+    return [x, y];
+  }
   // what is undone, or changed in another window, is so in the hand, too
   const place = $derived(slide ? JSON.stringify(inHand(slide)) : '');
   $effect(() => {
@@ -95,10 +122,10 @@
   const brush = $derived(
     ui.fit && ui.fit !== 'grid' && ui.fitAt && box ? { ...ui.fitAt, r: ui.fitSize * box.w } : null,
   );
-  const url = $derived(`/api/projects/${project}/pictures/${s?.picture}`);
+  const url = $derived(`/api/projects/${project}/pictures/${s?.picture}?edge=1024`);
 </script>
 
-{#if s && box && counts && there}
+{#if s && box && counts && there && !s.laid}
   <div
     class="stencil"
     style:opacity={held || ui.fit ? 0.75 : 0.35}
@@ -108,7 +135,7 @@
     {@render picture(s, box)}
   </div>
 {/if}
-{#if s && box && counts && there && cursor && !held && !ui.fit}
+{#if s && box && counts && there && cursor && !held && !ui.fit && !s.laid}
   <!-- what the brush would bring, under it -->
   <div
     class="stencil"
@@ -151,6 +178,12 @@
     />
   {/if}
 {/snippet}
+{#if s && !counts && ui.painting && ui.station === 'Layer'}
+  <div class="bar" role="status" aria-label="Stencil">
+    <span class="quiet">The stencil is held before the model.</span>
+    <button class="chip" onclick={lay}>Lay it on the sheet</button>
+  </div>
+{/if}
 {#if s && counts}
   <div class="bar" role="status" aria-label="Stencil">
     <span>{slide?.name ?? 'Stencil'}</span>
@@ -176,6 +209,14 @@
         >
       {/if}
       <button class="chip" aria-pressed={s.tiled} onclick={() => change({ tiled: !s.tiled })}>Repeated</button>
+      {#if !slide}
+        <button
+          class="chip"
+          title="It stays on the surface while the view turns, and is there on the flat sheet"
+          aria-pressed={!!s.laid}
+          onclick={lay}>On the surface</button
+        >
+      {/if}
       <span class="quiet">soft</span>
       <span class="w-16"
         ><NumberField
@@ -190,7 +231,7 @@
         /></span
       >
     {/if}
-    {#if !slide && layer?.kind === 'paint'}
+    {#if !slide && !s.laid && layer?.kind === 'paint'}
       <button
         class="chip"
         title="The layer keeps its place: what is painted through it goes with it when it is moved"

@@ -1,7 +1,9 @@
 // The stencil in the hand: while its key is held a drag moves it over the view, or turns it about
 // its middle.
 import { moved, setSlide, slideOf } from '../../lib/slides';
+import { Vector3 } from 'three';
 import type { UI } from '../../lib/ui.svelte';
+import { layAt, type Laid } from '../laid';
 import type { Bench, Claim, Press, Tool } from './tool';
 
 export class StencilHand implements Tool {
@@ -23,6 +25,7 @@ export class StencilHand implements Tool {
     const { ui, stage } = this.b;
     const s = ui.stencil;
     if (!this.from || !s) return;
+    if (s.laid) return this.slip(p, s, s.laid);
     const { aspect, height } = stage.lens();
     if (p.e.shiftKey) {
       const [cx, cy] = stage.onCanvas(s.at[0] / aspect, s.at[1]);
@@ -32,6 +35,23 @@ export class StencilHand implements Tool {
     } else {
       const k = 2 / height;
       this.set({ ...s, at: [s.at[0] + (p.x - this.from.x) * k, s.at[1] - (p.y - this.from.y) * k] });
+    }
+    this.from = { x: p.x, y: p.y };
+  }
+
+  /** Moves what lies on the surface over it with the pointer, or turns it about its middle. */
+  private slip(p: Press, s: NonNullable<UI['stencil']>, laid: Laid) {
+    const { stage } = this.b;
+    if (p.e.shiftKey) {
+      const mid = stage.overFlat(p.x) ? { x: this.from!.x - 60, y: p.y } : stage.project(new Vector3(...laid.at));
+      const angle = (q: { x: number; y: number }) => Math.atan2(mid.y - q.y, q.x - mid.x);
+      const turn = s.turn + ((angle(p) - angle(this.from!)) * 180) / Math.PI;
+      this.set({ ...s, turn: ((((turn + 180) % 360) + 360) % 360) - 180 });
+    } else {
+      const [was, now] = [stage.pick(this.from!.x, this.from!.y), stage.pick(p.x, p.y)];
+      if (!was || !now) return;
+      const at = new Vector3(...laid.at).add(now.pos).sub(was.pos);
+      this.set({ ...s, laid: layAt(at, now.nrm, new Vector3(...laid.up), laid.half) });
     }
     this.from = { x: p.x, y: p.y };
   }
