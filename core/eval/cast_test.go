@@ -51,7 +51,7 @@ func (s *Scene) cast(t *testing.T, p map[string]any, at, n geom.Vec3) ([3]float3
 	prog := Compile(s, stack.New([]string{"Cast iron"}, 256), "", "")
 	f := raster.Point(at, n, 0)
 	f.Footprint = 1e-5
-	v, cover, err := prog.picture(s.OnFrame(f, "cast"), &stack.Step{Kind: "picture", Params: p})
+	v, cover, err := prog.picture(t.Context(), s.OnFrame(f, "cast"), &stack.Step{Kind: "picture", Params: p})
 	if err != nil {
 		t.Fatal(err)
 	}

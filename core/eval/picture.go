@@ -1,6 +1,10 @@
 package eval
 
 import (
+	"context"
+	"fmt"
+
+	"velvetgrime/core/cache"
 	"velvetgrime/core/cast"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
@@ -11,7 +15,7 @@ import (
 )
 
 // picture reads a picture step: one or three planes, and its coverage or nil.
-func (p *Program) picture(u *surface.Surface, s *stack.Step) (src pix.Rows, cover []float32, err error) {
+func (p *Program) picture(ctx context.Context, u *surface.Surface, s *stack.Step) (src pix.Rows, cover []float32, err error) {
 	f := u.Frame()
 	in, _ := step.NewInput(s, f, p.Scene.Model.Bounds)
 	name := in.Text("picture")
@@ -56,6 +60,12 @@ func (p *Program) picture(u *surface.Surface, s *stack.Step) (src pix.Rows, cove
 		read = c.ThreeSides(in, sides, in.Number("soft"))
 	case "as a box":
 		read = c.ThreeSides(in, sides, 0)
+	case step.AlongSurface:
+		flow, err := p.flow(ctx, in)
+		if err != nil {
+			return nil, nil, err
+		}
+		read = c.Along(flow, pic)
 	default:
 		read = c.About(in, pic)
 	}
@@ -76,6 +86,23 @@ func (p *Program) picture(u *surface.Surface, s *stack.Step) (src pix.Rows, cove
 		}
 	}
 	return src, cover, nil
+}
+
+// flow is the plane over the model that a picture is laid on along the surface. Several steps of
+// one size and direction share it.
+func (p *Program) flow(ctx context.Context, in step.Input) (*cast.Flow, error) {
+	a, size := in.Row("along"), in.Number("size")
+	key := cache.Join(p.Scene.Base, cache.NewHash("flow").Str(fmt.Sprint(a, size)).Sum(), 66)
+	p.Scene.flows.Lock() // tiles ask for it at once: one makes it
+	defer p.Scene.flows.Unlock()
+	if v, ok := p.Scene.Cache.Get(key); ok {
+		return v.(*cast.Flow), nil
+	}
+	f, err := cast.NewFlow(ctx, p.Scene.Model, geom.V3(a[0], a[1], a[2]), size)
+	if err == nil {
+		p.Scene.Cache.Keep(key, f)
+	}
+	return f, err
 }
 
 func (p *Program) byUVs(in step.Input, c *cast.Repeats, pic *pix.Picture) cast.Reader {

@@ -480,7 +480,7 @@ func (p *Program) special(
 		src, err = p.follow(ctx, u, s.step)
 		return src, nil, err
 	case "picture":
-		return p.picture(u, s.step)
+		return p.picture(ctx, u, s.step)
 	case stack.BakedStep:
 		src, err = p.bakedStep(u, s.step)
 		return src, nil, err

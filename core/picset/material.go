@@ -16,7 +16,7 @@ import (
 type SetOrder struct {
 	Name  string   `json:"name" minLength:"1" maxLength:"80"`
 	Rows  []SetRow `json:"rows" minItems:"1" maxItems:"40"`
-	Laid  string   `json:"laid" enum:"from three sides,by UVs,as a box" doc:"how the pictures lie on the model"`
+	Laid  string   `json:"laid" enum:"from three sides,along the surface,by UVs,as a box" doc:"how the pictures lie on the model"`
 	Tiles string   `json:"tiles" enum:"again,mirrored,at random" doc:"how they repeat"`
 	Size  float64  `json:"size" minimum:"0.0001" maximum:"100" doc:"width of one repeat, metres"`
 	Turn  float64  `json:"turn" minimum:"-180" maximum:"180" doc:"degrees"`

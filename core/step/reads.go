@@ -28,7 +28,7 @@ func init() {
 		Help: "A picture laid by the UVs, or cast on the model at a size in the world.",
 		Params: []Param{
 			{Name: "picture", Label: "picture", Kind: "picture", Default: "", Help: "which picture"},
-			{Name: "laid", Label: "laid", Kind: "choice", Default: "from three sides", Choices: PictureLayouts, Help: "from three sides needs no UVs and shows no seams"},
+			{Name: "laid", Label: "laid", Kind: "choice", Default: "from three sides", Choices: PictureLayouts, Help: "from three sides needs no UVs and shows no seams; along the surface it follows every bend, led by the axis"},
 			{Name: "size", Label: "size", Kind: "number", Min: 0.0001, Max: 100, Default: 0.1, Unit: "mm", Scale: 1000, Log: true, Help: "width of one repeat on the model"},
 			{Name: "repeat", Label: "repeats", Kind: "number", Min: 0.01, Max: 200, Default: 1.0, Log: true, Help: "how often over the sheet, by UVs"},
 			{Name: "turn", Label: "turn", Kind: "number", Min: -180, Max: 180, Default: 0.0, Unit: "°", Help: "turned in its plane"},
@@ -36,7 +36,7 @@ func init() {
 			one("shiftU", "shift across", -10, 10, "moved to the side, in repeats"), one("shiftV", "shift down", -10, 10, "moved down, in repeats"),
 			{Name: "tiles", Label: "repeat", Kind: "choice", Default: "again", Choices: []string{"again", "mirrored", "at random", "once"}, Level: often, Help: "as it is, each second one mirrored, broken up so that no repeat shows, or a single one"},
 			{Name: "at", Label: "middle", Kind: "point", Default: []any{0.0, 0.0, 0.0}, Level: often, Help: "of the cast: pick it on the model"},
-			{Name: "along", Label: "axis", Kind: "direction", Default: []any{0.0, 1.0, 0.0}, Level: often, Help: "what it is cast along, or wound round"},
+			{Name: "along", Label: "axis", Kind: "direction", Default: []any{0.0, 1.0, 0.0}, Level: often, Help: "what it is cast along, or wound round; along the surface, where its head leads"},
 			one("bright", "brightness", -1, 1, "added to every value"), one("contrast", "contrast", -1, 1, "spread around the middle grey"),
 			{Name: "gamma", Label: "gamma", Kind: "number", Min: 0.1, Max: 10, Default: 1.0, Log: true, Level: often, Help: "above 1 lightens the middle"},
 			{Name: "hue", Label: "hue", Kind: "number", Min: -180, Max: 180, Default: 0.0, Unit: "°", Level: often, Help: "turned round the colour wheel"},
@@ -87,4 +87,7 @@ const (
 )
 
 // PictureLayouts are the ways in which a picture is laid.
-var PictureLayouts = []string{"from three sides", "by UVs", "flat", "round an axis", "as a ball", "as a box"}
+var PictureLayouts = []string{"from three sides", "by UVs", "flat", "round an axis", "as a ball", "as a box", AlongSurface}
+
+// AlongSurface is how a picture is laid that follows the surface, along a direction.
+const AlongSurface = "along the surface"

@@ -2777,7 +2777,7 @@ export interface components {
        * @description how the pictures lie on the model
        * @enum {string}
        */
-      laid: 'from three sides' | 'by UVs' | 'as a box';
+      laid: 'from three sides' | 'along the surface' | 'by UVs' | 'as a box';
       name: string;
       rows: components['schemas']['SetRow'][] | null;
       /**

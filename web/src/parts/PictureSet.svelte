@@ -12,7 +12,7 @@
   let { session, ui }: { session: Session; ui: UI } = $props();
   let rows = $state<SetRow[]>([]);
   let name = $state('');
-  let laid = $state<'from three sides' | 'by UVs' | 'as a box'>('from three sides');
+  let laid = $state<'from three sides' | 'along the surface' | 'by UVs' | 'as a box'>('from three sides');
   let tiles = $state<'again' | 'mirrored' | 'at random'>('at random');
   let size = $state(0.1);
   let turn = $state(0);
@@ -133,7 +133,9 @@
         >
         <label
           ><span>laid</span><select class="pick" bind:value={laid} aria-label="How the pictures are laid"
-            ><option>from three sides</option><option>as a box</option><option>by UVs</option></select
+            ><option>from three sides</option><option>along the surface</option><option>as a box</option><option
+              >by UVs</option
+            ></select
           ></label
         >
         <label

@@ -470,6 +470,18 @@ export function stepGrips(kind: StepKind, step: Step, over: Record<string, unkno
     case 'cast': {
       const laid = p('laid') as string;
       if (laid === 'by UVs') break;
+      if (laid === 'along the surface') {
+        // only where its head leads: an arrow at the model's middle
+        const center = box.getCenter(new Vector3());
+        const radius = size.length() * 0.47;
+        const dir = v3(p('along')).normalize();
+        const at = center.clone().addScaledVector(dir, radius);
+        line([center, at], LIVE, true);
+        out.traces.push(...head(at, dir, radius * 0.06, LIVE));
+        const change = (to: Vector3) => ({ along: direction(to.clone().sub(center)) });
+        out.grips.push({ label: 'axis', at, color: LIVE, ball: { center, radius }, change });
+        break;
+      }
       const [c, s] = [v3(p('at')), num('size')];
       dots();
       const boxed = laid === 'from three sides' || laid === 'as a box';
