@@ -456,6 +456,57 @@ test('a stencil is laid on the surface: it stays there while the view turns, is 
   expect([red(await on(-10)), green(await on(10))]).toEqual([true, true]);
 });
 
+test('through a flat lens nothing is smaller farther away; a slide is held before it, and the view goes back to it', async ({ page }) => {
+  await onBoard(page);
+  const tall = () =>
+    page.evaluate(() => {
+      const stage = (window as any).stage;
+      const at = (x: number, y: number) => stage.project(stage.bounds.min.clone().set(x, y, 0));
+      return [-1, 1].map((x) => at(x, 0).distanceTo(at(x, 1)));
+    });
+  const [near, far] = await tall();
+  expect(Math.abs(near - far)).toBeGreaterThan(10);
+  await page.keyboard.press('Shift+F');
+  await settled(page);
+  const flat = await tall();
+  expect(Math.abs(flat[0] - flat[1])).toBeLessThan(0.5);
+  expect(flat[0]).toBeGreaterThan(Math.min(near, far)); // what is looked at stays as large
+  expect(flat[0]).toBeLessThan(Math.max(near, far));
+  await expect(page.getByRole('button', { name: 'flat', exact: true })).toHaveAttribute('aria-pressed', 'true');
+
+  const bar = await holdHalves(page);
+  await bar.getByRole('button', { name: 'Keep as slide' }).click();
+  await type(page, 'Brush size', '500');
+  const box = (await canvas(page).boundingBox())!;
+  const spot = async (x: number) => {
+    const [u, v] = await seenAt(page, [x, 0.5, 0]);
+    return [box.x + box.width * u, box.y + box.height * v];
+  };
+  await draw(page, await spot(-0.5), await spot(0.5));
+  // elsewhere, through another lens: it is not where it was held
+  await page.keyboard.press('Shift+F');
+  await page.evaluate(() => {
+    const stage = (window as any).stage;
+    stage.camera.position.x += 1;
+    stage.controls.update();
+  });
+  await bar.getByRole('button', { name: 'Go there' }).click();
+  await settled(page);
+  await expect(bar.getByRole('button', { name: 'Go there' })).toHaveCount(0);
+  const again = await tall();
+  expect(Math.abs(again[0] - flat[0]) + Math.abs(again[1] - flat[1])).toBeLessThan(1);
+  await bar.getByRole('button', { name: 'Put away' }).click();
+  await page.keyboard.press('o');
+  await page.mouse.move(box.x + 5, box.y + box.height - 60);
+  await settled(page);
+  const seen = async (x: number) => pixel(page, ...((await seenAt(page, [x, 0.5, 0])) as [number, number]));
+  const [l, r] = [await seen(-0.15), await seen(0.15)];
+  expect([l[0] > l[1] + 40, r[1] > r[0] + 40]).toEqual([true, true]);
+  // the wheel comes nearer as ever
+  await page.mouse.wheel(0, -400);
+  await expect.poll(async () => (await tall())[0]).toBeGreaterThan(flat[0] * 1.1);
+});
+
 test('what was painted through a slide goes with it when it is moved later, from its own view', async ({ page }) => {
   await onBoard(page);
   const bar = await holdHalves(page);

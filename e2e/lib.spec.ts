@@ -4,6 +4,8 @@ import { expect, test } from './setup';
 import { Box3, PMREMGenerator, Vector3 } from '../web/node_modules/three/build/three.module.js';
 import { makeSmaller, sampleLess } from '../web/src/view/environment';
 import { Ink } from '../web/src/view/ink';
+import { Lens, lensIn } from '../web/src/view/lens';
+import { viewOf } from '../web/src/view/laid';
 import { push } from '../web/src/editor/push';
 import { meant } from '../web/src/lib/meant';
 import { SIDE, Warp } from '../web/src/lib/warp';
@@ -258,6 +260,38 @@ test('for coarse pixels reflections are half as large; what is changed for that 
   const other = {} as any; // one that works otherwise stays as it is
   makeSmaller(other);
   expect(other).toEqual({});
+});
+
+test('a lens keeps what is looked at as large, whatever its focal length; its view says which it was', () => {
+  const target = new Vector3(1, 2, 3);
+  const c = new Lens();
+  c.position.set(4, 3, 5);
+  const look = () => {
+    c.lookAt(target);
+    c.updateMatrixWorld();
+    c.updateProjectionMatrix();
+    const view = c.projectionMatrix.clone().multiply(c.matrixWorldInverse).toArray() as number[];
+    const up = new Vector3(0, 1, 0).applyQuaternion(c.quaternion).multiplyScalar(0.1);
+    const size = (p: any) => p.clone().add(up).project(c).distanceTo(p.clone().project(c));
+    const behind = target.clone().addScaledVector(target.clone().sub(c.position).normalize(), 1);
+    return { view, at: size(target), behind: size(behind) };
+  };
+  const first = look();
+  for (const [focal, flat] of [[100, false], [20, false], [42, true], [85, true], [42, false]] as const) {
+    c.turn(focal, flat, target);
+    const now = look();
+    expect(now.at).toBeCloseTo(first.at, 6);
+    if (flat) expect(now.behind).toBeCloseTo(now.at, 6);
+    else expect(now.behind).toBeLessThan(now.at);
+    const was = lensIn(now.view);
+    expect(was.flat).toBe(flat);
+    if (flat) expect(was.half).toBeCloseTo(c.half, 6);
+    else expect(was.focal).toBeCloseTo(focal, 4);
+  }
+  expect(look().behind).toBeCloseTo(first.behind, 6); // and back
+  // what lies on the surface has a view along its normal
+  const laid = viewOf({ at: [1, 2, 3], right: [0, 0, -1], up: [0, 1, 0], out: [1, 0, 0], half: 0.5 });
+  expect(lensIn(laid.view)).toMatchObject({ flat: true, half: 0.5 });
 });
 
 test('what is pushed in a picture goes along, holds where it is pinned, and is found again', () => {

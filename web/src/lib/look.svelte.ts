@@ -6,6 +6,9 @@ export class Look {
   blur = $state(0.6);
   background = $state(false);
   shadows = $state(true);
+  /** the lens: its focal length in mm of the usual small format; flat: without perspective */
+  focal = $state(42);
+  flat = $state(false);
   /** drawn pixels a pixel of the screen; kept in the browser, as it suits the machine */
   sharpness = $state(Number(localStorage.getItem('sharpness')) || 1);
   /** MB that the maps of all sheets may take on the card; 0: as suits the machine */

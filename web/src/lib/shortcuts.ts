@@ -96,6 +96,13 @@ export const shortcuts: Shortcut[] = [
   },
   { keys: 'Shift click', says: 'a straight line from where the last stroke ended, or a row of stamps', group: 'Tools' },
   { keys: 'F', says: 'fit the model in the view', group: 'View' },
+  {
+    keys: 'Shift F',
+    on: 'shift+f',
+    says: 'a flat lens, without perspective, and back',
+    group: 'View',
+    run: (_, ui) => (ui.look.flat = !ui.look.flat),
+  },
   { keys: 'hold L', says: 'turn the light by moving the pointer', group: 'View' },
   { keys: 'hold S', says: 'brush size and strength by moving the pointer', group: 'View' },
   { keys: 'hold Z', says: 'move the stencil; with Shift turn it, by the wheel size it', group: 'View' },

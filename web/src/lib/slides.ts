@@ -21,7 +21,7 @@ export interface Lens {
 /** The lens of a stage, with where its camera stands. */
 export const lensOf = (stage: Stage): Lens => ({
   ...stage.lens(),
-  eye: stage.camera.position.toArray(),
+  eye: stage.eye.toArray(),
   target: stage.controls.target.toArray(),
 });
 
@@ -79,7 +79,7 @@ export function holdSlide(ui: UI, s: Slide) {
   ui.stencil = inHand(s);
   ui.slide = s.id;
   if (!ui.painting) ui.tool = 'brush';
-  ui.goTo(s.eye!, s.target!);
+  ui.goTo(s.eye!, s.target!, s.stencil.view!);
 }
 
 /** The slide in the hand with the stencil's place as it is there now. */

@@ -129,7 +129,7 @@ export class UI {
   /** the picture as it is pushed now, until the server has it */
   fitted = $state.raw<Warp | null>(null);
   /** takes the camera to a place, to look at another; wired where the model is shown */
-  goTo: (eye: number[], target: number[]) => void = () => {};
+  goTo: (eye: number[], target: number[], view?: number[]) => void = () => {};
   /** a picture held before the view through which strokes go: its middle in halves of the
    * view's height from the middle of that, its width in the same, its form, turned in degrees */
   stencil = $state.raw<{

@@ -36,7 +36,28 @@
   <span>light {Math.round(ui.look.light)}°</span>
 </div>
 
+<button
+  class="lens"
+  aria-pressed={ui.look.flat}
+  title="The lens: with perspective, or flat (Shift F)"
+  onclick={() => (ui.look.flat = !ui.look.flat)}>{ui.look.flat ? 'flat' : `${Math.round(ui.look.focal)} mm`}</button
+>
+
 <style>
+  .lens {
+    position: absolute;
+    right: 14px;
+    bottom: 96px;
+    width: 74px;
+    min-height: 28px;
+    font-size: 12px;
+    color: #ddd;
+    background: rgb(0 0 0 / 0.25);
+    border-radius: 3px;
+  }
+  .lens[aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
+  }
   .ring {
     position: absolute;
     right: 14px;

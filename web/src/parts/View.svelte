@@ -128,11 +128,9 @@
       const sheets = (r.sheets ?? []).map((n) => stage.worn.list.findIndex((s) => s.name === n));
       return stage.extent(r.parts ?? [], sheets) || ui.extent;
     };
-    ui.goTo = (eye, target) => {
-      stage.camera.position.fromArray(eye);
-      stage.controls.target.fromArray(target);
-      stage.controls.update();
-      stage.wake();
+    ui.goTo = (eye, target, view) => {
+      const { focal, flat } = stage.goTo(eye, target, view);
+      Object.assign(ui.look, { focal, flat });
     };
     ui.lens = () => ({ ...lensOf(stage), ...stage.bareLens() });
     ui.middle = () => stage.bounds.getCenter(new Vector3()).toArray();
@@ -309,6 +307,7 @@
   });
   $effect(() => ready?.stage.worn.showAlone(ui.alone));
   $effect(() => ready?.stage.setSharpness(ui.look.sharpness));
+  $effect(() => ready?.stage.setLens(ui.look.focal, ui.look.flat));
   $effect(() => ready?.stage.setMaps(ui.look.maps));
   // the model moves over for what slides in
   $effect(() => ready?.stage.cover(ui.station === 'Layer' ? (ui.stock ? 322 : ui.conditions || ui.over ? 318 : 0) : 0));
@@ -393,7 +392,7 @@
     if (e.target instanceof HTMLElement && e.target.closest('input, select, textarea')) return;
     const k = e.key.toLowerCase();
     if (!e.ctrlKey && !e.metaKey && 'lsz'.includes(k)) held = k;
-    if (k === 'f') ready?.stage.frame();
+    if (k === 'f' && !e.shiftKey) ready?.stage.frame();
     if (ready?.hand.key(k)) e.stopPropagation();
   }
   const picking = $derived(

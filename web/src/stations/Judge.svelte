@@ -66,6 +66,23 @@
       commit={(v) => (ui.look.blur = v)}
     />
   </div>
+  <div class="flex items-center gap-1.5" title="What is looked at stays as large; none of it reaches a delivered map">
+    <span class="quiet">lens</span>
+    <span class="w-20"
+      ><NumberField
+        label="Focal length"
+        value={ui.look.focal}
+        min={14}
+        max={300}
+        unit="mm"
+        log
+        fallback={42}
+        preview={(v) => ((ui.look.focal = v), (ui.look.flat = false))}
+        commit={(v) => ((ui.look.focal = v), (ui.look.flat = false))}
+      /></span
+    >
+    <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.look.flat} /> flat</label>
+  </div>
   <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.look.background} /> background</label>
   <label class="whitespace-nowrap"><input type="checkbox" bind:checked={ui.look.shadows} /> shadows</label>
   <label class="whitespace-nowrap" title="Fewer drawn pixels suit machines without a graphics card">

@@ -256,10 +256,7 @@ export class Painter {
         ...(over ? {} : this.stencil(t.layer, flat)),
         of: material?.id,
         alike: b.alike ? { channel: b.alike, tolerance: b.tolerance, soft: 0.5 } : undefined,
-        eye:
-          (b.seen || (this.ui.stencil && !this.ui.stencil.laid && !over)) && !flat
-            ? row(this.stage.camera.position)
-            : undefined,
+        eye: (b.seen || (this.ui.stencil && !this.ui.stencil.laid && !over)) && !flat ? row(this.stage.eye) : undefined,
         up: row(new Vector3(0, 1, 0).applyQuaternion(this.stage.camera.quaternion)),
         values,
         points: [],

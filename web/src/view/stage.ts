@@ -7,7 +7,6 @@ import {
   DirectionalLight,
   Matrix4,
   Mesh,
-  PerspectiveCamera,
   Raycaster,
   Scene,
   Vector2,
@@ -23,6 +22,7 @@ import { giveBack, takeCard, type Card } from './card';
 import { SUN } from './environment';
 import { Flat } from './flat';
 import { makeGround } from './ground';
+import { Lens, lensIn } from './lens';
 import { Sheets } from './sheets';
 import { Finder, toAskFor } from './finder';
 import type { Space } from './handles';
@@ -46,7 +46,7 @@ export interface Hit {
 export class Stage {
   readonly renderer: WebGLRenderer;
   readonly scene = new Scene();
-  readonly camera = new PerspectiveCamera(32, 1, 0.001, 100);
+  readonly camera = new Lens();
   readonly controls: OrbitControls;
   readonly meshes: Mesh[] = [];
   /** what the sheets wear; empty until the model is there */
@@ -99,6 +99,7 @@ export class Stage {
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
     this.controls.addEventListener('change', () => {
+      if (!this.cells.length) this.camera.settle();
       this.hurry();
       this.invalidate();
       this.tellView();
@@ -194,6 +195,7 @@ export class Stage {
     const narrow = this.cells.length ? this.narrow(this.whole()) : this.narrow(model);
     const d = ((r / Math.sin((this.camera.fov * Math.PI) / 360)) * 0.92) / narrow;
     this.camera.position.set(c.x + d * 0.42, c.y + d * 0.24, c.z + d * 0.87);
+    this.camera.half = d * Math.tan((this.camera.fov * Math.PI) / 360);
     this.controls.target.copy(c);
     this.controls.minDistance = r * 0.1;
     this.controls.maxDistance = r * 12;
@@ -516,6 +518,47 @@ export class Stage {
     if (model) ray.setFromCamera(new Vector2((x / model.w) * 2 - 1, 1 - (y / model.h) * 2), this.camera);
   }
 
+  /** Takes another lens: its focal length in mm, or one without perspective. */
+  setLens(focal: number, flat: boolean) {
+    if (flat === this.camera.flat && Math.abs(focal - this.camera.focal) < 1e-6) return;
+    this.camera.turn(focal, flat, this.controls.target);
+    this.controls.update();
+    this.invalidate();
+    this.tellView();
+  }
+
+  /** Where the view is seen from: of one without perspective very far away. */
+  get eye(): Vector3 {
+    const { position } = this.camera;
+    if (!this.camera.flat) return position.clone();
+    const { target } = this.controls;
+    const far = this.box.getSize(new Vector3()).length() * 1000;
+    return position.clone().sub(target).setLength(far).add(target);
+  }
+
+  /** Puts the camera where an eye was, that looked at a target; view, when it is known, says through which lens. */
+  goTo(eye: number[], target: number[], view?: number[]): { focal: number; flat: boolean } {
+    const lens = view ? lensIn(view) : { focal: this.camera.focal, flat: this.camera.flat, half: 0 };
+    this.controls.target.fromArray(target);
+    this.camera.position.fromArray(eye);
+    if (lens.flat) {
+      const away = this.camera.position.clone().sub(this.controls.target);
+      this.camera.position
+        .copy(this.controls.target)
+        .addScaledVector(away.normalize(), this.box.getSize(new Vector3()).length() * 2);
+    }
+    const at = this.camera.position.clone();
+    this.camera.turn(lens.focal, lens.flat, this.controls.target);
+    if (!lens.flat) this.camera.position.copy(at);
+    else if (lens.half) this.camera.half = lens.half;
+    this.camera.updateProjectionMatrix();
+    this.controls.update();
+    this.wake();
+    this.invalidate();
+    this.tellView();
+    return lens;
+  }
+
   /** The direction from what is looked at to the camera. */
   toCamera(): number[] {
     const d = this.camera.position.clone().sub(this.controls.target).normalize();
@@ -639,8 +682,7 @@ export class Stage {
 
   /** Metres on the surface that a pixel covers at a point. */
   pixel(p: Vector3): number {
-    const d = p.distanceTo(this.camera.position);
-    return (2 * d * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(this.canvas.clientHeight, 1);
+    return (2 * this.camera.seen(p.distanceTo(this.camera.position))) / Math.max(this.canvas.clientHeight, 1);
   }
 
   /** Tells of another view when it rests, and now and then while it moves. */

@@ -191,7 +191,7 @@
       <button
         class="chip"
         title="Take the camera to where it was held"
-        onclick={() => ui.goTo(slide.eye!, slide.target!)}>Go there</button
+        onclick={() => ui.goTo(slide.eye!, slide.target!, slide.stencil.view!)}>Go there</button
       >
     {/if}
     {#if !ui.fit}
