@@ -14,6 +14,8 @@ import (
 
 	"velvetgrime/core/blend"
 	"velvetgrime/core/geom"
+
+	"github.com/zeebo/xxh3"
 	"velvetgrime/core/raster"
 )
 
@@ -85,7 +87,26 @@ type Stroke struct {
 	Tilt     []float32            `json:"tilt,omitempty" doc:"of the pen at each point: 0 upright, 1 flat"`
 	Lean     []float32            `json:"lean,omitempty" doc:"where the pen leans to at each point: 0..1, turns anticlockwise from the right of what is up"`
 	Points   Points               `json:"points"`
+
+	// of one that was given the slide through which it paints: the content of what is drawn of it, and of
+	// that with the slide
+	drawn, through xxh3.Uint128
 }
+
+// Through returns the stroke with the slide through which it paints. content is the stroke's own
+// Content, slide names the stencil's: strokes of many points are not read again for each move of
+// their slide.
+func (s *Stroke) Through(c *Stencil, content, slide xxh3.Uint128) *Stroke {
+	n := *s
+	n.Stencil, n.drawn = c, content
+	a, b := content.Bytes(), slide.Bytes()
+	n.through = xxh3.Hash128(append(a[:], b[:]...))
+	return &n
+}
+
+// Drawn names what is drawn of a stroke that was given its slide, before the slide holds any of it
+// back; ok is false for others.
+func (s *Stroke) Drawn() (key xxh3.Uint128, ok bool) { return s.drawn, s.drawn != xxh3.Uint128{} }
 
 // MaxPoints bounds one stroke; the page begins a new one before it is reached.
 const MaxPoints = 100_000

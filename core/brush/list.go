@@ -80,6 +80,9 @@ func NewList(all []*Stroke, was *List) *List {
 
 // Content is the hash of everything that a stroke is drawn from.
 func (s *Stroke) Content() xxh3.Uint128 {
+	if _, ok := s.Drawn(); ok {
+		return s.through
+	}
 	bare := *s
 	bare.Points, bare.Tilt, bare.Lean = nil, nil, nil
 	h := xxh3.New()

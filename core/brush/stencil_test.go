@@ -1,6 +1,7 @@
 package brush
 
 import (
+	"fmt"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -8,6 +9,8 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/raster"
 	"velvetgrime/core/warp"
+
+	"github.com/zeebo/xxh3"
 )
 
 // seenFrom is view times projection, column by column, of a camera at eye that looks at the
@@ -222,5 +225,32 @@ func TestASideIsCastToBoth(t *testing.T) {
 	}
 	if (&Stroke{Stencil: &Stencil{Both: true}}).Cast() != nil || (&Stroke{Mirror: &Mirror{}}).Cast() != nil {
 		t.Error("a stroke without symmetry, or without a stencil, is cast to both sides")
+	}
+}
+
+// A stroke that is given its slide is named by both: by another slide or another stroke it is another
+// one, and what is drawn of it before the slide is named by the stroke alone.
+func TestAStrokeThroughASlideIsNamedByBoth(t *testing.T) {
+	stroke := func(x float32) *Stroke {
+		return &Stroke{ID: "s", Radius: 0.1, Strength: 1, Slide: "a", Points: Points{{Pos: geom.V3(x, 0, 0), Nrm: geom.V3(0, 0, 1), Pressure: 1}}}
+	}
+	name := func(text string) xxh3.Uint128 { return xxh3.HashString128(text) }
+	seen := map[xxh3.Uint128]string{}
+	for _, x := range []float32{0, 1} {
+		for _, slide := range []string{"here", "there"} {
+			s := stroke(x)
+			n := s.Through(&Stencil{Picture: slide}, s.Content(), name(slide))
+			what := fmt.Sprint(x, slide)
+			if was, ok := seen[n.Content()]; ok {
+				t.Errorf("%s is named as %s", what, was)
+			}
+			seen[n.Content()] = what
+			if d, ok := n.Drawn(); !ok || d != s.Content() || n.Stencil.Picture != slide || s.Stencil != nil {
+				t.Errorf("%s: drawn %v, %v, its stencil is %v, that of the stroke %v", what, d, ok, n.Stencil, s.Stencil)
+			}
+		}
+	}
+	if _, ok := stroke(0).Drawn(); ok {
+		t.Error("a stroke without its slide is named as one with it")
 	}
 }

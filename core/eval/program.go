@@ -15,6 +15,8 @@ import (
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/surface"
+
+	"github.com/zeebo/xxh3"
 )
 
 // Program is a document made ready to be evaluated on a scene. It is immutable
@@ -104,7 +106,7 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 	p.baked = cache.NewHash("baked").Str(string(b)).Sum()
 	b, _ = json.Marshal(d.Facts())
 	p.facts = cache.NewHash("facts").Key(p.baked).Str(string(b)).Sum()
-	fresh := plans{map[planKey]*layerPlan{}, map[string]*brush.List{}, map[slidKey]*brush.Stroke{}}
+	fresh := plans{map[planKey]*layerPlan{}, map[string]*brush.List{}, map[slidKey]*brush.Stroke{}, map[*brush.Stroke]xxh3.Uint128{}}
 	s.mu.Lock()
 	known := s.plans
 	s.mu.Unlock()
@@ -121,6 +123,8 @@ type plans struct {
 	layers map[planKey]*layerPlan
 	lists  map[string]*brush.List
 	slid   map[slidKey]*brush.Stroke // strokes with the slide through which they paint
+
+	contents map[*brush.Stroke]xxh3.Uint128 // of those that paint through slides
 }
 
 type slidKey struct {
@@ -135,17 +139,28 @@ func throughSlides(l *stack.Layer, strokes []*brush.Stroke, known, fresh plans) 
 		return strokes
 	}
 	out := slices.Clone(strokes)
+	stencils := map[*stack.Slide]xxh3.Uint128{}
 	for i, s := range strokes {
 		slide := l.Slide(s.Slide)
 		if slide == nil {
 			continue
 		}
+		content, ok := known.contents[s]
+		if !ok {
+			content = s.Content()
+		}
+		fresh.contents[s] = content
 		k := slidKey{s, slide}
 		c := known.slid[k]
 		if c == nil {
-			n, stencil := *s, slide.Stencil
-			n.Stencil = &stencil
-			c = &n
+			of, ok := stencils[slide]
+			if !ok {
+				b, _ := json.Marshal(slide.Stencil)
+				of = xxh3.Hash128(b)
+				stencils[slide] = of
+			}
+			stencil := slide.Stencil
+			c = s.Through(&stencil, content, of)
 		}
 		fresh.slid[k], out[i] = c, c
 	}

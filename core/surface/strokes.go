@@ -130,11 +130,16 @@ func (u *Surface) coverOn(
 	}
 	n := len(s.Points) - 1
 	if !live || n == 0 { // a first point is no finished segment: nothing is kept of it
-		out := s.NewCoverage(len(f.Pos))
-		out.Tip, out.Flat, out.Stencil = tip, flat, stencil
-		if err := s.Draw(ctx, f, out, 0, s.Segments()); err != nil {
-			return nil, err
+		out := u.Scene.drawn(s, key)
+		if out == nil {
+			out = s.NewCoverage(len(f.Pos))
+			out.Tip, out.Flat, out.Stencil = tip, flat, stencil
+			if err := s.Draw(ctx, f, out, 0, s.Segments()); err != nil {
+				return nil, err
+			}
+			u.Scene.keepDrawn(s, key, out)
 		}
+		out.Tip, out.Flat, out.Stencil = tip, flat, stencil
 		s.Held(f, out)
 		u.Scene.seen(f, s, out.Cover, nil)
 		return out, u.Scene.bound(f, s, out.Cover)
@@ -158,6 +163,40 @@ func (u *Surface) coverOn(
 	}
 	u.Scene.seen(f, s, out.Cover, c.sight)
 	return out, u.Scene.bound(f, s, out.Cover)
+}
+
+// drawnCover is what a stroke covers of a surface before its slide holds any of it back.
+type drawnCover struct{ *brush.Coverage }
+
+// Bytes implements cache.Sized.
+func (c drawnCover) Bytes() int { return 64 + 4*(len(c.Cover)+len(c.Hue)+len(c.Light)) }
+
+func drawnKey(s *brush.Stroke, key cache.Key) (k cache.Key, ok bool) {
+	d, ok := s.Drawn()
+	return cache.Join(key, d, 0x6472), ok && key != (cache.Key{})
+}
+
+// drawn returns what was kept of a stroke that paints through a slide, to be written; nil when there is
+// nothing: its slide may be moved and pushed, and all that changes is what it lets through.
+func (s *Scene) drawn(stroke *brush.Stroke, key cache.Key) *brush.Coverage {
+	k, ok := drawnKey(stroke, key)
+	if !ok {
+		return nil
+	}
+	if v, ok := s.Cache.Get(k); ok {
+		return v.(drawnCover).Clone()
+	}
+	return nil
+}
+
+func (s *Scene) keepDrawn(stroke *brush.Stroke, key cache.Key, c *brush.Coverage) {
+	k, ok := drawnKey(stroke, key)
+	if !ok {
+		return
+	}
+	bare := c.Clone()
+	bare.Tip, bare.Flat, bare.Stencil = nil, nil, nil
+	s.Cache.Put(k, drawnCover{bare})
 }
 
 // stencilOf returns what reads the picture of a stroke's stencil; nil: it has none.
