@@ -1,5 +1,5 @@
 // Measures the page: a frame at rest and while the camera moves, what a raised sheet takes until
-// what is seen is sharp, ten moves of a stroke, and what lies on the card. `make bench-page`
+// what is seen is sharp, ten moves of a stroke, a decal that is dragged, and what lies on the card. `make bench-page`
 // serves a database of its own and runs it.
 import { chromium } from 'playwright';
 import { browser as executablePath } from './browser.mjs';
@@ -106,8 +106,6 @@ async function near(turns) {
   await page.waitForTimeout(700);
 }
 
-console.log('| what | sheet | frame at rest, ms | while moving, ms | sharp in view after, s | ten moves of a stroke, ms | tiles held | on the card, MiB |');
-console.log('|---|---|---|---|---|---|---|---|');
 async function measure(what) {
   await page.waitForSelector('canvas[data-settled]');
   await settled();
@@ -133,17 +131,66 @@ async function measure(what) {
   for (let i = 0; i < 6; i++) await page.keyboard.press('Control+z');
 }
 
-try {
-  await page.goto(base);
-  await page.getByRole('link', { name: 'Open Mooring bollard' }).click();
+/** From a move of a decal's handle to the first tile of it that the page has, ms. */
+async function decalDragged() {
+  await page.waitForSelector('canvas[data-settled]');
+  await settled();
+  await page.getByRole('button', { name: '+ Decals' }).click();
+  await page.getByLabel('Words to set').fill('QUAY 4');
+  await page.getByRole('button', { name: 'Set words' }).click();
+  const box = await page.locator('canvas[data-settled]').boundingBox();
+  await page.mouse.click(box.x + box.width * 0.47, box.y + box.height * 0.5);
+  await page.waitForTimeout(800);
+  await settled();
+  const grip = await page.evaluate(() => window.stage.gripsOnScreen().find((g) => g.label === 'Move'));
+  await page.evaluate(() => {
+    const { worn } = window.stage;
+    const write = worn.write.bind(worn);
+    window.moved = 0;
+    window.took = [];
+    worn.write = (t) => {
+      write(t);
+      if (window.moved) window.took.push(performance.now() - window.moved);
+      window.moved = 0;
+    };
+    addEventListener('pointermove', () => (window.moved ||= performance.now()), true);
+  });
+  const at = [box.x + grip.x, box.y + grip.y];
+  await page.mouse.move(...at);
+  await page.mouse.down();
+  for (let i = 1; i <= 40; i++) {
+    await page.mouse.move(at[0] + i * 1.5, at[1] + Math.sin(i / 4) * 12);
+    await page.waitForFunction(() => !window.moved, null, { polling: 10, timeout: 5000 }).catch(() => {});
+    await page.waitForTimeout(120); // a hand that looks between
+  }
+  await page.mouse.up();
+  const ms = (await page.evaluate(() => window.took)).slice(2).sort((a, b) => a - b);
+  const share = (q) => Math.round(ms[Math.min(Math.floor(ms.length * q), ms.length - 1)]);
+  console.log(`a decal dragged on the dressed bollard at 1024, to its first tile in the page: p50 ${share(0.5)}, p95 ${share(0.95)} ms of ${ms.length} moves\n`);
+}
+
+/** Frames, strokes and what the card holds, from one sheet to twenty. */
+async function pages() {
   await page.waitForSelector('canvas[data-settled]');
   await near(12);
+  console.log('| what | sheet | frame at rest, ms | while moving, ms | sharp in view after, s | ten moves of a stroke, ms | tiles held | on the card, MiB |');
+  console.log('|---|---|---|---|---|---|---|---|');
   await measure('bollard, dressed, near');
   await page.goto(base);
   await page.getByTestId('chooser').setInputFiles({ name: 'plates.obj', mimeType: 'text/plain', buffer: Buffer.from(plates()) });
   await page.waitForSelector('canvas[data-settled]', { timeout: 120_000 });
   await near(7);
   await measure('twenty sheets, near');
+}
+
+try {
+  await page.goto(base);
+  await page.getByRole('link', { name: 'Open Mooring bollard' }).click();
+  await decalDragged();
+  await page.keyboard.press('Control+z');
+  await page.keyboard.press('Control+z');
+  await page.keyboard.press('Control+z');
+  if (process.argv[2] !== 'casts') await pages(); // alone: `node bench.mjs casts`
 } finally {
   await browser.close();
   server.kill();

@@ -41,6 +41,15 @@ func (f Frame) Turned(at, axis geom.Vec3, angle float64) Frame {
 	return Frame{at.Add(turn(f.At.Sub(at))), turn(f.Right), turn(f.Up), turn(f.Out)}
 }
 
+// Reflected is the frame on the other side of a plane, through a place and facing a direction: head
+// and face are mirrored, and what is read from left to right still is.
+func (f Frame) Reflected(at, facing geom.Vec3) Frame {
+	n := facing.Unit()
+	flip := func(v geom.Vec3) geom.Vec3 { return v.Sub(n.Mul(2 * v.Dot(n))) }
+	up, out := flip(f.Up), flip(f.Out)
+	return Frame{at.Add(flip(f.At.Sub(at))), up.Cross(out), up, out}
+}
+
 // Flat is a decal that is cast along its normal onto what lies within its depth and faces it.
 type Flat struct {
 	Frame

@@ -172,6 +172,11 @@ func TestPlacesOfAFlatDecal(t *testing.T) {
 	if quarter.At.Sub(d.At).Length() > 1e-5 || quarter.Right.Sub(d.Up).Length() > 1e-5 {
 		t.Errorf("turned by a quarter about itself its right is %v, its up was %v", quarter.Right, d.Up)
 	}
+	// on the other side of the plane of X it faces the other way, and is read from its own left to its right
+	r := NewFrame(geom.V3(2, 1, 0.5), geom.V3(1, 0, 0), geom.V3(0, 1, 0.2)).Reflected(geom.V3(0.5, 9, 9), geom.V3(-3, 0, 0))
+	if want := NewFrame(geom.V3(-1, 1, 0.5), geom.V3(-1, 0, 0), geom.V3(0, 1, 0.2)); r.At.Sub(want.At).Length()+r.Right.Sub(want.Right).Length()+r.Up.Sub(want.Up).Length() > 1e-5 {
+		t.Errorf("on the other side it is %v; want %v", r, want)
+	}
 	if up := NewFrame(geom.Vec3{}, geom.V3(0, 1, 0), geom.V3(0, 3, 0)).Up; math.Abs(float64(up.Dot(geom.V3(0, 1, 0)))) > 1e-6 || up.Length() < 0.99 {
 		t.Errorf("an up along the normal gives %v", up)
 	}

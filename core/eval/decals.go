@@ -83,6 +83,9 @@ func decalFrames(d *stack.Decal) []cast.Frame {
 		}
 		return out // a line of no length
 	}
+	if r.Kind == "mirror" {
+		return append(out, f.Reflected(vec(r.At), vec(r.Axis)))
+	}
 	for i := 1; i < r.Count; i++ {
 		switch r.Kind {
 		case "axis":

@@ -82,11 +82,11 @@ func (c *Decal) attach(strokes map[string]*brush.Stroke) error {
 
 // DecalRow sets a decal several times.
 type DecalRow struct {
-	Kind  string     `json:"kind" enum:"row,axis,line" doc:"beside each other, round an axis, or along a line on the surface"`
+	Kind  string     `json:"kind" enum:"row,axis,line,mirror" doc:"beside each other, round an axis, along a line on the surface, or once more on the other side of a plane, where words stay readable"`
 	Count int        `json:"count" minimum:"2" maximum:"64"`
 	Step  float32    `json:"step" doc:"of a row metres from one to the next, to the right; round an axis degrees, 0: evenly all around; along a line metres, 0: evenly from end to end, or all round a closed one"`
-	At    [3]float32 `json:"at" doc:"a place on the axis, metres"`
-	Axis  [3]float32 `json:"axis" doc:"its direction"`
+	At    [3]float32 `json:"at" doc:"a place on the axis, or in the plane, metres"`
+	Axis  [3]float32 `json:"axis" doc:"its direction, or how the plane faces"`
 	Line  []float32  `json:"line,omitempty" doc:"of a row along a line its points, six numbers each: place and how the surface faces; one that ends where it begins is closed"`
 }
 
@@ -151,8 +151,8 @@ func (c *Decal) check() error {
 	}
 	if r := c.Row; r != nil {
 		switch {
-		case r.Kind != "row" && r.Kind != "axis" && r.Kind != "line":
-			return fmt.Errorf("it is repeated as %q; it can be as row, axis or line", r.Kind)
+		case !slices.Contains([]string{"row", "axis", "line", "mirror"}, r.Kind):
+			return fmt.Errorf("it is repeated as %q; it can be as row, axis, line or mirror", r.Kind)
 		case len(r.Line)%6 != 0 || len(r.Line) > 6*MaxLine || r.Kind == "line" && len(r.Line) < 12:
 			return fmt.Errorf("its line has %d numbers; it takes six a point, and 2 to %d points", len(r.Line), MaxLine)
 		case slices.ContainsFunc(r.Line, func(v float32) bool { return !(v > -1e6 && v < 1e6) }):
@@ -161,7 +161,7 @@ func (c *Decal) check() error {
 			return fmt.Errorf("it is repeated %d times; it can be 2 to 64", r.Count)
 		case !(r.Step >= -1000 && r.Step <= 1000):
 			return fmt.Errorf("from one to the next is %v; it goes to 1000", r.Step)
-		case r.Kind == "axis":
+		case r.Kind == "axis" || r.Kind == "mirror":
 			return direction("its axis", r.Axis)
 		}
 	}

@@ -1264,17 +1264,17 @@ export interface components {
       wrapped?: boolean;
     };
     DecalRow: {
-      /** @description a place on the axis, metres */
+      /** @description a place on the axis, or in the plane, metres */
       at: number[] | null;
-      /** @description its direction */
+      /** @description its direction, or how the plane faces */
       axis: number[] | null;
       /** Format: int64 */
       count: number;
       /**
-       * @description beside each other, round an axis, or along a line on the surface
+       * @description beside each other, round an axis, along a line on the surface, or once more on the other side of a plane, where words stay readable
        * @enum {string}
        */
-      kind: 'row' | 'axis' | 'line';
+      kind: 'row' | 'axis' | 'line' | 'mirror';
       /** @description of a row along a line its points, six numbers each: place and how the surface faces; one that ends where it begins is closed */
       line?: number[] | null;
       /**

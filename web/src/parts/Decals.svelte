@@ -34,7 +34,9 @@
     const row =
       kind === 'row'
         ? { kind, count: 3, step: Number((d.wide * 1.25).toPrecision(3)), at: [0, 0, 0], axis: [0, 1, 0] }
-        : { kind, count: 4, step: 0, at, axis: [0, 1, 0] };
+        : kind === 'mirror'
+          ? { kind, count: 2, step: 0, at, axis: [1, 0, 0] }
+          : { kind, count: 4, step: 0, at, axis: [0, 1, 0] };
     change({ row: row as Decal['row'] }, `${d.name}: several`);
   }
   /** Along a line of edges that is clicked: as many as stand well beside each other on it. */
@@ -324,11 +326,12 @@
             <option value="">once</option>
             <option value="row">in a row</option>
             <option value="axis">round an axis</option>
+            <option value="mirror">on the other side, too</option>
             {#if open.row?.kind === 'line'}<option value="line">along a line</option>{/if}
             <option value="loop">along an edge loop …</option>
             <option value="seam">along a seam …</option>
           </select>
-          {#if open.row}
+          {#if open.row && open.row.kind !== 'mirror'}
             <div class="w-14">
               {@render number(
                 'How many',
@@ -368,7 +371,9 @@
                 )}
               {/if}
             </div>
-            {#if open.row.kind === 'axis'}
+          {/if}
+          {#if open.row}
+            {#if open.row.kind === 'axis' || open.row.kind === 'mirror'}
               <PlaceField
                 {ui}
                 label="the axis"

@@ -140,6 +140,7 @@ function stepped(v: Vector3, out: Vector3): Vector3 {
 /** The axis round which a decal is repeated, which is pulled by a place on it and by its end. */
 function axisGrips(d: Decal, box: Box3): Shown {
   const row = d.row!;
+  const what = row.kind === 'mirror' ? 'plane' : 'axis';
   const radius = box.getSize(new Vector3()).length() * 0.4;
   const at = v3(row.at);
   const dir = v3(row.axis).normalize();
@@ -147,9 +148,9 @@ function axisGrips(d: Decal, box: Box3): Shown {
   const set = (over: object) => ({ row: { ...row, ...over } });
   return {
     grips: [
-      { label: 'Axis of', at, color: LIVE, small: true, change: (to) => set({ at: place(to) }) },
+      { label: `Middle of the ${what} of`, at, color: LIVE, small: true, change: (to) => set({ at: place(to) }) },
       {
-        label: 'Direction of the axis of',
+        label: `Direction of the ${what} of`,
         at: end,
         color: LIVE,
         small: true,
@@ -168,7 +169,7 @@ function axisGrips(d: Decal, box: Box3): Shown {
 /** A decal on the model, with the axis or the line along which it is repeated. */
 export function decalShown(d: Decal, tall: number, gap: number, box: Box3): Shown {
   const own = decalGrips(d, tall, gap);
-  if (d.row?.kind === 'axis') {
+  if (d.row?.kind === 'axis' || d.row?.kind === 'mirror') {
     const axis = axisGrips(d, box);
     return { grips: [...own.grips, ...axis.grips], traces: [...own.traces, ...axis.traces], blobs: [] };
   }
