@@ -1,4 +1,6 @@
 // How the view looks: its light, and how it is drawn.
+import { FOCAL } from '../view/lens';
+
 export class Look {
   /** where the light stands, degrees */
   light = $state(312);
@@ -7,7 +9,7 @@ export class Look {
   background = $state(false);
   shadows = $state(true);
   /** the lens: its focal length in mm of the usual small format; flat: without perspective */
-  focal = $state(42);
+  focal = $state(FOCAL);
   flat = $state(false);
   /** drawn pixels a pixel of the screen; kept in the browser, as it suits the machine */
   sharpness = $state(Number(localStorage.getItem('sharpness')) || 1);

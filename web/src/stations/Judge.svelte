@@ -2,6 +2,7 @@
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
   import NumberField from '../parts/NumberField.svelte';
+  import { FOCAL } from '../view/lens';
   let { ui, session }: { ui: UI; session: Session } = $props();
   const looks = [
     { name: 'Quay, evening', light: 312, exposure: 1, background: false, blur: 0.6 },
@@ -76,7 +77,7 @@
         max={300}
         unit="mm"
         log
-        fallback={42}
+        fallback={FOCAL}
         preview={(v) => ((ui.look.focal = v), (ui.look.flat = false))}
         commit={(v) => ((ui.look.focal = v), (ui.look.flat = false))}
       /></span

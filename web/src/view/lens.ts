@@ -5,7 +5,8 @@ import { OrthographicCamera, PerspectiveCamera, Vector3 } from 'three';
 /** half the height of the picture behind the lens, mm: of the usual small format */
 const HALF = 12;
 
-export const FOCAL = 42; // mm: about as the eye sees
+/** mm: sees 32° from foot to head, about as the eye does */
+export const FOCAL = HALF / Math.tan((16 * Math.PI) / 180);
 
 const fovOf = (focal: number) => (2 * Math.atan(HALF / focal) * 180) / Math.PI;
 
