@@ -75,7 +75,11 @@ function add(session: Session, ui: UI, layer: Layer, decal: Decal) {
 export function placeDecal(session: Session, ui: UI, layer: Layer, what: What) {
   ui.taking = {
     label: `set “${called(what)}”`,
-    take: (_, pos, nrm) => add(session, ui, layer, newDecal(ui, layer.reach, what, pos, nrm)),
+    take: ({ sheet }, pos, nrm) => {
+      add(session, ui, layer, newDecal(ui, layer.reach, what, pos, nrm));
+      // it is there once the sheet has UVs
+      if (ui.bare(sheet)) session.message = `“${sheet}” has no UVs, so nothing shows on it. Unwrap it in Prepare.`;
+    },
   };
 }
 

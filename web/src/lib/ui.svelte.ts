@@ -148,6 +148,8 @@ export class UI {
   } | null>(null);
   /** the next click marks that place */
   marking = $state(false);
+  /** whether a sheet, by its name, has no UVs: nothing shows on it; wired where the model is shown */
+  bare: (sheet: string) => boolean = () => false;
   /** lays a stroke along a line on the surface; wired where the model is shown */
   along: (rail: number[]) => string = () => '';
   /** the faces that were picked as counterparts, by their numbers */

@@ -36,12 +36,14 @@
   <span>light {Math.round(ui.look.light)}°</span>
 </div>
 
-<button
-  class="lens"
-  aria-pressed={ui.look.flat}
-  title="The lens: with perspective, or flat (Shift F)"
-  onclick={() => (ui.look.flat = !ui.look.flat)}>{ui.look.flat ? 'flat' : `${Math.round(ui.look.focal)} mm`}</button
->
+{#if !ui.over}
+  <button
+    class="lens"
+    aria-pressed={ui.look.flat}
+    title="The lens: with perspective, or flat (Shift F)"
+    onclick={() => (ui.look.flat = !ui.look.flat)}>{ui.look.flat ? 'flat' : `${Math.round(ui.look.focal)} mm`}</button
+  >
+{/if}
 
 <style>
   .lens {

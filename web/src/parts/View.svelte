@@ -133,6 +133,7 @@
       Object.assign(ui.look, { focal, flat });
     };
     ui.lens = () => ({ ...lensOf(stage), ...stage.bareLens() });
+    ui.bare = (sheet) => stage.worn.list.some((s, i) => s.name === sheet && detail.bare(i) !== '');
     ui.middle = () => stage.bounds.getCenter(new Vector3()).toArray();
     ui.screenUp = () => new Vector3(0, 1, 0).applyQuaternion(stage.camera.quaternion).toArray();
     ui.along = (rail) => strokes.painter.along(rail);

@@ -142,7 +142,7 @@ export class Flat {
     const [q1, q2] = [1, 2].map((i) => corner(at, i).sub(corner(at, 0)));
     const [a, b, c] = [p1.dot(p1), p1.dot(p2), p2.dot(p2)];
     const det = a * c - b * b;
-    if (!(det > 0)) return null;
+    if (!(det > 0) || q1.x * q2.y - q1.y * q2.x === 0) return null;
     const goes = (v: Vector3) => {
       const [x, y] = [v.dot(p1), v.dot(p2)];
       return new Vector3().addScaledVector(q1, (c * x - b * y) / det).addScaledVector(q2, (a * y - b * x) / det);
