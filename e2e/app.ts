@@ -116,3 +116,9 @@ export async function holdable(page: Page) {
     },
   };
 }
+
+/** Gives the open layer a channel that it does not have. */
+export async function addChannel(page: Page, label: string) {
+  await page.getByLabel('Add a channel').selectOption({ label });
+  await expect(page.getByLabel(`${label} on`)).toBeChecked();
+}

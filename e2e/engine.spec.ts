@@ -1,6 +1,6 @@
 // What the Layer station does with the engine's full depth, as an artist does it.
 import { expect, test, type Page } from './setup';
-import { apart, canvas, change, holdable, openProject, pixel, settled, stroke, type } from './app';
+import { addChannel, apart, canvas, change, holdable, openProject, pixel, settled, stroke, type } from './app';
 
 const middle: [number, number] = [0.5, 0.62]; // on the bollard's post
 
@@ -329,20 +329,25 @@ test('merging down bakes to a picture layer that looks the same, and can be undo
 
 test('a channel of one’s own is added, used, seen alone and deleted', async ({ page }) => {
   await openProject(page, 'Mooring bollard');
-  await button(page, '+ a channel of your own').click();
+  await newFill(page);
+  await page.getByLabel('Add a channel').selectOption('a channel of your own …');
   await page.getByLabel('Name of the channel').fill('wetness');
   await page.getByLabel('Name of the channel').press('Enter');
-  await page.getByLabel('wetness on').check();
+  await expect(page.getByLabel('wetness on')).toBeChecked();
   await type(page, 'wetness', '0.8');
   await page.keyboard.down('9');
   await expect(page.getByText('wetness alone')).toBeVisible();
   await expect.poll(async () => (await pixel(page, ...middle))[0]).toBeGreaterThan(90);
   await page.keyboard.up('9');
   await page.getByLabel('wetness on').uncheck();
-  await button(page, 'Delete channel wetness').click();
+  // off the layer, then out of the project, and back
+  await button(page, 'Take wetness off the layer').click();
   await expect(page.getByLabel('wetness on')).toHaveCount(0);
+  const others = page.getByLabel('Add a channel');
+  await others.selectOption((await others.getByRole('group').getByRole('option', { name: 'wetness' }).getAttribute('value'))!);
+  await expect(others.getByRole('option', { name: 'wetness' })).toHaveCount(0);
   await button(page, 'Undo').click();
-  await expect(page.getByLabel('wetness on')).toHaveCount(1);
+  await addChannel(page, 'wetness');
 });
 
 test('a picture is brought in and laid from three sides', async ({ page }) => {

@@ -1,6 +1,6 @@
 // Painting through the interface: brushes of the shelf, the practice pen, twins, rows.
 import { readFileSync } from 'node:fs';
-import { apart, canvas, holdable, openProject, pixel, settled, type } from './app';
+import { addChannel, apart, canvas, holdable, openProject, pixel, settled, type } from './app';
 import { expect, test, type Page } from './setup';
 
 async function paintLayer(page: Page) {
@@ -294,8 +294,8 @@ test('the stamp press: a stamp is made, kept, delivered in 16 bits, and stamped 
   await openProject(page, 'Mooring bollard');
   await page.keyboard.press('Shift+N');
   await page.getByLabel('base color on').uncheck();
-  await page.getByLabel('height on').check();
-  await page.getByLabel('metallic on').check();
+  await addChannel(page, 'height');
+  await addChannel(page, 'metallic');
   await page.keyboard.press('Shift+P');
   const press = page.getByRole('region', { name: 'Stamp press' });
   await expect(press.getByRole('listitem')).toHaveCount(94);
@@ -557,7 +557,7 @@ test('a brush of one’s own: a curve for its falloff and for what the pen drive
 
 test('heights are raised, lowered, levelled and drawn together in millimetres; the wheel comes nearer with the brush in hand', async ({ page }) => {
   await paintLayer(page);
-  await page.getByLabel('height on').click();
+  await addChannel(page, 'height');
   await expect(page.getByRole('region', { name: 'Brush' })).toContainText('height');
   await page.getByLabel('base color on').click();
   await expect(page.getByRole('region', { name: 'Brush' })).toContainText('paint · height');

@@ -1,6 +1,6 @@
 // Masks and weathering: streams of sources, agents, conditions, the stock.
 import { test, expect, type Page } from './setup';
-import { apart, change, openProject, pixel, place, settled, stroke, type } from './app';
+import { addChannel, apart, change, openProject, pixel, place, settled, stroke, type } from './app';
 
 const button = (page: Page, name: string) => page.getByRole('button', { name, exact: true });
 const card = (page: Page, name: string) => page.getByRole('article', { name, exact: true });
@@ -135,7 +135,7 @@ test('dirt follows a layer that was laid later', async ({ page }) => {
   // rivets in rows: heights of a few millimetres
   await coat(page, '#808080');
   const rivets = (await page.getByRole('heading', { name: /^Mask of Coat/ }).innerText()).replace('Mask of ', '');
-  await page.getByLabel('height on').check();
+  await addChannel(page, 'height');
   await type(page, 'height', '2');
   await add(page, 'Dots');
   await type(page, 'size', '60');

@@ -14,6 +14,20 @@
   /** what a channel takes from decals */
   const takes = (c: ChannelInfo, k: Coat) => k.source || (c.components === 3 ? 'color' : 'value');
 
+  /** what the layer has, be it switched off; the others wait behind one button */
+  const own = $derived(session.channels.filter((c) => layer.channels?.[c.channel]));
+  const others = $derived(session.channels.filter((c) => !layer.channels?.[c.channel]));
+  let naming = $state(false);
+  function take(e: Event) {
+    const el = e.currentTarget as HTMLSelectElement;
+    const [what, id] = el.value.split('|');
+    el.value = '';
+    const c = session.channels.find((x) => x.channel === id);
+    if (what === 'new') naming = true;
+    else if (what === 'gone') session.op({ kind: 'channel.remove', target: id });
+    else if (c) session.op(op(c, { on: true }));
+  }
+
   const coat = (c: ChannelInfo): Coat =>
     (layer.channels?.[c.channel] as Coat) ?? { ...newCoat(c), on: group, blend: group ? '' : c.blend };
   const op = (c: ChannelInfo, change: Partial<Coat>): Op => ({
@@ -72,7 +86,7 @@
   {/if}
 {/snippet}
 <div class="coats" role="table" aria-label={`Channels of ${layer.name}`}>
-  {#each session.channels as c (c.channel)}
+  {#each own as c (c.channel)}
     {@const k = coat(c)}
     <div class="line" class:off={!k.on} role="row">
       <span role="cell"
@@ -204,24 +218,41 @@
             />
           </span>
         {/if}
-      {:else if c.channel.startsWith('added.')}
+      {:else}
         <span role="cell"
           ><button
             class="chip mini"
-            aria-label={`Delete channel ${c.label}`}
-            title="Delete this channel from the project"
-            onclick={() => session.op({ kind: 'channel.remove', target: c.channel })}>✕</button
+            aria-label={`Take ${c.label} off the layer`}
+            title="The layer has none of it any more"
+            onclick={() =>
+              session.op({ kind: 'layer.set', target: layer.id, path: `channels.${c.channel}`, value: null })}>✕</button
           ></span
         >
       {/if}
     </div>
   {/each}
 </div>
-<AddChannel {session} />
+<select class="pick more" aria-label="Add a channel" value="" onchange={take}>
+  <option value="">+ channel</option>
+  {#each others as c (c.channel)}<option value={`add|${c.channel}`}>{c.label}</option>{/each}
+  <option value="new|">a channel of your own …</option>
+  {#if others.some((c) => c.channel.startsWith('added.'))}
+    <optgroup label="delete from the project">
+      {#each others.filter((c) => c.channel.startsWith('added.')) as c (c.channel)}
+        <option value={`gone|${c.channel}`}>{c.label}</option>
+      {/each}
+    </optgroup>
+  {/if}
+</select>
+{#if naming}<AddChannel {session} layer={layer.id} done={() => (naming = false)} />{/if}
 
 <style>
   .coats {
     margin-top: 6px;
+  }
+  .more {
+    width: auto;
+    margin-top: 2px;
   }
   .line {
     display: grid;
