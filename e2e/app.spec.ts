@@ -297,3 +297,49 @@ test('a part of the page that cannot be fetched says so, and is fetched again', 
   await expect(says).toHaveCount(0);
   await expect(page.getByRole('complementary', { name: 'Deliver' }).getByRole('button').first()).toBeVisible();
 });
+
+test('the part under the pointer is shown alone and framed, and all are seen again from where they were', async ({ page }) => {
+  await openProject(page, 'Ferry Dunlin');
+  const look = () =>
+    page.evaluate(() => {
+      const s = (window as any).stage;
+      return { parts: [...new Set(s.meshes.filter((m: any) => m.visible).map((m: any) => m.userData.part))], eye: s.camera.position.toArray() as number[] };
+    });
+  const was = await look();
+  expect(was.parts.length).toBeGreaterThan(8);
+  // the fender, in the view's left half
+  const at = await page.evaluate(() => {
+    const s = (window as any).stage;
+    const { width, height } = s.canvas.getBoundingClientRect();
+    for (let y = 60; y < height - 40; y += 6) for (let x = 40; x < width - 40; x += 6) if (s.pick(x, y)?.part === 'Fender') return [x, y];
+    return [0, 0];
+  });
+  const box = (await canvas(page).boundingBox())!;
+  await page.mouse.move(box.x + at[0], box.y + at[1]);
+  await page.keyboard.press('Shift+A');
+  await settled(page);
+  const alone = await look();
+  expect(alone.parts).toEqual(['Fender']);
+  await expect(page.getByText('Fender alone')).toBeVisible();
+  // it fills the view, and what is hidden is not hit
+  const share = await page.evaluate(() => {
+    const s = (window as any).stage;
+    const { width, height } = s.canvas.getBoundingClientRect();
+    let [hit, other, n] = [0, 0, 0];
+    for (let y = 5; y < height; y += 12)
+      for (let x = 5; x < width; x += 12) {
+        const p = s.pick(x, y)?.part;
+        n++;
+        if (p === 'Fender') hit++;
+        else if (p) other++;
+      }
+    return [hit / n, other];
+  });
+  expect(share[0]).toBeGreaterThan(0.12);
+  expect(share[1]).toBe(0);
+  await page.getByRole('button', { name: 'Show all' }).click();
+  await settled(page);
+  const back = await look();
+  expect(back.parts.length).toBe(was.parts.length);
+  back.eye.forEach((v, i) => expect(v).toBeCloseTo(was.eye[i], 4));
+});

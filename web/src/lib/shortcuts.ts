@@ -96,6 +96,7 @@ export const shortcuts: Shortcut[] = [
   },
   { keys: 'Shift click', says: 'a straight line from where the last stroke ended, or a row of stamps', group: 'Tools' },
   { keys: 'F', says: 'fit the model in the view', group: 'View' },
+  { keys: 'Shift A', says: 'the part under the pointer alone, framed; again: all', group: 'View' },
   {
     keys: 'Shift F',
     on: 'shift+f',

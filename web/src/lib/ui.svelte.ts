@@ -146,6 +146,8 @@ export class UI {
     /** it lies on the surface; not: it is held before the view */
     laid?: Laid;
   } | null>(null);
+  /** the part that is shown alone; '': all are */
+  part = $state('');
   /** the next click marks that place */
   marking = $state(false);
   /** whether a sheet, by its name, has no UVs: nothing shows on it; wired where the model is shown */

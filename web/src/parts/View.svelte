@@ -309,6 +309,7 @@
   $effect(() => ready?.stage.worn.showAlone(ui.alone));
   $effect(() => ready?.stage.setSharpness(ui.look.sharpness));
   $effect(() => ready?.stage.setLens(ui.look.focal, ui.look.flat));
+  $effect(() => ready?.stage.only(ui.part));
   $effect(() => ready?.stage.setMaps(ui.look.maps));
   // the model moves over for what slides in
   $effect(() => ready?.stage.cover(ui.station === 'Layer' ? (ui.stock ? 322 : ui.conditions || ui.over ? 318 : 0) : 0));
@@ -364,7 +365,11 @@
     ready.pull.show(outlines(missing) ?? planes(ready.strokes.symmetry, ready.stage.bounds));
   });
 
+  /** where the pointer was seen last */
+  let at: [number, number] | null = null;
   function move(e: PointerEvent) {
+    const box = canvas.getBoundingClientRect();
+    at = [e.clientX - box.left, e.clientY - box.top];
     if (held === 'l') ui.look.light = (ui.look.light + e.movementX * 0.6 + 360) % 360;
     if (!ready || held === 'l' || cells.length) return;
     if (held === 's' && ui.painting) ready.strokes.resize(e);
@@ -394,6 +399,8 @@
     const k = e.key.toLowerCase();
     if (!e.ctrlKey && !e.metaKey && 'lsz'.includes(k)) held = k;
     if (k === 'f' && !e.shiftKey) ready?.stage.frame();
+    // the part under the pointer alone, and all again
+    if (k === 'a' && e.shiftKey && ready) ui.part = ui.part ? '' : ((at && ready.stage.pick(...at)?.part) ?? '');
     if (ready?.hand.key(k)) e.stopPropagation();
   }
   const picking = $derived(

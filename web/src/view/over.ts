@@ -28,6 +28,7 @@ export class WornOver {
     this.group.visible = !!set;
     if (set) {
       this.wear();
+      this.group.children.forEach((h, i) => (h.visible = this.stage.meshes[i].visible));
       set();
     }
     this.stage.invalidate();

@@ -185,12 +185,33 @@ export class Stage {
     if (this.worn.allow(this.room(megabytes))) this.onRestored();
   }
 
-  /** Puts the camera where the whole model fills the view. */
+  private part = '';
+  /** where the camera was before a part was shown alone */
+  private before: { eye: number[]; target: number[]; view: number[] } | null = null;
+
+  /** Shows one part alone, framed; '': all, from where they were seen before. */
+  only(part: string) {
+    if (part === this.part) return;
+    if (part && !this.part)
+      this.before = { eye: this.eye.toArray(), target: this.controls.target.toArray(), view: this.lens().view };
+    this.part = part;
+    for (const m of this.meshes) m.visible = !part || m.userData.part === part;
+    if (this.ground) this.ground.visible = !part && this.key.castShadow;
+    this.renderer.shadowMap.needsUpdate = true;
+    this.frame();
+    if (part || !this.before) return;
+    this.goTo(this.before.eye, this.before.target, this.before.view);
+    this.before = null;
+  }
+
+  /** Puts the camera where the whole model, or the part that is shown alone, fills the view. */
   frame() {
-    const c = this.box.getCenter(new Vector3());
-    const r = this.box.getSize(new Vector3()).length() / 2;
+    const box = this.part ? new Box3() : this.box;
+    if (this.part) for (const m of this.meshes) if (m.visible) box.expandByObject(m);
+    const c = box.getCenter(new Vector3());
+    const r = Math.max(box.getSize(new Vector3()).length() / 2, 1e-5);
     this.camera.near = r / 50;
-    this.camera.far = r * 40;
+    this.camera.far = (this.box.getSize(new Vector3()).length() / 2) * 40;
     const { model } = this.rects();
     const narrow = this.cells.length ? this.narrow(this.whole()) : this.narrow(model);
     const d = ((r / Math.sin((this.camera.fov * Math.PI) / 360)) * 0.92) / narrow;
@@ -229,7 +250,7 @@ export class Stage {
     this.scene.background = o.background ? this.scene.environment : new Color(0x5a5a5a);
     this.scene.backgroundBlurriness = o.blur;
     this.key.castShadow = o.shadows;
-    if (this.ground) this.ground.visible = o.shadows;
+    if (this.ground) this.ground.visible = o.shadows && !this.part;
     this.renderer.shadowMap.needsUpdate = true;
     this.invalidate();
   }
@@ -595,6 +616,11 @@ export class Stage {
     for (const m of this.meshes) if (!m.geometry.boundsTree) m.geometry.computeBoundsTree({ indirect: true });
   }
 
+  /** what a ray can meet: hidden parts are not there */
+  private get shownMeshes(): Mesh[] {
+    return this.part ? this.meshes.filter((m) => m.visible) : this.meshes;
+  }
+
   /** Finds the surface under a point of the canvas, on the model or on a flat sheet. */
   pick(x: number, y: number): Hit | null {
     const { model, flat } = this.rects();
@@ -602,7 +628,7 @@ export class Stage {
     if (!model) return null;
     this.trees();
     this.ray.setFromCamera(new Vector2((x / model.w) * 2 - 1, 1 - (y / model.h) * 2), this.camera);
-    const h = this.ray.intersectObjects(this.meshes, false)[0];
+    const h = this.ray.intersectObjects(this.shownMeshes, false)[0];
     return h ? this.hit(h, h.object as Mesh) : null;
   }
 
@@ -672,7 +698,7 @@ export class Stage {
       }
       this.ray.set(p.clone().addScaledVector(h.nrm, radius), h.nrm.clone().negate());
       this.ray.far = radius * 2;
-      const down = this.ray.intersectObjects(this.meshes, false)[0];
+      const down = this.ray.intersectObjects(this.shownMeshes, false)[0];
       this.ray.far = Infinity;
       const q = this.project(down ? down.point : p);
       path += `${i ? 'L' : 'M'}${q.x.toFixed(1)} ${q.y.toFixed(1)}`;

@@ -23,6 +23,10 @@
     {alone} alone
     {#if !ui.alone}<button class="chip" onclick={() => (ui.solo = '')}>Show all</button>{/if}
   </div>{/if}
+{#if ui.part && !ui.alone && !ui.solo}<div class="hint">
+    {ui.part} alone
+    <button class="chip" onclick={() => (ui.part = '')}>Show all</button>
+  </div>{/if}
 {#if marks}
   <div class="hint">{marks}</div>
 {:else if ui.tool === 'lasso' && ui.station === 'Layer'}
