@@ -343,3 +343,31 @@ test('the part under the pointer is shown alone and framed, and all are seen aga
   expect(back.parts.length).toBe(was.parts.length);
   back.eye.forEach((v, i) => expect(v).toBeCloseTo(was.eye[i], 4));
 });
+
+test('the layers and the worktop are widened and folded away, by hand and by key, and stay so', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const wide = async () => (await canvas(page).boundingBox())!;
+  const first = await wide();
+  const edge = page.getByRole('separator', { name: 'Width of the side' });
+  const box = (await edge.boundingBox())!;
+  await page.mouse.move(box.x + 4, box.y + 200);
+  await page.mouse.down();
+  await page.mouse.move(box.x + 84, box.y + 200, { steps: 4 });
+  await page.mouse.up();
+  await expect.poll(async () => first.width - (await wide()).width).toBe(80);
+  await edge.focus();
+  await page.keyboard.press('ArrowLeft');
+  await expect.poll(async () => first.width - (await wide()).width).toBe(64);
+  await edge.dblclick();
+  await expect.poll(async () => (await wide()).width).toBe(first.width);
+  await page.keyboard.press('Shift+S');
+  await page.keyboard.press('Shift+W');
+  await expect.poll(async () => Object.values(await wide()).slice(2)).toEqual([1024, 655]);
+  await expect(page.getByRole('button', { name: 'Hide Bare surface' })).toBeHidden();
+  await page.reload();
+  await settled(page);
+  expect((await wide()).width).toBe(1024);
+  await page.getByRole('button', { name: 'layers ›' }).click();
+  await page.getByRole('button', { name: 'worktop ▴' }).click();
+  await expect.poll(wide).toEqual(first);
+});

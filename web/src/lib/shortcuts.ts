@@ -96,6 +96,20 @@ export const shortcuts: Shortcut[] = [
   },
   { keys: 'Shift click', says: 'a straight line from where the last stroke ended, or a row of stamps', group: 'Tools' },
   { keys: 'F', says: 'fit the model in the view', group: 'View' },
+  {
+    keys: 'Shift S',
+    on: 'shift+s',
+    says: 'fold the layers away, and back',
+    group: 'View',
+    run: (_, ui) => ui.fold('side'),
+  },
+  {
+    keys: 'Shift W',
+    on: 'shift+w',
+    says: 'fold the worktop away, and back',
+    group: 'View',
+    run: (_, ui) => ui.fold('worktop'),
+  },
   { keys: 'Shift A', says: 'the part under the pointer alone, framed; again: all', group: 'View' },
   {
     keys: 'Shift F',

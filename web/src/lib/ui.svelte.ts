@@ -102,6 +102,21 @@ export class UI {
   stock = $state(false);
   /** how many parameters of agents are shown: 1 one amount, 2 the half dozen that matter, 3 everything */
   depth = $state(Number(localStorage.getItem('depth')) || 2);
+  /** width of the side in pixels */
+  side = $state(Number(localStorage.getItem('side')) || 344);
+  setSide(px: number) {
+    this.side = px;
+    localStorage.setItem('side', String(px));
+  }
+  /** what is folded away: the side, the worktop */
+  folded = $state({
+    side: localStorage.getItem('side folded') === '1',
+    worktop: localStorage.getItem('worktop folded') === '1',
+  });
+  fold(what: 'side' | 'worktop') {
+    this.folded[what] = !this.folded[what];
+    localStorage.setItem(`${what} folded`, this.folded[what] ? '1' : '0');
+  }
   /** height of the worktop in pixels */
   worktop = $state(Number(localStorage.getItem('worktop')) || 212);
   setWorktop(px: number) {

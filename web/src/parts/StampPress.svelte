@@ -134,7 +134,7 @@
 <style>
   .press {
     position: absolute;
-    inset: 44px 0 0 344px;
+    inset: 44px 0 0 var(--side);
     z-index: 8;
     background: var(--panel);
     display: grid;

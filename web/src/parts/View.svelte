@@ -397,7 +397,7 @@
   function keydown(e: KeyboardEvent) {
     if (e.target instanceof HTMLElement && e.target.closest('input, select, textarea')) return;
     const k = e.key.toLowerCase();
-    if (!e.ctrlKey && !e.metaKey && 'lsz'.includes(k)) held = k;
+    if (!e.ctrlKey && !e.metaKey && 'lsz'.includes(k) && !(k === 's' && e.shiftKey)) held = k;
     if (k === 'f' && !e.shiftKey) ready?.stage.frame();
     // the part under the pointer alone, and all again
     if (k === 'a' && e.shiftKey && ready) ui.part = ui.part ? '' : ((at && ready.stage.pick(...at)?.part) ?? '');

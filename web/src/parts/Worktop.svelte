@@ -6,6 +6,7 @@
   import { findStep, heightRange, streamOf, title } from '../lib/stack';
   import { target } from '../lib/target';
   import { strokes, type UI } from '../lib/ui.svelte';
+  import Edge from './Edge.svelte';
   import Brush from './Brush.svelte';
   import NumberField from './NumberField.svelte';
   import Picture from './Picture.svelte';
@@ -69,13 +70,6 @@
   }
   const lowest = 212;
   const highest = () => Math.max(Math.round(window.innerHeight * 0.6), lowest);
-  let from: { y: number; height: number } | null = null;
-  function pull(e: PointerEvent & { currentTarget: HTMLElement }) {
-    if (e.type === 'pointerdown') {
-      from = { y: e.clientY, height: ui.worktop };
-      e.currentTarget.setPointerCapture(e.pointerId);
-    } else if (from) ui.setWorktop(Math.min(Math.max(from.height + from.y - e.clientY, lowest), highest()));
-  }
   const show = (stream: string) => {
     ui.stream = stream;
     ui.step = '';
@@ -91,27 +85,14 @@
 </script>
 
 <section class="top" style:height={`${ui.worktop}px`}>
-  <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
-  <div
-    class="edge"
-    role="separator"
-    aria-orientation="horizontal"
-    aria-label="Height of the worktop"
-    aria-valuenow={ui.worktop}
-    aria-valuemin={lowest}
-    aria-valuemax={highest()}
-    tabindex="0"
-    title="Drag for a higher worktop; a double click sets it back"
-    onpointerdown={pull}
-    onpointermove={pull}
-    onpointerup={() => (from = null)}
-    ondblclick={() => ui.setWorktop(lowest)}
-    onkeydown={(e) => {
-      const d = { ArrowUp: 16, ArrowDown: -16 }[e.key];
-      if (d) e.preventDefault();
-      if (d) ui.setWorktop(Math.min(Math.max(ui.worktop + d, lowest), highest()));
-    }}
-  ></div>
+  <Edge
+    label="Height of the worktop"
+    value={ui.worktop}
+    {lowest}
+    highest={highest()}
+    usual={lowest}
+    set={(px) => ui.setWorktop(px)}
+  />
   <header class="flex items-center gap-2 px-3 pt-2">
     {#if layer}
       <h2 class="truncate font-semibold">
@@ -212,19 +193,6 @@
 </section>
 
 <style>
-  .edge {
-    position: absolute;
-    inset: -4px 0 auto;
-    height: 8px;
-    cursor: ns-resize;
-    touch-action: none;
-    z-index: 2;
-  }
-  .edge:hover,
-  .edge:focus-visible {
-    background: linear-gradient(transparent 3px, var(--plum) 3px, var(--plum) 5px, transparent 5px);
-    outline: none;
-  }
   .top {
     position: relative;
     display: flex;

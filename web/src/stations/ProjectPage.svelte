@@ -10,6 +10,7 @@
   import Judge from './Judge.svelte';
   import Keys from '../parts/Keys.svelte';
   import { pictures } from '../lib/dropped';
+  import Edge from '../parts/Edge.svelte';
   import Section from '../parts/Section.svelte';
   import View from '../parts/View.svelte';
   import Worktop from '../parts/Worktop.svelte';
@@ -147,6 +148,8 @@
     setTimeout(() => (window.requestIdleCallback ?? setTimeout)(all), 1500);
   });
   const stations: Station[] = ['Prepare', 'Layer', 'Judge', 'Deliver'];
+  let wide = $state(1280);
+  const widest = $derived(Math.max(Math.round(wide * 0.45), 344));
 </script>
 
 <svelte:window
@@ -156,7 +159,13 @@
 />
 {#if ui.pictures}<Lazy load={parts.PictureSet} {session} {ui} />{/if}
 <Keys {session} {ui} />
-<div class="frame" class:plain-view={ui.station === 'Judge'}>
+<div
+  class="frame"
+  class:plain-view={ui.station === 'Judge'}
+  class:folded={ui.station === 'Layer' && ui.folded.side}
+  style:--side={`${Math.min(ui.side, widest)}px`}
+  bind:clientWidth={wide}
+>
   <header>
     <a href="#/" class="font-semibold" style:color="var(--plum)" title="All projects">Velvet Grime</a>
     <span class="quiet">/</span>
@@ -207,6 +216,15 @@
   <aside aria-label={ui.station === 'Layer' ? 'Section' : ui.station}>
     {#if ui.station === 'Layer'}
       <Section {session} {ui} />
+      <Edge
+        label="Width of the side"
+        value={ui.side}
+        lowest={300}
+        highest={widest}
+        usual={344}
+        upright
+        set={(px) => ui.setSide(px)}
+      />
     {:else if ui.station === 'Prepare'}
       {#if prep}<Lazy load={parts.Prepare} {session} {prep} {id} {jobs} parts={ui.parts} />{/if}
     {:else if ui.station === 'Deliver'}
@@ -239,11 +257,22 @@
           jobs={jobs.filter((j) => j.kind === 'view out' || j.kind === 'view back')}
           refresh={refreshJobs}
         />{/if}
+      {#if ui.folded.side}<button class="unfold side" title="The layers (Shift S)" onclick={() => ui.fold('side')}
+          >layers ›</button
+        >{/if}
+      {#if ui.folded.worktop}<button
+          class="unfold work"
+          title="The worktop (Shift W)"
+          onclick={() => ui.fold('worktop')}>worktop ▴</button
+        >{/if}
       {#if ui.stock}<Lazy load={parts.Stock} {session} {ui} project={id} />{/if}
     {/if}
   </main>
   <footer aria-label="Worktop">
-    {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer'}<Worktop {session} {ui} />{/if}
+    {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer' && !ui.folded.worktop}<Worktop
+        {session}
+        {ui}
+      />{/if}
   </footer>
   {#if ui.press && ui.station === 'Layer' && session.doc}<Lazy load={parts.StampPress} {session} {ui} />{/if}
   {#if ledger}<Ledger {session} {ui} close={() => (ledger = false)} />{/if}
@@ -259,12 +288,36 @@
   .frame {
     display: grid;
     height: 100%;
-    grid-template: 44px 1fr auto / 344px 1fr;
+    grid-template: 44px 1fr auto / var(--side) 1fr;
     grid-template-areas: 'top top' 'side view' 'side work';
     position: relative;
   }
-  .plain-view {
+  .plain-view,
+  .folded {
     grid-template-columns: 0 1fr;
+  }
+  .folded aside {
+    visibility: hidden;
+  }
+  .unfold {
+    position: absolute;
+    min-height: 28px;
+    padding: 0 10px;
+    background: var(--panel);
+    border: 1px solid var(--line);
+    z-index: 3;
+  }
+  .unfold.side {
+    left: 0;
+    top: 50%;
+    border-left: 0;
+    border-radius: 0 4px 4px 0;
+  }
+  .unfold.work {
+    left: 50%;
+    bottom: 0;
+    border-bottom: 0;
+    border-radius: 4px 4px 0 0;
   }
   header {
     grid-area: top;
@@ -314,6 +367,7 @@
   }
   aside {
     grid-area: side;
+    position: relative;
     background: var(--panel);
     border-right: 1px solid var(--line);
     min-height: 0;
