@@ -362,6 +362,13 @@ test('paint goes through a stencil that is moved, turned and sized, and stays wh
   await page.keyboard.up('z');
   expect((await stencil()).width).toBeGreaterThan(size * 1.1);
 
+  // it stands behind, and before the model again
+  await page.keyboard.press('Shift+B');
+  await expect(bar.getByRole('button', { name: 'Behind' })).toHaveAttribute('aria-pressed', 'true');
+  await expect(page.locator('.stencil:not([data-footprint]) img')).toHaveCount(0);
+  await page.keyboard.press('Shift+B');
+  await expect(page.locator('.stencil:not([data-footprint]) img')).toHaveCount(1);
+
   // a broad stroke along the middle
   await type(page, 'Brush size', '300');
   const spot = async (x: number) => {

@@ -123,6 +123,13 @@ export const shortcuts: Shortcut[] = [
   { keys: 'hold Z', says: 'move the stencil; with Shift turn it, by the wheel size it', group: 'View' },
   { keys: 'hold M', says: 'the mask of the open layer on the model', group: 'View' },
   {
+    keys: 'Shift B',
+    on: 'shift+b',
+    says: 'the stencil or slide stands behind the model, and before it again',
+    group: 'View',
+    run: (_, ui) => (ui.behind = !ui.behind),
+  },
+  {
     keys: 'Shift M',
     on: 'shift+m',
     says: 'pin the mask on the model, or let it go',

@@ -163,6 +163,8 @@ export class UI {
   } | null>(null);
   /** the part that is shown alone; '': all are */
   part = $state('');
+  /** what is held before the view stands behind: the brush uncovers it */
+  behind = $state(false);
   /** the next click marks that place */
   marking = $state(false);
   /** whether a sheet, by its name, has no UVs: nothing shows on it; wired where the model is shown */

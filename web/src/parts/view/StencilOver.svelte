@@ -70,7 +70,9 @@
   // what lies on the surface is drawn there
   $effect(() => {
     const over = untrack(() => new LaidOver(stage));
-    $effect(() => over.show(s?.laid && counts ? { ...s, laid: s.laid, url } : null, held ? 0.75 : 0.4));
+    $effect(() =>
+      over.show(s?.laid && counts && (!ui.behind || held) ? { ...s, laid: s.laid, url } : null, held ? 0.75 : 0.4),
+    );
     return () => over.dispose();
   });
   /** Lays it where its middle is seen, or where the middle of the flat sheets is; or takes it before the view again. */
@@ -125,7 +127,7 @@
   const url = $derived(`/api/projects/${project}/pictures/${s?.picture}?edge=1024`);
 </script>
 
-{#if s && box && counts && there && !s.laid}
+{#if s && box && counts && there && !s.laid && (!ui.behind || held || ui.fit)}
   <div
     class="stencil"
     style:opacity={held || ui.fit ? 0.75 : 0.35}
@@ -209,6 +211,12 @@
         >
       {/if}
       <button class="chip" aria-pressed={s.tiled} onclick={() => change({ tiled: !s.tiled })}>Repeated</button>
+      <button
+        class="chip"
+        title="It stands behind the model: only what the brush would bring is seen of it (Shift B)"
+        aria-pressed={ui.behind}
+        onclick={() => (ui.behind = !ui.behind)}>Behind</button
+      >
       {#if !slide}
         <button
           class="chip"
