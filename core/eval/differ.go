@@ -10,7 +10,7 @@ import (
 )
 
 // OnlyStrokes compares two programs of one scene. When their documents differ in
-// nothing but strokes, ok is true, and only tiles whose points come into the box
+// nothing but strokes and the slides through which they go, ok is true, and only tiles whose points come into the box
 // can have changed: so that a stroke costs what it touches, and not a key for every
 // tile of every sheet.
 func OnlyStrokes(a, b *Program) (box geom.Box, ok bool) {
@@ -97,17 +97,34 @@ func (d *differ) layers(a, b []*stack.Layer) bool {
 		}
 		for _, l := range []*stack.Layer{&x, &y} {
 			l.Channels, l.Mask, l.Layers, l.Strokes, l.StrokeID = nil, nil, nil, nil, nil
-			l.Decals = unhanded(l.Decals)
+			l.Decals, l.Slides = unhanded(l.Decals), nil
 		}
 		if !reflect.DeepEqual(x, y) || !d.steps(a[i].Mask, b[i].Mask) || !d.layers(a[i].Layers, b[i].Layers) {
 			return false
 		}
 		d.strokes(a[i].Strokes, b[i].Strokes)
+		d.slides(a[i], b[i])
 		for k := range a[i].Decals {
 			d.strokes(a[i].Decals[k].Erased(), b[i].Decals[k].Erased())
 		}
 	}
 	return true
+}
+
+// slides grows the box by the strokes that go through placements which are not the same: moved or
+// pushed, these change what is under those strokes.
+func (d *differ) slides(a, b *stack.Layer) {
+	for _, l := range []*stack.Layer{a, b} {
+		for _, s := range l.Slides {
+			x, y := a.Slide(s.ID), b.Slide(s.ID)
+			if x == y || x != nil && y != nil && reflect.DeepEqual(x, y) {
+				continue
+			}
+			for _, st := range l.Through(s.ID) {
+				d.box = d.box.Union(st.Bounds(0, st.Segments()))
+			}
+		}
+	}
 }
 
 // unhanded is decals without what was taken off them by hand.

@@ -118,3 +118,45 @@ func TestWhatWasPaintedThroughASlideGoesWithWhatIsPushed(t *testing.T) {
 		}
 	}
 }
+
+// A slide that is moved or pushed, set anew or let go changes what lies under its strokes alone: that
+// is known without the key of every tile.
+func TestAMovedSlideChangesWhatIsUnderItsStrokes(t *testing.T) {
+	s := decalScene(whole(t))
+	d := slid(t, [2]float32{})
+	push := stack.WarpSlide{Target: "paint", Slide: "first", Brush: &warp.Brush{Does: warp.Push, Radius: 0.3, Strength: 1, Path: []float32{0.3, 0.5, 0.6, 0.5}}}
+	moved := *d.Layers[1].Slides[0]
+	moved.Stencil.At[0] += 0.3
+	other := moved
+	other.ID = "unused"
+	for name, op := range map[string]stack.Op{"pushed": push, "moved": stack.SetSlide{Target: "paint", Slide: &moved}, "another": stack.SetSlide{Target: "paint", Slide: &other, Index: -1}} {
+		next, _, _, err := step.Rules.Apply(d, op)
+		if err != nil {
+			t.Fatal(err)
+		}
+		a, b := Compile(s, d, "", ""), Compile(s, next, "", "")
+		box, ok := OnlyStrokes(a, b)
+		if !ok {
+			t.Fatalf("%s: it is not known where", name)
+		}
+		inside, changed := 0, 0
+		for _, tile := range surface.Tiles(0, 512) {
+			u := s.OnTile(tile)
+			if u.Empty() {
+				continue
+			}
+			other := a.Key(u, stack.BaseColor) != b.Key(u, stack.BaseColor)
+			if u.Within(box) {
+				inside++
+			} else if other {
+				t.Errorf("%s: tile %v changes, beyond %v", name, tile, box)
+			}
+			if other {
+				changed++
+			}
+		}
+		if want := name != "another"; (changed > 0) != want || inside > 0 != want {
+			t.Errorf("%s: %d tiles lie inside, %d change", name, inside, changed)
+		}
+	}
+}

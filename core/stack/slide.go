@@ -48,9 +48,9 @@ func (s *Slide) check() error {
 	return s.Stencil.Check()
 }
 
-// through lists the strokes of a layer that were painted through a placement; all of them when
+// Through lists the strokes of a layer that were painted through a placement; all of them when
 // id is "".
-func (l *Layer) through(id string) (list []*brush.Stroke) {
+func (l *Layer) Through(id string) (list []*brush.Stroke) {
 	add := func(strokes []*brush.Stroke) {
 		for _, s := range strokes {
 			if s != nil && s.Slide != "" && (id == "" || s.Slide == id) {
@@ -80,7 +80,7 @@ func (l *Layer) checkSlides() error {
 		}
 		seen[s.ID] = true
 	}
-	for _, s := range l.through("") {
+	for _, s := range l.Through("") {
 		if !seen[s.Slide] {
 			return fmt.Errorf("a stroke was painted through the slide %q, which is not there", s.Slide)
 		}
@@ -219,7 +219,7 @@ func (o RemoveSlide) apply(d *Document) (Op, string, error) {
 		if i < 0 {
 			return nil, fmt.Errorf("layer %q has no slide %q", l.Name, o.Slide)
 		}
-		if n := len(l.through(o.Slide)); n > 0 {
+		if n := len(l.Through(o.Slide)); n > 0 {
 			return nil, fmt.Errorf("%d strokes were painted through the slide %q; take them out first", n, list[i].Name)
 		}
 		back = SetSlide{Target: o.Target, Slide: list[i], Index: i}
