@@ -450,3 +450,58 @@ func TestADrawnDecalIsAsFineAsTheSurface(t *testing.T) {
 		}
 	}
 }
+
+// A decal that is moved, changed, added, hidden, reordered or erased changes what lies where it is and
+// was alone: that is known without the key of every tile.
+func TestAMovedDecalChangesWhereItIsAndWas(t *testing.T) {
+	s := decalScene(whole(t))
+	first := func() []*stack.Decal { return []*stack.Decal{label("a", 40, 40, 30), label("b", 50, 40, 30), label("c", 60, 90, 20)} }
+	for name, change := range map[string]func(list []*stack.Decal) []*stack.Decal{
+		"moved":     func(l []*stack.Decal) []*stack.Decal { l[2].Pos[0] += 20 * texel; return l },
+		"wrapped":   func(l []*stack.Decal) []*stack.Decal { l[0].Wrapped = true; return l },
+		"fainter":   func(l []*stack.Decal) []*stack.Decal { l[1].Amount = 0.3; return l },
+		"hidden":    func(l []*stack.Decal) []*stack.Decal { l[1].Hidden = true; return l },
+		"reordered": func(l []*stack.Decal) []*stack.Decal { l[0], l[1] = l[1], l[0]; return l },
+		"added":     func(l []*stack.Decal) []*stack.Decal { return append(l, label("d", 30, 100, 20)) },
+		"taken off": func(l []*stack.Decal) []*stack.Decal { return l[:2] },
+		"in a row": func(l []*stack.Decal) []*stack.Decal {
+			l[2].Row = &stack.DecalRow{Kind: "row", Count: 3, Step: 15 * texel}
+			return l
+		},
+		"erased": func(l []*stack.Decal) []*stack.Decal {
+			st := &brush.Stroke{ID: "s", Radius: 6 * texel, Strength: 1, Values: map[string][]float32{"mask": {0}}, Points: brush.Points{{Pos: geom.V3(40*texel, 0, 40*texel), Nrm: geom.V3(0, 1, 0), Pressure: 1}}}
+			l[0].Hand = &stack.Step{ID: "decal:a", Kind: stack.Hand, On: true, Amount: 1, Strokes: []*brush.Stroke{st}, StrokeID: []string{"s"}}
+			return l
+		},
+		"renamed": func(l []*stack.Decal) []*stack.Decal { l[0].Name = "other"; return l },
+	} {
+		d := decalDoc(first()...)
+		next := *d
+		next.Layers = []*stack.Layer{d.Layers[0], decalLayer(change(first())...)}
+		a, b := Compile(s, d, "", ""), Compile(s, &next, "", "")
+		box, ok := OnlyStrokes(a, b)
+		if !ok {
+			t.Fatalf("%s: it is not known where", name)
+		}
+		changed, beyond := 0, 0
+		for _, tile := range surface.Tiles(0, 2048) {
+			u := s.OnTile(tile)
+			if u.Empty() {
+				continue
+			}
+			other := a.Key(u, stack.BaseColor) != b.Key(u, stack.BaseColor)
+			if other {
+				changed++
+			}
+			if !u.Within(box) {
+				beyond++
+				if other {
+					t.Errorf("%s: tile %v changes, beyond %v", name, tile, box)
+				}
+			}
+		}
+		if (changed > 0) != (name != "renamed") || beyond == 0 {
+			t.Errorf("%s: %d tiles change, %d lie beyond", name, changed, beyond)
+		}
+	}
+}

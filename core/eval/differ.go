@@ -10,14 +10,14 @@ import (
 )
 
 // OnlyStrokes compares two programs of one scene. When their documents differ in
-// nothing but strokes and the slides through which they go, ok is true, and only tiles whose points come into the box
+// nothing but strokes, the slides through which they go, and decals, ok is true, and only tiles whose points come into the box
 // can have changed: so that a stroke costs what it touches, and not a key for every
 // tile of every sheet.
 func OnlyStrokes(a, b *Program) (box geom.Box, ok bool) {
 	if a == nil || a.Scene != b.Scene {
 		return box, false
 	}
-	d := differ{box: geom.EmptyBox()}
+	d := differ{geom.EmptyBox(), a, b}
 	x, y := *a.Doc, *b.Doc
 	x.Layers, y.Layers, x.Palette, y.Palette = nil, nil, nil, nil
 	if !reflect.DeepEqual(x, y) || !d.layers(a.Doc.Layers, b.Doc.Layers) {
@@ -73,7 +73,10 @@ func (pl *layerPlan) entangled() bool {
 	return found
 }
 
-type differ struct{ box geom.Box }
+type differ struct {
+	box  geom.Box
+	a, b *Program
+}
 
 func (d *differ) layers(a, b []*stack.Layer) bool {
 	if len(a) != len(b) {
@@ -97,16 +100,14 @@ func (d *differ) layers(a, b []*stack.Layer) bool {
 		}
 		for _, l := range []*stack.Layer{&x, &y} {
 			l.Channels, l.Mask, l.Layers, l.Strokes, l.StrokeID = nil, nil, nil, nil, nil
-			l.Decals, l.Slides = unhanded(l.Decals), nil
+			l.Decals, l.Slides = nil, nil
 		}
 		if !reflect.DeepEqual(x, y) || !d.steps(a[i].Mask, b[i].Mask) || !d.layers(a[i].Layers, b[i].Layers) {
 			return false
 		}
 		d.strokes(a[i].Strokes, b[i].Strokes)
 		d.slides(a[i], b[i])
-		for k := range a[i].Decals {
-			d.strokes(a[i].Decals[k].Erased(), b[i].Decals[k].Erased())
-		}
+		d.decals(a[i].ID)
 	}
 	return true
 }
@@ -127,18 +128,40 @@ func (d *differ) slides(a, b *stack.Layer) {
 	}
 }
 
-// unhanded is decals without what was taken off them by hand.
-func unhanded(list []*stack.Decal) []*stack.Decal {
-	if !slices.ContainsFunc(list, func(c *stack.Decal) bool { return c.Hand != nil }) {
-		return list
+// decals grows the box by the decals of a layer that lie elsewhere, are others, or lie over each other
+// in another order, and by what was taken off them by hand.
+func (d *differ) decals(layer string) {
+	plans := [2][]*decalPlan{d.a.all[layer].decals, d.b.all[layer].decals}
+	known := [2]map[Key]bool{{}, {}}
+	for i, list := range plans {
+		for _, p := range list {
+			known[i][p.key] = true
+		}
 	}
-	out := make([]*stack.Decal, len(list))
-	for i, c := range list {
-		n := *c
-		n.Hand = nil
-		out[i] = &n
+	var common [2][]Key
+	for i, prog := range []*Program{d.a, d.b} {
+		for _, p := range plans[i] {
+			if known[1-i][p.key] {
+				common[i] = append(common[i], p.key)
+			} else {
+				d.box = d.box.Union(p.box(prog.tallest(p)))
+			}
+		}
 	}
-	return out
+	if !slices.Equal(common[0], common[1]) { // their order is another
+		for i, prog := range []*Program{d.a, d.b} {
+			for _, p := range plans[i] {
+				d.box = d.box.Union(p.box(prog.tallest(p)))
+			}
+		}
+	}
+	was := map[string][]*brush.Stroke{}
+	for _, p := range plans[0] {
+		was[p.ID] = p.Erased()
+	}
+	for _, p := range plans[1] {
+		d.strokes(was[p.ID], p.Erased())
+	}
 }
 
 func (d *differ) steps(a, b []*stack.Step) bool {
