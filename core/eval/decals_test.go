@@ -455,7 +455,9 @@ func TestADrawnDecalIsAsFineAsTheSurface(t *testing.T) {
 // was alone: that is known without the key of every tile.
 func TestAMovedDecalChangesWhereItIsAndWas(t *testing.T) {
 	s := decalScene(whole(t))
-	first := func() []*stack.Decal { return []*stack.Decal{label("a", 40, 40, 30), label("b", 50, 40, 30), label("c", 60, 90, 20)} }
+	first := func() []*stack.Decal {
+		return []*stack.Decal{label("a", 40, 40, 30), label("b", 50, 40, 30), label("c", 60, 90, 20)}
+	}
 	for name, change := range map[string]func(list []*stack.Decal) []*stack.Decal{
 		"moved":     func(l []*stack.Decal) []*stack.Decal { l[2].Pos[0] += 20 * texel; return l },
 		"wrapped":   func(l []*stack.Decal) []*stack.Decal { l[0].Wrapped = true; return l },
