@@ -480,28 +480,7 @@ func TestAMovedDecalChangesWhereItIsAndWas(t *testing.T) {
 		d := decalDoc(first()...)
 		next := *d
 		next.Layers = []*stack.Layer{d.Layers[0], decalLayer(change(first())...)}
-		a, b := Compile(s, d, "", ""), Compile(s, &next, "", "")
-		box, ok := OnlyStrokes(a, b)
-		if !ok {
-			t.Fatalf("%s: it is not known where", name)
-		}
-		changed, beyond := 0, 0
-		for _, tile := range surface.Tiles(0, 2048) {
-			u := s.OnTile(tile)
-			if u.Empty() {
-				continue
-			}
-			other := a.Key(u, stack.BaseColor) != b.Key(u, stack.BaseColor)
-			if other {
-				changed++
-			}
-			if !u.Within(box) {
-				beyond++
-				if other {
-					t.Errorf("%s: tile %v changes, beyond %v", name, tile, box)
-				}
-			}
-		}
+		_, beyond, changed := within(t, s, name, d, &next, 2048)
 		if (changed > 0) != (name != "renamed") || beyond == 0 {
 			t.Errorf("%s: %d tiles change, %d lie beyond", name, changed, beyond)
 		}

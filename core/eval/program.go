@@ -124,7 +124,7 @@ type plans struct {
 	lists  map[string]*brush.List
 	slid   map[slidKey]*brush.Stroke // strokes with the slide through which they paint
 
-	contents map[*brush.Stroke]xxh3.Uint128 // of those that paint through slides
+	contents map[*brush.Stroke]xxh3.Uint128 // of those that go through slides
 }
 
 type slidKey struct {

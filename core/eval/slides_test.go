@@ -134,29 +134,38 @@ func TestAMovedSlideChangesWhatIsUnderItsStrokes(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		a, b := Compile(s, d, "", ""), Compile(s, next, "", "")
-		box, ok := OnlyStrokes(a, b)
-		if !ok {
-			t.Fatalf("%s: it is not known where", name)
-		}
-		inside, changed := 0, 0
-		for _, tile := range surface.Tiles(0, 512) {
-			u := s.OnTile(tile)
-			if u.Empty() {
-				continue
-			}
-			other := a.Key(u, stack.BaseColor) != b.Key(u, stack.BaseColor)
-			if u.Within(box) {
-				inside++
-			} else if other {
-				t.Errorf("%s: tile %v changes, beyond %v", name, tile, box)
-			}
-			if other {
-				changed++
-			}
-		}
+		inside, _, changed := within(t, s, name, d, next, 512)
 		if want := name != "another"; (changed > 0) != want || inside > 0 != want {
 			t.Errorf("%s: %d tiles lie inside, %d change", name, inside, changed)
 		}
 	}
+}
+
+// within compares two documents where it is known what changes between them: how many tiles of the
+// first sheet lie inside of that and beyond it, and how many have another key. None beyond may.
+func within(t *testing.T, s *Scene, name string, d, next *stack.Document, size int) (inside, beyond, changed int) {
+	t.Helper()
+	a, b := Compile(s, d, "", ""), Compile(s, next, "", "")
+	box, ok := OnlyStrokes(a, b)
+	if !ok {
+		t.Fatalf("%s: it is not known where", name)
+	}
+	for _, tile := range surface.Tiles(0, size) {
+		u := s.OnTile(tile)
+		if u.Empty() {
+			continue
+		}
+		other := a.Key(u, stack.BaseColor) != b.Key(u, stack.BaseColor)
+		if other {
+			changed++
+		}
+		if u.Within(box) {
+			inside++
+			continue
+		}
+		if beyond++; other {
+			t.Errorf("%s: tile %v changes, beyond %v", name, tile, box)
+		}
+	}
+	return inside, beyond, changed
 }

@@ -41,7 +41,7 @@
   const change = (i: number, v: object) => touch.map((t, k) => (k === i ? { ...t, ...v } : t));
 </script>
 
-<section aria-label="Conditions">
+<section class="slid-in" aria-label="Conditions">
   <header class="flex items-center gap-2">
     <h2 class="grow font-semibold">Conditions</h2>
     <button
@@ -116,19 +116,6 @@
 </section>
 
 <style>
-  section {
-    position: absolute;
-    right: 10px;
-    top: 54px;
-    width: 318px;
-    max-height: calc(100% - 64px);
-    overflow: auto;
-    background: var(--panel);
-    border: 1px solid var(--line);
-    border-radius: 4px;
-    padding: 8px 12px 10px;
-    z-index: 5;
-  }
   .grid2 {
     display: grid;
     grid-template-columns: 84px 1fr;

@@ -57,7 +57,7 @@
   const works = (j: Job) => ['waiting', 'running', 'ready'].includes(j.state);
 </script>
 
-<section aria-label="Paint over">
+<section class="slid-in" aria-label="Paint over">
   <header class="flex items-center gap-2">
     <h2 class="grow font-semibold">Paint over</h2>
     <button class="chip" onclick={() => (ui.over = false)}>Close</button>
@@ -148,17 +148,7 @@
 
 <style>
   section {
-    position: absolute;
-    right: 10px;
-    top: 54px;
-    width: 318px;
-    max-height: calc(100% - 154px);
-    overflow: auto;
-    background: var(--panel);
-    border: 1px solid var(--line);
-    border-radius: 4px;
-    padding: 8px 12px 10px;
-    z-index: 5;
+    max-height: calc(100% - 154px); /* the light ring stays */
     font-size: 13px;
   }
   .grid2 {

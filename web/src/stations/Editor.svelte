@@ -661,16 +661,6 @@
     color: var(--quiet);
   }
   .notice {
-    position: absolute;
-    left: 50%;
     top: 12px;
-    translate: -50% 0;
-    max-width: 620px;
-    display: flex;
-    gap: 12px;
-    align-items: center;
-    padding: 8px 12px;
-    background: var(--raised);
-    border-left: 4px solid var(--brick);
   }
 </style>

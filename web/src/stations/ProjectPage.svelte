@@ -396,18 +396,4 @@
     background: var(--panel);
     text-align: center;
   }
-  .notice {
-    position: absolute;
-    left: 50%;
-    top: 54px;
-    translate: -50% 0;
-    max-width: 620px;
-    display: flex;
-    gap: 12px;
-    align-items: center;
-    padding: 8px 12px;
-    background: var(--raised);
-    border-left: 4px solid var(--brick);
-    z-index: 20;
-  }
 </style>
