@@ -317,7 +317,7 @@
       </p>
     {/if}
     {#if failed || easel.message}
-      <div class="notice" role="alert">
+      <div class="alarm" role="alert">
         <span>{failed || easel.message}</span>
         <button
           class="chip"
@@ -660,7 +660,7 @@
     text-align: center;
     color: var(--quiet);
   }
-  .notice {
+  .alarm {
     top: 12px;
   }
 </style>

@@ -277,7 +277,7 @@
   {#if ui.press && ui.station === 'Layer' && session.doc}<Lazy load={parts.StampPress} {session} {ui} />{/if}
   {#if ledger}<Ledger {session} {ui} close={() => (ledger = false)} />{/if}
   {#if session.message}
-    <div class="notice" role="alert">
+    <div class="alarm" role="alert">
       <span>{session.message}</span>
       <button class="chip" onclick={() => (session.message = '')}>Close</button>
     </div>
