@@ -256,6 +256,7 @@ test('a decal is erased by hand and put back, flakes, runs along a seam, and is 
     return c.toDataURL('image/png').split(',')[1];
   });
   await page.getByLabel('Bring in a picture to set').setInputFiles({ name: 'red.png', mimeType: 'image/png', buffer: Buffer.from(png, 'base64') });
+  await expect(page.getByText('Click on the model or the flat sheet to set')).toBeVisible();
   const box = (await canvas(page).boundingBox())!;
   const [mx, my] = await seenAt(page, [-0.5, 0.5, 0]);
   await page.mouse.click(box.x + box.width * mx, box.y + box.height * my);

@@ -277,7 +277,8 @@ test('a lens keeps what is looked at as large, whatever its focal length; its vi
     return { view, at: size(target), behind: size(behind) };
   };
   const first = look();
-  for (const [focal, flat] of [[100, false], [20, false], [42, true], [85, true], [42, false]] as const) {
+  const usual = c.focal;
+  for (const [focal, flat] of [[100, false], [20, false], [42, true], [85, true], [usual, false]] as const) {
     c.turn(focal, flat, target);
     const now = look();
     expect(now.at).toBeCloseTo(first.at, 6);
