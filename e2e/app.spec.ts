@@ -371,3 +371,20 @@ test('the layers and the worktop are widened and folded away, by hand and by key
   await page.getByRole('button', { name: 'worktop ▴' }).click();
   await expect.poll(wide).toEqual(first);
 });
+
+test('from project to project the card holds no more', async ({ page }) => {
+  const held = async (name: string) => {
+    await openProject(page, name);
+    return page.evaluate(() => {
+      const { info } = (window as any).stage.renderer;
+      return [info.memory.geometries, info.memory.textures, info.programs.length] as number[];
+    });
+  };
+  await held('Mooring bollard');
+  const was = await held('Landing cleat');
+  for (let i = 0; i < 2; i++) {
+    await held('Mooring bollard');
+    const now = await held('Landing cleat');
+    now.forEach((n, k) => expect(n, `${now} after ${was}`).toBeLessThanOrEqual(was[k]));
+  }
+});

@@ -69,8 +69,9 @@ export class Card {
 
   /** Holds the programs that were linked: materials that are made later find them again. */
   hold(): number {
-    const programs = (this.renderer.info.programs ?? []) as unknown as { usedTimes: number }[];
+    const programs = (this.renderer.info.programs ?? []) as unknown as { type: string; usedTimes: number }[];
     for (const p of programs) {
+      if (p.type === 'ShaderMaterial') continue; // their texts are numbered anew: none is found again
       if (!this.linked.has(p)) p.usedTimes++;
       this.linked.add(p);
     }

@@ -803,7 +803,10 @@ export class Stage {
       scene.traverse((o) => {
         const m = o as Mesh;
         m.geometry?.dispose();
-        for (const material of [m.material ?? []].flat()) material.dispose();
+        for (const material of [m.material ?? []].flat()) {
+          (material as { map?: { dispose(): void } }).map?.dispose();
+          material.dispose();
+        }
       });
     this.key.dispose();
     this.worn.dispose();
