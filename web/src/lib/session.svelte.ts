@@ -245,7 +245,7 @@ export class Session {
     const drop = () => (this.meant = this.meant.filter((m) => m !== own));
     this.meant = [...this.meant, own];
     const kept = (m: Message) => {
-      own.seq = Number(m.seq);
+      own.seq = Number(m.seq ?? 0); // left out: nothing was ever kept, and nothing is to come
       if (this.seq >= own.seq) drop();
     };
     this.change({ t: 'op', op }, kept, drop);
