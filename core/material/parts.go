@@ -13,12 +13,13 @@ func (k *maker) worn(much, width, grain, seed float64) *stack.Step {
 		"variation": 0.6, "touched": 0.8, "seed": seed, "fine": 0.7})
 }
 
-// rustColours is iron going from black scale over brown to fresh orange.
+// rustColours is iron going from black scale over brown to what is fresh and lighter, in patches,
+// granular down to the texel. Orange is rare: a bright, smooth one reads as embers.
 func (k *maker) rustColours(frequency float64) stack.Coat {
 	return made(
-		k.src("noise-warped", params{"frequency": frequency, "octaves": 6.0, "persistence": 0.58, "warp": 0.7, "amplitude": 1.5, "seed": 33.0}),
-		k.of("noise", "overlay", 0.6, params{"frequency": frequency * 8, "octaves": 5.0, "persistence": 0.62, "amplitude": 1.7, "seed": 34.0}),
-		k.ramp(0.05, "#1a110c", 0.3, "#33190f", 0.5, "#4d2614", 0.68, "#68351a", 0.86, "#8a4f25", 1, "#a8743f"))
+		k.src("noise", params{"frequency": frequency * 0.8, "octaves": 7.0, "persistence": 0.66, "amplitude": 1.35, "seed": 33.0}),
+		k.of("noise", "overlay", 0.55, params{"frequency": frequency * 11, "octaves": 5.0, "persistence": 0.7, "amplitude": 2.0, "seed": 34.0}),
+		k.ramp(0.1, "#19110d", 0.32, "#331c12", 0.52, "#4b2918", 0.72, "#653921", 0.9, "#84502b", 1, "#a5743f"))
 }
 
 // rust adds rust that begins where layer shows, or, with an empty name, at what lies open.

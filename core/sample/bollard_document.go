@@ -37,12 +37,12 @@ func BollardDocument() *stack.Document {
 		layer("band", "White band", 1, nil, coats{
 			stack.BaseColor: made(src("noise", blend.Normal, 1, params{"frequency": 22.0, "octaves": 7.0, "amplitude": 1.4, "seed": 6.0}), ramp("smooth", 0.15, "#a9a392", 0.8, "#cdc8b9")), stack.Roughness: num(0.46), stack.Metallic: num(0), stack.Height: rimmed(mm(0.25), 0.0012, 0.3)},
 			worn(0.66), shape("invert", nil), src("gradient", "multiply", 1, params{"axis": "up", "start": 0.886, "end": 0.889})),
+		layer("rust-stain", "Rust stain", 0.55, nil, coats{stack.BaseColor: with(col("#6b3a20"), "multiply", 0.8), stack.Roughness: num(0.6)},
+			src("creep", blend.Normal, 1, params{"from": "what it follows", "layer": "paint", "what": "mask", "below": true, "much": 0.7, "rate": 0.03, "grain": 0.012, "breakup": 0.5, "contrast": 0.0, "uneven": 0.7, "seeds": 0.5, "seed": 3.0})),
 		layer("rust", "Rust", 1, nil, coats{
 			stack.BaseColor: made(rustColours(34)...), stack.Roughness: num(0.9), stack.Metallic: num(0), stack.Height: scaled(-0.1, 0.8, rustHeight(110)...)},
 			src("creep", blend.Normal, 1, params{"from": "what it follows", "layer": "paint", "what": "mask", "below": true, "much": 0.66, "rate": 0.016, "grain": 0.008, "breakup": 0.8, "contrast": 0.4, "uneven": 0.7, "seeds": 0.5, "fine": 0.75, "seed": 3.0}),
 			src("touch", "subtract", 0.85, params{"much": 0.8, "fingers": 0.0, "reach": 0.8})),
-		layer("rust-stain", "Rust stain", 0.55, nil, coats{stack.BaseColor: with(col("#6b3a20"), "multiply", 0.8), stack.Roughness: num(0.6)},
-			src("creep", blend.Normal, 1, params{"from": "what it follows", "layer": "paint", "what": "mask", "below": true, "much": 0.7, "rate": 0.03, "grain": 0.012, "breakup": 0.5, "contrast": 0.0, "uneven": 0.7, "seeds": 0.5, "seed": 3.0})),
 		layer("runs", "Rust runs", 0.85, nil, coats{stack.BaseColor: with(made(src("noise", blend.Normal, 1, noiseP("clouds", 60, 5, 6)), ramp("smooth", 0.2, "#3c1f10", 0.8, "#7d4b26")), blend.Normal, 0.85), stack.Roughness: num(0.68), stack.Metallic: with(num(0), blend.Normal, 0.8)},
 			src("run", blend.Normal, 1, params{"from": "what it follows", "layer": "rust", "what": "mask", "count": 420.0, "width": 0.006, "length": 0.11, "streaks": 0.75, "breakup": 0.6, "contrast": 0.4, "much": 0.62, "grain": 0.01, "seed": 4.0})),
 		layer("grime", "Grime", 0.8, nil, coats{stack.BaseColor: col("#15110d"), stack.Roughness: num(0.84), stack.Metallic: num(0)},

@@ -70,13 +70,14 @@ func scaled(lo, hi float32, steps ...*stack.Step) stack.Coat {
 	return stack.Coat{On: true, Value: []float32{0}, Stream: steps, Range: []float32{lo / 1000, hi / 1000}, Blend: "add", Amount: 1}
 }
 
-// rustColours is iron going from black scale over brown to fresh orange, in tongues
-// of about a metre over frequency, with a fine grain over it.
+// rustColours is iron going from black scale over brown to what is fresh and lighter, in patches
+// of about a metre over frequency, granular down to the texel. Orange is rare: a bright, smooth
+// one reads as embers.
 func rustColours(frequency float64) []*stack.Step {
 	return []*stack.Step{
-		src("noise-warped", blend.Normal, 1, params{"frequency": frequency, "octaves": 6.0, "persistence": 0.58, "warp": 0.7, "amplitude": 1.5, "seed": 33.0}),
-		src("noise", "overlay", 0.55, params{"kind": "clouds", "frequency": frequency * 7, "octaves": 4.0, "persistence": 0.6, "amplitude": 1.6, "seed": 34.0}),
-		ramp("smooth", 0.08, "#1f130d", 0.3, "#3d1f12", 0.5, "#5e2d16", 0.68, "#7f421d", 0.86, "#a1602c", 1, "#b98750")}
+		src("noise", blend.Normal, 1, params{"kind": "clouds", "frequency": frequency * 0.8, "octaves": 7.0, "persistence": 0.66, "amplitude": 1.35, "seed": 33.0}),
+		src("noise", "overlay", 0.55, params{"kind": "clouds", "frequency": frequency * 11, "octaves": 5.0, "persistence": 0.7, "amplitude": 2.0, "seed": 34.0}),
+		ramp("smooth", 0.1, "#17110e", 0.32, "#2e1f18", 0.52, "#432d22", 0.72, "#593a29", 0.9, "#714a30", 1, "#8f6844")}
 }
 
 // rustHeight is its crust.

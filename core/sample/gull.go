@@ -83,7 +83,11 @@ func gullHalf(b *builder, side float64) {
 		low = 0.120 - 0.050*swell + 0.038*t*t
 		high = 0.126 + 0.030*swell + 0.060*head + 0.006*t
 		wide = 0.010 + 0.044*swell*(1-0.45*t) + 0.010*head
-		return
+		// both ends are round, and closed
+		e := max(0, (t-0.92)/0.08, (0.07-t)/0.07)
+		round := math.Sqrt(max(0, 1-e*e))
+		mid := (low + high) / 2
+		return mid + (low-mid)*round, mid + (high-mid)*round, wide * round
 	}
 	skin := func(x, a float64) p3 { // a from 0 under the belly to 1 on the back
 		low, high, wide := body(x)
@@ -95,36 +99,25 @@ func gullHalf(b *builder, side float64) {
 	b.at = geom.Identity()
 	grid(64, 28, 0.27, 0.15, func(u, v float64) p3 { return skin(-0.15+0.27*u, v) })
 	b.begin("Tail, "+name, "Painted wood")
-	for _, top := range []float64{1, 0} {
-		grid(12, 8, 0.06, 0.03, func(u, v float64) p3 {
-			k := v
-			if top == 0 {
-				k = 1 - v
-			}
-			x := -0.205 + 0.062*u
-			w := 0.026 - 0.010*u
-			return p3{x, 0.122 + 0.006*u + top*0.006*(0.3+0.7*u), w * k}
-		})
+	tail := func(u, k, top float64) p3 { // from its end into the body, from the middle outward, from below up
+		return p3{-0.205 + 0.075*u, 0.120 + 0.005*u + top*0.006*(0.3+0.5*u), (0.026 - 0.012*u) * k}
 	}
+	grid(12, 8, 0.06, 0.03, func(u, v float64) p3 { return tail(u, 1-v, 1) })
+	grid(12, 8, 0.06, 0.03, func(u, v float64) p3 { return tail(u, v, 0) })
+	grid(12, 1, 0.06, 0.003, func(u, v float64) p3 { return tail(u, 1, v) })
+	grid(8, 1, 0.03, 0.003, func(u, v float64) p3 { return tail(0, u, v) })
 	b.begin("Bill, "+name, "Painted wood")
 	grid(16, 10, 0.045, 0.02, func(u, v float64) p3 {
 		s, c := math.Sincos(math.Pi * v)
 		r := 0.0085 * math.Pow(1-u, 0.7)
-		return p3{0.116 + 0.044*u, 0.176 - 0.010*u*u - 1.25*r*c, r * s}
+		return p3{0.104 + 0.056*u, 0.176 - 0.010*u*u - 1.25*r*c, r * s}
 	})
 	b.begin("Wing, "+name, "Painted wood")
 	wing := func(u, v, out float64) p3 {
-		x := 0.055 - 0.235*u
-		a := 0.50 + 0.34*v - 0.10*u
-		p := skin(max(x, -0.149), a)
+		p := skin(0.055-0.203*u, 0.50+0.34*v-0.10*u)
 		feather := 0.0022 * math.Abs(math.Sin(math.Pi*(4*v+2*u*u)))
-		edge := math.Sin(math.Pi*min(max(v, 0), 1)) * math.Pow(math.Sin(math.Pi*(0.08+0.84*u)), 0.4)
+		edge := math.Sin(math.Pi*min(max(v, 0), 1)) * math.Pow(max(0, math.Sin(math.Pi*u)), 0.4) // nothing at its border: it grows out of the body
 		lift := (0.010*edge + feather*edge) * out
-		if x < -0.149 {
-			p[2] *= max(0, 1-(-0.149-x)/0.06)
-			p[1] += (-0.149 - x) * 0.10
-			p[0] = x
-		}
 		return p3{p[0], p[1] + 0.3*lift, p[2] + lift}
 	}
 	grid(52, 18, 0.235, 0.055, func(u, v float64) p3 { return wing(1-u, v, 1) })

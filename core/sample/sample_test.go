@@ -3,11 +3,14 @@ package sample
 import (
 	"crypto/sha256"
 	"fmt"
+	"math/rand/v2"
 	"testing"
 
 	_ "velvetgrime/core/agent"
+	"velvetgrime/core/geom"
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/raster"
+	"velvetgrime/core/spatial"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 )
@@ -99,5 +102,39 @@ func TestEveryTexelOfAnIslandIsFound(t *testing.T) {
 	got, want := float64(inside)/(512*512), m.Facts().Sheets[0].Coverage
 	if got < want*0.985 || got > want*1.015 {
 		t.Fatalf("texels cover %.4f of the sheet, the triangles %.4f", got, want)
+	}
+}
+
+// A ray from outside meets the front of a surface first: nowhere does one look through a hole at
+// the inside, and nothing faces inward. The lantern is a thin housing: into it one looks through its panes.
+func TestModelsAreClosedFromAllSides(t *testing.T) {
+	for _, m := range []*mesh.Model{Bollard(), Ferry(), Gull(), Cleat()} {
+		tree, err := spatial.Build(t.Context(), m.Pos, m.Tri, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		r := rand.New(rand.NewPCG(3, 5))
+		middle, far := m.Bounds.Min.Add(m.Bounds.Size().Mul(0.5)), m.Bounds.Size().Length()
+		hits, behind := 0, map[string]int{}
+		for range 40000 {
+			way := geom.V3(float32(r.NormFloat64()), float32(r.NormFloat64()), float32(r.NormFloat64())).Unit()
+			s := m.Bounds.Size()
+			to := middle.Add(geom.V3(s.X*(r.Float32()-0.5), s.Y*(r.Float32()-0.5), s.Z*(r.Float32()-0.5)))
+			hit := tree.Ray(&spatial.Bundle{}, to.Add(way.Mul(far)), way.Mul(-1), 0, 2*far)
+			if hit.Tri < 0 {
+				continue
+			}
+			hits++
+			if m.FaceNormal(int(hit.Tri)).Dot(way) < 0 {
+				behind[m.Parts[m.TriPart[hit.Tri]].Name]++
+			}
+		}
+		n := 0
+		for _, k := range behind {
+			n += k
+		}
+		if n > hits/500 {
+			t.Errorf("%s: %d of %d rays see the inside of a surface: %v", m.Name, n, hits, behind)
+		}
 	}
 }
