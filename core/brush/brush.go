@@ -108,6 +108,12 @@ func (s *Stroke) Through(c *Stencil, content, slide xxh3.Uint128) *Stroke {
 // back; ok is false for others.
 func (s *Stroke) Drawn() (key xxh3.Uint128, ok bool) { return s.drawn, s.drawn != xxh3.Uint128{} }
 
+// Lays reports whether the stroke changes each place by what was there alone: it takes nothing from
+// beside it, and does not look at what it reaches.
+func (s *Stroke) Lays() bool {
+	return (s.Does == "" || s.Does == "lighten" || s.Does == "darken") && s.Take == nil && s.Alike == nil && s.Of == ""
+}
+
 // MaxPoints bounds one stroke; the page begins a new one before it is reached.
 const MaxPoints = 100_000
 

@@ -197,6 +197,11 @@ func (d *differ) strokes(a, b []*brush.Stroke) {
 		d.box = d.box.Union(b[0].Bounds(max(len(a[0].Points)-2, 0), b[0].Segments()))
 		return
 	}
+	// of strokes that lay what they are given, and take nothing from what was there, those after a change
+	// are as they were
+	for n := min(len(a), len(b)); n > 0 && a[len(a)-1] == b[len(b)-1] && a[len(a)-1].Lays(); n-- {
+		a, b = a[:len(a)-1], b[:len(b)-1]
+	}
 	for _, list := range [][]*brush.Stroke{a, b} {
 		for _, s := range list {
 			d.box = d.box.Union(s.Bounds(0, s.Segments()))

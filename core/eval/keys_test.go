@@ -589,7 +589,16 @@ func TestWarmIsFreshOverRandomOperations(t *testing.T) {
 		case k < 5: // a stroke
 			l := pick()
 			s := pull(name("stroke"), does[r.IntN(len(does))], 4+14*r.Float32(), [2]float32{250 * r.Float32(), 120 * r.Float32()}, [2]float32{250 * r.Float32(), 120 * r.Float32()})
-			op = stack.AddStroke{Target: l.ID, StepID: l.Mask[len(l.Mask)-1].ID, StrokeID: s.ID, Index: -1, Stroke: s}
+			hand := l.Mask[len(l.Mask)-1]
+			op = stack.AddStroke{Target: l.ID, StepID: hand.ID, StrokeID: s.ID, Index: -1, Stroke: s}
+			if n := len(hand.Strokes); n > 1 { // one that is there is pulled, or laid in another order
+				was := hand.Strokes[r.IntN(n)]
+				s.Seed = was.ID
+				op = stack.SetStroke{Target: l.ID, StepID: hand.ID, StrokeID: was.ID, By: s.ID, Stroke: s}
+				if k == 4 {
+					op = stack.MoveStroke{Target: l.ID, StepID: hand.ID, StrokeID: was.ID, Index: r.IntN(n)}
+				}
+			}
 		case k == 5 && len(back) > 3: // back to an older state
 			d = back[len(back)-1-r.IntN(3)]
 			back = append(back, d)

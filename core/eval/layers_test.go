@@ -244,6 +244,48 @@ func TestAFollowersKeyHoldsWhatItFollows(t *testing.T) {
 	}
 }
 
+// Of strokes of which one in the middle is drawn anew only that counts, before and after, where those
+// upon it lay what they are given; where one takes from what was there all after it count.
+func TestAStrokeDrawnAnewIsSeenAsItself(t *testing.T) {
+	s := NewScene(whole(t), cache.New(1<<28))
+	at := func(id string, x float32) *brush.Stroke {
+		return &brush.Stroke{ID: id, Radius: 5 * texel, Strength: 1, Values: map[string][]float32{"mask": {0}}, Points: brush.Points{{Pos: geom.V3(x*texel, 0, 64*texel), Nrm: geom.V3(0, 1, 0), Pressure: 1}}}
+	}
+	for _, does := range []string{"", "smear"} {
+		hand := st(stack.Hand, nil)
+		last := at("last", 240)
+		last.Does = does
+		hand.Strokes = []*brush.Stroke{at("first", 60), at("middle", 120), last}
+		before := doc(fill("a", 1, coats{stack.Roughness: met("normal", 1, 1)}, hand))
+		after, _, _, err := step.Rules.Apply(before, stack.SetStroke{Target: "a", StepID: hand.ID, StrokeID: "middle", By: "anew", Stroke: at("anew", 150)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, q := Compile(s, before, "", ""), Compile(s, after, "", "")
+		box, only := OnlyStrokes(p, q)
+		if !only {
+			t.Fatal("a stroke that is drawn anew is not seen as a stroke only")
+		}
+		from, to := box.Min.X/texel, box.Max.X/texel
+		if from < 60 || from > 115 || to < 155 || (to > 220) != (does == "smear") {
+			t.Errorf("last stroke %q: what changed goes from %v to %v", does, from, to)
+		}
+		changed := 0
+		for _, tile := range surface.Tiles(0, 512) {
+			u := s.OnTile(tile)
+			if u.Empty() || p.Key(u, stack.Roughness) == q.Key(s.OnTile(tile), stack.Roughness) {
+				continue
+			}
+			if changed++; !u.Within(box) {
+				t.Errorf("tile %+v changed outside the box", tile)
+			}
+		}
+		if changed == 0 {
+			t.Error("nothing changed")
+		}
+	}
+}
+
 func TestReachesAreJoined(t *testing.T) {
 	m := cutUp(t)
 	s := NewScene(m, cache.New(1<<26))

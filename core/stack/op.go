@@ -35,7 +35,7 @@ func Carry(op Op, strokes map[string]*brush.Stroke) Op {
 	return op
 }
 
-// Brings lists the strokes that the layers which an operation adds come with.
+// Brings lists the strokes that an operation brings into the project.
 func Brings(op Op) (list []*brush.Stroke) {
 	switch o := op.(type) {
 	case AddLayer:
@@ -46,6 +46,10 @@ func Brings(op Op) (list []*brush.Stroke) {
 			if s != nil {
 				list = append(list, s)
 			}
+		}
+	case SetStroke:
+		if o.Stroke != nil {
+			list = append(list, o.Stroke)
 		}
 	case Batch:
 		for _, k := range o.Ops {
@@ -98,6 +102,8 @@ func init() { // batches read operations, so this cannot be the variable's own v
 		opKind[SetStep]("set one of a step's settings, or all its parameters"),
 		opKind[AddStroke]("lay a stroke on a paint layer or in a hand step"),
 		opKind[RemoveStroke]("take a stroke out"),
+		opKind[SetStroke]("draw a stroke anew: with other points, another brush, other values"),
+		opKind[MoveStroke]("put a stroke elsewhere in the order in which they are laid"),
 		opKind[AddDecal]("set a decal on the surface"),
 		opKind[SetDecal]("change a decal: where it lies, what it shows"),
 		opKind[MoveDecal]("put a decal elsewhere in the order of its layer"),

@@ -66,13 +66,108 @@ func (o RemoveStroke) layer() string { return o.Target }
 
 func (o RemoveStroke) apply(d *Document) (Op, string, error) {
 	return d.editStrokes(o.Target, o.StepID, func(l *Layer, list []*brush.Stroke) ([]*brush.Stroke, Op, string, error) {
-		i := slices.IndexFunc(list, func(s *brush.Stroke) bool { return s.ID == o.StrokeID })
-		if i < 0 {
-			return nil, nil, "", fmt.Errorf("layer %q has no stroke %q", l.Name, o.StrokeID)
+		i, err := strokeIn(l, list, o.StrokeID)
+		if err != nil {
+			return nil, nil, "", err
 		}
 		inverse := AddStroke{Target: l.ID, StepID: o.StepID, StrokeID: o.StrokeID, Index: i, Stroke: list[i]}
 		return slices.Delete(slices.Clone(list), i, i+1), inverse, "remove stroke", nil
 	})
+}
+
+// SetStroke puts another stroke in the place of one: the same, drawn anew with other points or
+// values. Strokes are values, so the other one has a name of its own.
+type SetStroke struct {
+	Target   string `json:"target" doc:"the layer's id"`
+	StepID   string `json:"step,omitempty" doc:"the hand step's id; empty: the paint layer itself"`
+	StrokeID string `json:"stroke"`
+	By       string `json:"by,omitempty" doc:"the id of the one that takes its place"`
+	Label    string `json:"label,omitempty" doc:"what the ledger says was done to it"`
+
+	// Value comes with a page's operation. What is kept names the stroke, which lies beside it.
+	Value *brush.Stroke `json:"value,omitempty" doc:"that one, where the project does not hold it yet"`
+
+	Stroke *brush.Stroke `json:"-"`
+}
+
+// Kind implements Op.
+func (SetStroke) Kind() string { return "stroke.set" }
+
+func (o SetStroke) layer() string { return o.Target }
+
+func (o SetStroke) carry(strokes map[string]*brush.Stroke) Op {
+	if o.Value != nil {
+		o.By, o.Stroke, o.Value = o.Value.ID, o.Value, nil
+	}
+	if o.Stroke == nil {
+		o.Stroke = strokes[o.By]
+	}
+	return o
+}
+
+func (o SetStroke) apply(d *Document) (Op, string, error) {
+	return d.editStrokes(o.Target, o.StepID, func(l *Layer, list []*brush.Stroke) ([]*brush.Stroke, Op, string, error) {
+		i, err := strokeIn(l, list, o.StrokeID)
+		if err != nil {
+			return nil, nil, "", err
+		}
+		s := o.Stroke
+		if s == nil {
+			return nil, nil, "", fmt.Errorf("layer %q: stroke %q is missing", l.Name, o.By)
+		}
+		if err := s.Check(); err != nil {
+			return nil, nil, "", fmt.Errorf("layer %q: %w", l.Name, err)
+		}
+		if s.ID != o.StrokeID && slices.ContainsFunc(list, func(x *brush.Stroke) bool { return x.ID == s.ID }) {
+			return nil, nil, "", fmt.Errorf("layer %q has a stroke %q already", l.Name, s.ID)
+		}
+		was := list[i]
+		list = slices.Clone(list)
+		list[i] = s
+		label := o.Label
+		if label == "" {
+			label = "change stroke"
+		}
+		return list, SetStroke{Target: l.ID, StepID: o.StepID, StrokeID: s.ID, By: was.ID, Label: o.Label, Stroke: was}, label, nil
+	})
+}
+
+// MoveStroke puts a stroke elsewhere in the order in which they are laid.
+type MoveStroke struct {
+	Target   string `json:"target" doc:"the layer's id"`
+	StepID   string `json:"step,omitempty" doc:"the hand step's id; empty: the paint layer itself"`
+	StrokeID string `json:"stroke"`
+	Index    int    `json:"index" doc:"among all of them without it; -1: last, over all others"`
+}
+
+// Kind implements Op.
+func (MoveStroke) Kind() string { return "stroke.move" }
+
+func (o MoveStroke) layer() string { return o.Target }
+
+func (o MoveStroke) apply(d *Document) (Op, string, error) {
+	return d.editStrokes(o.Target, o.StepID, func(l *Layer, list []*brush.Stroke) ([]*brush.Stroke, Op, string, error) {
+		i, err := strokeIn(l, list, o.StrokeID)
+		if err != nil {
+			return nil, nil, "", err
+		}
+		s := list[i]
+		list = slices.Delete(slices.Clone(list), i, i+1)
+		to, err := slot(o.Index, len(list))
+		if err != nil {
+			return nil, nil, "", err
+		}
+		return slices.Insert(list, to, s), MoveStroke{l.ID, o.StepID, s.ID, i}, "order of strokes", nil
+	})
+}
+
+// strokeIn returns the place of a stroke among others of a layer.
+func strokeIn(l *Layer, list []*brush.Stroke, id string) (int, error) {
+	i := slices.IndexFunc(list, func(s *brush.Stroke) bool { return s.ID == id })
+	if i < 0 {
+		return 0, fmt.Errorf("layer %q has no stroke %q", l.Name, id)
+	}
+	return i, nil
 }
 
 // editStrokes changes the strokes of a paint layer, or of a hand step in a layer.

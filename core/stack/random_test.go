@@ -81,6 +81,24 @@ func randomOp(r *rand.Rand, d *stack.Document, n int) stack.Op {
 	case 13:
 		return stack.AddStroke{Target: target, StepID: pick([]string{"", step}), StrokeID: fmt.Sprint("k", n), Stroke: aStroke(fmt.Sprint("k", n)), Index: place}
 	}
+	var laid []string
+	if l := d.Layer(target); l != nil {
+		for _, s := range l.Mask {
+			if s.ID == step {
+				laid = s.StrokeID
+			}
+		}
+		if len(laid) == 0 {
+			step, laid = "", l.StrokeID
+		}
+	}
+	if len(laid) > 0 && r.IntN(2) == 0 {
+		id := fmt.Sprint("k", n)
+		return stack.SetStroke{Target: target, StepID: step, StrokeID: pick(laid), By: id, Stroke: aStroke(id)}
+	}
+	if len(laid) > 0 {
+		return stack.MoveStroke{Target: target, StepID: step, StrokeID: pick(laid), Index: place}
+	}
 	if r.IntN(2) == 0 {
 		return stack.RemoveChannel{Target: "added.x"}
 	}

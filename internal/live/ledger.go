@@ -243,17 +243,22 @@ func (s *Session) lines(actor string) []LedgerLine {
 	return append(out, LedgerLine{Label: "The beginning", Kind: "start", Mark: s.marks[0], On: true})
 }
 
-// strokeOf returns the stroke that an entry laid, and the operation that removes it.
+// strokeOf returns the stroke that an entry laid, or drew anew, and the operation that removes it.
 func strokeOf(e *store.Entry) (id string, remove stack.Op) {
-	if e.Kind != "do" || !bytes.Contains(e.Op, []byte(`"stroke.add"`)) {
+	if e.Kind != "do" || !bytes.Contains(e.Op, []byte(`"stroke.add"`)) && !bytes.Contains(e.Op, []byte(`"stroke.set"`)) {
 		return "", nil
 	}
 	op, err := stack.DecodeOp(e.Op, nil)
-	laid, ok := op.(stack.AddStroke)
-	if err != nil || !ok {
+	if err != nil {
 		return "", nil
 	}
-	return laid.StrokeID, stack.RemoveStroke{Target: laid.Target, StepID: laid.StepID, StrokeID: laid.StrokeID}
+	switch o := op.(type) {
+	case stack.AddStroke:
+		return o.StrokeID, stack.RemoveStroke{Target: o.Target, StepID: o.StepID, StrokeID: o.StrokeID}
+	case stack.SetStroke:
+		return o.By, stack.RemoveStroke{Target: o.Target, StepID: o.StepID, StrokeID: o.By}
+	}
+	return "", nil
 }
 
 // strokesIn are the ids of all strokes of a document.

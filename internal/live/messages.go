@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"time"
 
+	"velvetgrime/core/brush"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/stack"
 )
@@ -107,6 +108,17 @@ type Edges struct {
 	Rail   []float32 `json:"rail" doc:"the same as one line: place and normal, six numbers a point"`
 }
 
+// TakenUp is a stroke that was asked for.
+type TakenUp struct {
+	T      string        `json:"t" enum:"stroke"`
+	ID     int64         `json:"id"`
+	Layer  string        `json:"layer"`
+	Step   string        `json:"step,omitempty"`
+	Stroke *brush.Stroke `json:"stroke" doc:"null: there is none"`
+	Index  int           `json:"index" doc:"in the order in which they are laid"`
+	Count  int           `json:"count" doc:"how many there are on the layer or in the step"`
+}
+
 // Sides tells how far a correspondence reaches, or what was brought over.
 type Sides struct {
 	T       string    `json:"t" enum:"sides"`
@@ -166,6 +178,7 @@ func Messages() []any {
 		Drilled{},
 		Picked{},
 		Edges{},
+		TakenUp{},
 		Sides{},
 		Works{},
 		Clip{},

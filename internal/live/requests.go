@@ -110,6 +110,7 @@ var requests = []RequestKind{
 	said[DrillRequest]("drill", "ask for a core sample"),
 	said[PickRequest]("pick", "ask what lies at a place"),
 	said[EdgeRequest]("edge", "ask which edges a click means"),
+	said[TakeUpRequest]("stroke.take", "ask for a stroke, to change it: by its name, or the topmost that covers a place"),
 }
 
 // parse reads a message; its error names the kind.
@@ -157,7 +158,15 @@ func (r *OpRequest) do(v *viewer) (outcome, error) {
 		return project, fmt.Errorf("there is no operation in the message")
 	}
 	v.preview = nil
-	return project, v.s.commit(v.actor, "do", 0, stack.Carry(r.Op.Op, v.s.strokes))
+	op := stack.Carry(r.Op.Op, v.s.strokes)
+	if v.s.known(v.s.request) {
+		return project, v.s.commit(v.actor, "do", 0, op) // it is kept: what it brought is there
+	}
+	fresh, err := v.s.brought(op)
+	if err != nil {
+		return project, err
+	}
+	return project, v.s.commit(v.actor, "do", 0, op, fresh...)
 }
 
 // PreviewRequest shows a change to everybody without keeping it.
@@ -382,3 +391,15 @@ type EdgeRequest struct {
 }
 
 func (r *EdgeRequest) answer(_ context.Context, v *viewer) error { v.edge(r); return nil }
+
+// TakeUpRequest asks for a stroke, to change it.
+type TakeUpRequest struct {
+	Head
+	Layer  string `json:"layer"`
+	Step   string `json:"step,omitempty" doc:"the hand step's id; empty: the paint layer itself"`
+	Stroke string `json:"stroke,omitempty" doc:"its id, or that of one that it was drawn anew from; empty: the topmost at the place"`
+	Spot
+	Slack float32 `json:"slack,omitempty" doc:"metres beside it that a click may be"`
+}
+
+func (r *TakeUpRequest) answer(_ context.Context, v *viewer) error { return v.takeUp(r) }

@@ -9,6 +9,7 @@ export type About = components['schemas']['About'];
 export type Facts = components['schemas']['Facts'];
 export type Layer = components['schemas']['Layer'];
 export type Coat = components['schemas']['Coat'];
+export type Stroke = components['schemas']['Stroke'];
 export type Decal = components['schemas']['Decal'];
 export type Slide = components['schemas']['Slide'];
 export type Step = components['schemas']['Step'];

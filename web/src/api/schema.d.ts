@@ -2202,6 +2202,21 @@ export interface components {
       /** @description the layer's id */
       target: string;
     };
+    /** @description put a stroke elsewhere in the order in which they are laid */
+    MoveStroke: {
+      /**
+       * Format: int64
+       * @description among all of them without it; -1: last, over all others
+       */
+      index: number;
+      /** @enum {string} */
+      kind: 'stroke.move';
+      /** @description the hand step's id; empty: the paint layer itself */
+      step?: string;
+      stroke: string;
+      /** @description the layer's id */
+      target: string;
+    };
     Off: {
       /** @description runs of triangles: first, count, first, count … */
       faces?: number[] | null;
@@ -2222,6 +2237,8 @@ export interface components {
       | components['schemas']['SetStep']
       | components['schemas']['AddStroke']
       | components['schemas']['RemoveStroke']
+      | components['schemas']['SetStroke']
+      | components['schemas']['MoveStroke']
       | components['schemas']['AddDecal']
       | components['schemas']['SetDecal']
       | components['schemas']['MoveDecal']
@@ -2715,7 +2732,8 @@ export interface components {
       | components['schemas']['FocusRequest']
       | components['schemas']['DrillRequest']
       | components['schemas']['PickRequest']
-      | components['schemas']['EdgeRequest'];
+      | components['schemas']['EdgeRequest']
+      | components['schemas']['TakeUpRequest'];
     SavedMask: {
       /** Format: date-time */
       at: string;
@@ -2865,6 +2883,22 @@ export interface components {
       target: string;
       /** @description of the setting; null gives a parameter its usual value */
       value: unknown;
+    };
+    /** @description draw a stroke anew: with other points, another brush, other values */
+    SetStroke: {
+      /** @description the id of the one that takes its place */
+      by?: string;
+      /** @enum {string} */
+      kind: 'stroke.set';
+      /** @description what the ledger says was done to it */
+      label?: string;
+      /** @description the hand step's id; empty: the paint layer itself */
+      step?: string;
+      stroke: string;
+      /** @description the layer's id */
+      target: string;
+      /** @description that one, where the project does not hold it yet */
+      value?: components['schemas']['Stroke'];
     };
     Setting: {
       choices?: string[] | null;
@@ -3368,6 +3402,55 @@ export interface components {
       stays?: boolean;
       to?: components['schemas']['Vec3'];
       toNrm?: components['schemas']['Vec3'];
+    };
+    /** @description ask for a stroke, to change it: by its name, or the topmost that covers a place */
+    TakeUpRequest: {
+      /**
+       * Format: int64
+       * @description of a page's messages; the answer names it
+       */
+      id?: number;
+      layer: string;
+      /**
+       * Format: int64
+       * @description counts what changes the picture; a settled tells up to which it goes
+       */
+      n?: number;
+      nrm: number[] | null;
+      pos: number[] | null;
+      /** @description names what changes the project, for ever: what comes twice, since its answer was lost, is done once */
+      request?: string;
+      /**
+       * Format: float
+       * @description metres beside it that a click may be
+       */
+      slack?: number;
+      /** @description the hand step's id; empty: the paint layer itself */
+      step?: string;
+      /** @description its id, or that of one that it was drawn anew from; empty: the topmost at the place */
+      stroke?: string;
+      /** @enum {string} */
+      t: 'stroke.take';
+    };
+    TakenUp: {
+      /**
+       * Format: int64
+       * @description how many there are on the layer or in the step
+       */
+      count: number;
+      /** Format: int64 */
+      id: number;
+      /**
+       * Format: int64
+       * @description in the order in which they are laid
+       */
+      index: number;
+      layer: string;
+      step?: string;
+      /** @description null: there is none */
+      stroke: components['schemas']['Stroke'];
+      /** @enum {string} */
+      t: 'stroke';
     };
     Tip: {
       help: string;
