@@ -102,7 +102,7 @@
   .shelf {
     position: fixed;
     right: 12px;
-    top: 56px;
+    top: 64px;
     bottom: 12px;
     width: 700px;
     max-width: calc(100vw - 24px);

@@ -1,6 +1,7 @@
 <script lang="ts">
   // What an open layer shows below its head: where it reaches, what it does to each channel,
   // and what can be done with it.
+  import Icon from './Icon.svelte';
   import { api } from '../api/client';
   import type { Row, Session } from '../lib/session.svelte';
   import { doubleLayers, groupLayers, modeName, removeLayers, setLayer } from '../lib/stack';
@@ -105,32 +106,42 @@
     title="Move inward (Alt ↓)">↓</button
   >
   <button class="chip" aria-pressed={ui.solo === layer.id} title="Show it without the others (A)" onclick={solo}
-    >Alone</button
+    ><Icon of="eye" />Alone</button
   >
   <button
     class="chip"
     aria-pressed={!!layer.locked}
-    title="Refuse every change (K)"
-    onclick={() => session.op(set('locked', !layer.locked))}>{layer.locked ? 'Unlock' : 'Lock'}</button
+    aria-label={layer.locked ? 'Unlock' : 'Lock'}
+    title={layer.locked ? 'Locked: let it be changed (K)' : 'Lock: refuse every change (K)'}
+    onclick={() => session.op(set('locked', !layer.locked))}><Icon of={layer.locked ? 'lock' : 'unlock'} /></button
+  >
+  <span class="ml-auto"></span>
+  <button
+    class="chip"
+    aria-label="Delete"
+    title="Delete what is selected (Del)"
+    onclick={() => removeLayers(session, ui)}><Icon of="trash" /></button
   >
 </div>
 <div class="tools">
-  <button class="chip" title="A copy above it (Ctrl D)" onclick={() => doubleLayers(session, ui)}>Double</button>
+  <button class="chip" title="A copy above it (Ctrl D)" onclick={() => doubleLayers(session, ui)}
+    ><Icon of="double" />Double</button
+  >
   <button class="chip" title="Put what is selected into a group (B)" onclick={() => groupLayers(session, ui)}
-    >Group</button
+    ><Icon of="folder" />Group</button
   >
   <button
     class="chip"
     disabled={!group && row.index === 0}
     title={group ? 'Bake the group to one picture layer' : 'Bake it and the layer below to one picture layer'}
-    onclick={() => session.change({ t: 'merge', layer: layer.id })}>{group ? 'Merge' : 'Merge down'}</button
+    onclick={() => session.change({ t: 'merge', layer: layer.id })}
+    ><Icon of="down" />{group ? 'Merge' : 'Merge down'}</button
   >
   {#if layer.kind === 'group' || layer.kind === 'fill'}
     <button class="chip" disabled={!!keeping} title="Keep it in the stock as a material" onclick={keep}
-      >{keeping || 'Keep'}</button
+      ><Icon of="bookmark" />{keeping || 'Keep'}</button
     >
   {/if}
-  <button class="chip" title="Delete what is selected (Del)" onclick={() => removeLayers(session, ui)}>Delete</button>
 </div>
 <LeftBehind {left} />
 
@@ -151,6 +162,7 @@
     padding: 6px 0 4px;
   }
   .tools .chip {
-    padding: 0 5px;
+    gap: 3px;
+    padding: 0 4px;
   }
 </style>

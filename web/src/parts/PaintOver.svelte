@@ -148,7 +148,7 @@
 
 <style>
   section {
-    max-height: calc(100% - 154px); /* the light ring stays */
+    max-height: calc(100% - 162px); /* the light ring stays */
     font-size: 13px;
   }
   .grid2 {

@@ -1,4 +1,6 @@
 <script lang="ts">
+  import Icon from '../parts/Icon.svelte';
+  import type { IconName } from '../lib/icons';
   import { onDestroy, setContext, untrack } from 'svelte';
   import { api, type About, type Job } from '../api/client';
   import { Session } from '../lib/session.svelte';
@@ -148,6 +150,7 @@
     setTimeout(() => (window.requestIdleCallback ?? setTimeout)(all), 1500);
   });
   const stations: Station[] = ['Prepare', 'Layer', 'Judge', 'Deliver'];
+  const signs: Record<Station, IconName> = { Prepare: 'ruler', Layer: 'layers', Judge: 'eye', Deliver: 'pack' };
   let wide = $state(1280);
   const widest = $derived(Math.max(Math.round(wide * 0.45), 344));
 </script>
@@ -167,13 +170,13 @@
   bind:clientWidth={wide}
 >
   <header>
-    <a href="#/" class="font-semibold" style:color="var(--plum)" title="All projects">Velvet Grime</a>
+    <a href="#/" class="whitespace-nowrap font-semibold" style:color="var(--plum)" title="All projects">Velvet Grime</a>
     <span class="quiet">/</span>
     <h1 class="truncate font-semibold">{name}</h1>
     <nav aria-label="Stations">
       {#each stations as s (s)}
         <button class="station" aria-current={ui.station === s ? 'page' : undefined} onclick={() => (ui.station = s)}
-          >{s}</button
+          ><Icon of={signs[s]} />{s}</button
         >
       {/each}
     </nav>
@@ -190,17 +193,17 @@
         class="chip"
         disabled={!session.undoLabel}
         title={`Undo: ${session.undoLabel} (Ctrl Z)`}
-        onclick={() => session.undo()}>Undo</button
+        onclick={() => session.undo()}><Icon of="undo" />Undo</button
       >
       <button
         class="chip"
         disabled={!session.redoLabel}
         title={`Redo: ${session.redoLabel} (Ctrl Shift Z)`}
-        onclick={() => session.redo()}>Redo</button
+        onclick={() => session.redo()}><Icon of="redo" />Redo</button
       >
-      <button class="chip" aria-expanded={ledger} onclick={() => (ledger = !ledger)}>Ledger</button>
+      <button class="chip" aria-expanded={ledger} onclick={() => (ledger = !ledger)}><Icon of="ledger" />Ledger</button>
       <button class="chip" onclick={() => (dark = !dark)} title="Light or dark surroundings"
-        >{dark ? 'Light' : 'Dark'}</button
+        ><Icon of={dark ? 'sun' : 'moon'} />{dark ? 'Light' : 'Dark'}</button
       >
       <span
         class="kept"
@@ -342,10 +345,22 @@
     padding: 2px;
   }
   .station {
+    display: flex;
+    align-items: center;
+    gap: 6px;
     min-height: 28px;
     padding: 0 14px;
     border-radius: 3px;
     color: var(--quiet);
+  }
+  @media (max-width: 1180px) {
+    .station {
+      padding: 0 9px;
+    }
+    .station :global(.sign),
+    .right :global(.sign) {
+      display: none;
+    }
   }
   .station[aria-current] {
     background: var(--plum-soft);

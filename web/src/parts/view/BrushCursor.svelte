@@ -60,7 +60,7 @@
   .refused {
     position: absolute;
     left: 12px;
-    top: 54px;
+    top: 62px;
     display: flex;
     align-items: center;
     gap: 10px;

@@ -39,7 +39,7 @@
   .limits {
     position: absolute;
     left: 12px;
-    top: 54px;
+    top: 62px;
     display: flex;
     align-items: center;
     gap: 8px;
