@@ -15,7 +15,7 @@ test('the demo opens: lantern in five sheets, drawn once and then at rest', asyn
   await openProject(page, 'Signal lantern');
   await page.getByRole('button', { name: 'Unfold Enamel' }).click();
   await expect(page.getByText('Enamel, red', { exact: true })).toBeVisible();
-  const red = await pixel(page, 0.47, 0.5);
+  const red = await pixel(page, 0.47, 0.62);
   expect(red[0]).toBeGreaterThan(red[1] + 40);
   await expect
     .poll(async () => {

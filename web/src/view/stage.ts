@@ -1,5 +1,6 @@
 // The view: the model under its light, the flat sheets, or both. Frames are drawn
 // only when something changed.
+import { BARS, FROM, clearOf } from './frame';
 import {
   Box3,
   BufferGeometry,
@@ -214,9 +215,12 @@ export class Stage {
     this.camera.far = (this.box.getSize(new Vector3()).length() / 2) * 40;
     const { model } = this.rects();
     const narrow = this.cells.length ? this.narrow(this.whole()) : this.narrow(model);
-    const d = ((r / Math.sin((this.camera.fov * Math.PI) / 360)) * 0.92) / narrow;
-    this.camera.position.set(c.x + d * 0.42, c.y + d * 0.24, c.z + d * 0.87);
-    this.camera.half = d * Math.tan((this.camera.fov * Math.PI) / 360);
+    const tan = Math.tan((this.camera.fov * Math.PI) / 360);
+    const usual = ((r / Math.sin((this.camera.fov * Math.PI) / 360)) * 0.92) / narrow;
+    const { d, up } = clearOf(box, c, FROM, usual, tan, 1 - (2 * BARS) / Math.max(model?.h ?? 0, 4 * BARS));
+    c.addScaledVector(up, 1);
+    this.camera.position.copy(c).addScaledVector(FROM, d);
+    this.camera.half = d * tan;
     this.controls.target.copy(c);
     this.controls.minDistance = r * 0.1;
     this.controls.maxDistance = r * 12;
@@ -614,6 +618,12 @@ export class Stage {
   /** Makes what finds the surface under a point quickly. */
   private trees() {
     for (const m of this.meshes) if (!m.geometry.boundsTree) m.geometry.computeBoundsTree({ indirect: true });
+  }
+
+  /** the surface, for what looks for places on it */
+  get surface(): Mesh[] {
+    this.trees();
+    return this.shownMeshes;
   }
 
   /** what a ray can meet: hidden parts are not there */
