@@ -209,9 +209,9 @@ test('a picture lies over two parts of a model from elsewhere, not on its back, 
   const [mx, my] = await seenAt(page, [0, 0.5, 0]);
   const box = (await canvas(page).boundingBox())!;
   await page.mouse.click(box.x + box.width * mx, box.y + box.height * my);
-  await expect(page.getByRole('button', { name: 'Picture', exact: true })).toBeVisible();
+  await expect(page.getByRole('button', { name: 'red', exact: true })).toBeVisible();
   await type(page, 'Width', '1200');
-  await page.getByRole('button', { name: 'Picture', exact: true }).click();
+  await page.getByRole('button', { name: 'red', exact: true }).click();
   await settled(page);
   // on both parts, 0.3 m beside the joint, and no further than it is wide
   const at = async (x: number, z = 0) => pixel(page, ...((await seenAt(page, [x, 0.5, z])) as [number, number]));
@@ -222,12 +222,12 @@ test('a picture lies over two parts of a model from elsewhere, not on its back, 
   expect(red(await at(-0.85))).toBe(false);
   const [d] = await decals(page);
   expect(d.wide).toBeCloseTo(1.2, 3);
-  await page.getByRole('button', { name: 'Picture', exact: true }).click();
+  await page.getByRole('button', { name: 'red', exact: true }).click();
   await bring('picture of the decal', 'blue.png', '#0000ff');
   await expect.poll(async () => (await decals(page))[0].picture).not.toBe(d.picture);
   const [e] = await decals(page);
   expect({ ...e, picture: '' }).toEqual({ ...d, picture: '' });
-  await page.getByRole('button', { name: 'Picture', exact: true }).click();
+  await page.getByRole('button', { name: 'red', exact: true }).click();
   await settled(page);
   const blue = await at(0.4);
   expect(blue[2]).toBeGreaterThan(blue[0] + 50);
@@ -260,7 +260,7 @@ test('a decal is erased by hand and put back, flakes, runs along a seam, and is 
   const box = (await canvas(page).boundingBox())!;
   const [mx, my] = await seenAt(page, [-0.5, 0.5, 0]);
   await page.mouse.click(box.x + box.width * mx, box.y + box.height * my);
-  await expect(page.getByRole('button', { name: 'Picture', exact: true })).toBeVisible();
+  await expect(page.getByRole('button', { name: 'red', exact: true })).toBeVisible();
   await type(page, 'Width', '600');
   await settled(page);
   const red = async (x: number, y: number) => {

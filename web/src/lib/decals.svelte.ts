@@ -1,4 +1,5 @@
 // Decals: pictures and words on the surface, as the page sets and changes them.
+import { pictureName } from './dropped';
 import { api, type Decal, type Layer } from '../api/client';
 import { newID } from './id';
 import type { Op, Session } from './session.svelte';
@@ -86,7 +87,7 @@ export function placeDecal(session: Session, ui: UI, layer: Layer, what: What) {
 /** Sets a picture of a file where it was dropped: on the open layer of decals, or on a new one. */
 export async function dropDecal(session: Session, ui: UI, file: File, pos: number[], nrm: number[]) {
   const { picture } = await api.addPicture(session.id, file);
-  const what = { picture, name: file.name.replace(/\.[^.]+$/, '').slice(0, 80) || 'Picture' };
+  const what = { picture, name: pictureName(file.name) };
   const open = session.layer(ui.selected);
   if (open?.kind === 'decals' && !open.locked) return add(session, ui, open, newDecal(ui, open.reach, what, pos, nrm));
   const decal = newDecal(ui, {}, what, pos, nrm);

@@ -24,3 +24,6 @@ export async function pictures(t: DataTransfer): Promise<File[]> {
   const all = entries.length ? (await Promise.all(entries.map(within))).flat() : files;
   return all.filter((f) => PICTURE.test(f.name));
 }
+
+/** What a picture is called that comes from a file, or what else names it. */
+export const pictureName = (file = '', other = 'Picture') => file.replace(/\.[^.]+$/, '').slice(0, 80) || other;

@@ -1,5 +1,6 @@
 // Slides: placements of a picture before a camera that a layer keeps. What was painted through
 // one goes with it when it is moved.
+import { pictureName } from './dropped';
 import { api, type Layer, type Slide } from '../api/client';
 import type { Stage } from '../view/stage';
 import { newID } from './id';
@@ -57,7 +58,7 @@ export async function dropSlide(session: Session, ui: UI, file: File, lens: Lens
   const look = { turn: 0, tiled: false, invert: false, soft: 0, both: false, colors: true };
   const stencil = { picture, form, at, wide: 1.1 * Math.min(form, 1.6), ...look };
   const { view, aspect, eye, target } = lens;
-  const name = file.name.replace(/\.[^.]+$/, '').slice(0, 80) || 'Slide';
+  const name = pictureName(file.name, 'Slide');
   const slide = { id: newID(), name, stencil: { ...LIMITS, ...stencil, view, aspect }, eye, target } as Slide;
   const open = session.layer(ui.selected);
   if (open?.kind === 'paint' && !open.locked) session.op(setSlide(open.id, slide));

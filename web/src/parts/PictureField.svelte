@@ -1,14 +1,16 @@
 <script lang="ts">
   // Chooses one of the project's pictures, or brings a new one in.
   import { api, type StoredPicture } from '../api/client';
+  import { pictureName } from '../lib/dropped';
   import type { Session } from '../lib/session.svelte';
   let {
     session,
     value,
     label,
     commit,
-  }: { session: Session; value: string; label: string; commit: (v: string) => void } = $props();
+  }: { session: Session; value: string; label: string; commit: (v: string, name?: string) => void } = $props();
   let list = $state.raw<StoredPicture[]>([]);
+  const chosen = (v: string) => commit(v, pictureName(list.find((p) => p.picture === v)?.name));
   let busy = $state(false);
   // svelte-ignore state_referenced_locally
   const load = () => api.pictures(session.id).then((p) => (list = p));
@@ -20,7 +22,7 @@
     try {
       const p = await api.addPicture(session.id, f);
       await load();
-      commit(p.picture);
+      chosen(p.picture);
     } catch (err) {
       session.message = (err as Error).message;
     }
@@ -30,7 +32,7 @@
 
 <span class="picture">
   {#if value}<img src={`/api/projects/${session.id}/pictures/${value}`} alt="" />{/if}
-  <select class="pick" aria-label={label} {value} onchange={(e) => commit(e.currentTarget.value)}>
+  <select class="pick" aria-label={label} {value} onchange={(e) => chosen(e.currentTarget.value)}>
     <option value="">none</option>
     {#each list as p (p.picture)}<option value={p.picture}>{p.name} · {p.width} × {p.height}</option>{/each}
     {#if value && !list.some((p) => p.picture === value)}<option {value}>a picture of another project</option>{/if}
