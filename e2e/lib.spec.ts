@@ -5,7 +5,9 @@ import { Box3, PMREMGenerator, Vector3 } from '../web/node_modules/three/build/t
 import { makeSmaller, sampleLess } from '../web/src/view/environment';
 import { Ink } from '../web/src/view/ink';
 import { Lens, lensIn } from '../web/src/view/lens';
+import { FROM, clearOf } from '../web/src/view/frame';
 import { viewOf } from '../web/src/view/laid';
+import { closed, closing, count, joined, knots, pulled, through, turned, type Onto, type Three } from '../web/src/lib/taken';
 import { push } from '../web/src/editor/push';
 import { meant } from '../web/src/lib/meant';
 import { SIDE, Warp } from '../web/src/lib/warp';
@@ -410,4 +412,115 @@ test('the editor’s push: what lies under the hand goes along, beside it nothin
   share.data.fill(128);
   push(b, 32, 24, 6, 0, 16, share);
   expect([cover(b, 34, 24) > 200, cover(b, 36, 24)]).toEqual([true, 0]);
+});
+
+test('a model is framed clear of the tools: tall, wide or far from the middle of its box, and as before where there is room', () => {
+  const tan = Math.tan((28 * Math.PI) / 360);
+  for (const [w, h, d] of [[0.2, 0.46, 0.2], [0.02, 3, 0.02], [1, 1, 1], [2, 0.1, 2], [5, 0.2, 0.1], [0.1, 1, 3]]) {
+    const box = new Box3(new Vector3(-w / 2, 1, -d / 2), new Vector3(w / 2, 1 + h, d / 2));
+    const c = box.getCenter(new Vector3());
+    const r = box.getSize(new Vector3()).length() / 2;
+    const usual = (r / Math.sin(Math.atan(tan))) * 0.92;
+    for (const top of [0.5, 0.78, 1]) {
+      const at = clearOf(box, c.clone(), FROM, usual, tan, top);
+      expect(at.d).toBeGreaterThanOrEqual(usual);
+      expect(at.d).toBeLessThan(usual * 2.2);
+      const eye = c.clone().add(at.up).addScaledVector(FROM, at.d);
+      const way = FROM.clone().normalize();
+      const high = way.clone().cross(new Vector3(0, 1, 0).cross(way).normalize());
+      for (let i = 0; i < 8; i++) {
+        const p = new Vector3(i & 1 ? box.max.x : box.min.x, i & 2 ? box.max.y : box.min.y, i & 4 ? box.max.z : box.min.z).sub(eye);
+        const y = p.dot(high) / (-p.dot(way) * tan);
+        expect(y, `${w} × ${h} × ${d}, ${top}`).toBeLessThan(top + 0.01);
+        expect(y, `${w} × ${h} × ${d}, ${top}`).toBeGreaterThan(-0.98);
+      }
+    }
+  }
+  const cube = new Box3(new Vector3(-1, -0.2, -1), new Vector3(1, 0.2, 1));
+  expect(clearOf(cube, new Vector3(), FROM, 9, tan, 0.78)).toEqual({ d: 9, up: expect.anything() });
+  expect(clearOf(cube, new Vector3(), FROM, 9, tan, 0.78).up.length()).toBe(0);
+});
+
+/** a ball of radius 1 about the middle */
+const ball: Onto = (at) => {
+  const l = Math.hypot(...at) || 1;
+  const p = at.map((v) => v / l) as Three;
+  return { pos: p, nrm: p };
+};
+/** points of a stroke round its equator, from one angle to another */
+const arc = (from: number, to: number, n: number) =>
+  Array.from({ length: n }, (_, i) => from + ((to - from) * i) / (n - 1)).flatMap((a) => [Math.cos(a), 0, Math.sin(a), Math.cos(a), 0, Math.sin(a), 1]);
+const place = (p: number[], i: number) => p.slice(7 * i, 7 * i + 3);
+
+test('a line that was taken up is pulled by its knots: what is near goes along, its ends stay, all of it stays on the surface', () => {
+  const line = arc(0, 2, 101);
+  const list = knots(line, 0.02);
+  expect(list[0]).toBe(0);
+  expect(list.at(-1)).toBe(100);
+  expect(list.length).toBeGreaterThan(3);
+  expect(knots(arc(0, 2e-6, 9), 0.02)).toEqual([0, 4, 8]); // a straight one has its middle
+  const k = list.length >> 1;
+  const to = ball([...place(line, list[k])].map((v, c) => v + (c === 1 ? 0.3 : 0)) as Three, [0, 0, 0], 1)!;
+  const out = pulled(line, list, k, to.pos, to.nrm, ball);
+  expect(out.length).toBe(line.length);
+  expect(place(out, 0)).toEqual(place(line, 0));
+  expect(place(out, 100)).toEqual(place(line, 100));
+  to.pos.forEach((v, c) => expect(place(out, list[k])[c]).toBeCloseTo(v, 6));
+  let last = -1;
+  for (let i = 0; i <= list[k]; i++) {
+    expect(Math.hypot(...place(out, i))).toBeCloseTo(1, 5);
+    expect(out[7 * i + 6]).toBe(1); // the pen's pressure is as it was
+    expect(place(out, i)[1]).toBeGreaterThanOrEqual(last - 1e-9); // the nearer the more
+    last = place(out, i)[1];
+  }
+  // an end that is pulled goes itself
+  const end = pulled(line, list, 0, [1, 0.1, 0], [1, 0, 0], ball);
+  expect(place(end, 0)).toEqual([1, 0.1, 0]);
+  expect(place(end, 100)).toEqual(place(line, 100));
+});
+
+test('a line is closed over the surface, and pulled where it closes; two lines become one, end to nearest end', () => {
+  const open = arc(0, 5, 60);
+  expect(closed(open, 0.1)).toBe(false);
+  const ring = [...open, ...closing(open, 0.05, ball)];
+  expect(closed(ring, 0.1)).toBe(true);
+  for (let i = 0; i < count(ring); i++) expect(Math.hypot(...place(ring, i))).toBeCloseTo(1, 5);
+  const list = knots(ring, 0.02);
+  const out = pulled(ring, list, 0, ball([1, 0.4, 0], [1, 0, 0], 1)!.pos, [1, 0.4, 0], ball, true);
+  expect(closed(out, 0.1)).toBe(true);
+  expect(place(out, 1)[1]).toBeGreaterThan(0.2); // both sides of the joint go along
+  expect(place(out, count(out) - 2)[1]).toBeGreaterThan(0.2);
+  const [a, b] = [arc(0, 1, 20), arc(1.2, 2, 20)];
+  for (const x of [a, turned(a)])
+    for (const y of [b, turned(b)]) {
+      const both = joined(x, y);
+      expect(count(both)).toBe(40);
+      const steps = Array.from({ length: 39 }, (_, i) => Math.hypot(...place(both, i).map((v, c) => v - place(both, i + 1)[c])));
+      expect(Math.max(...steps)).toBeLessThan(0.21); // the gap, and no way back
+    }
+});
+
+test('a line goes through every place that was clicked, smoothly or straight, and closes', () => {
+  const spots = [0, 0.6, 1.1, 2].map((a, i) => ball([Math.cos(a), i % 2 ? 0.3 : 0, Math.sin(a)], [0, 0, 0], 1)!);
+  for (const straight of [false, true])
+    for (const ring of [false, true]) {
+      const rail = through(spots, 0.02, ball, ring, straight);
+      const at = Array.from({ length: rail.length / 6 }, (_, i) => rail.slice(6 * i, 6 * i + 3));
+      for (const s of spots) expect(Math.min(...at.map((p) => Math.hypot(...p.map((v, c) => v - s.pos[c]))))).toBeLessThan(1e-9);
+      for (const p of at) expect(Math.hypot(...p)).toBeCloseTo(1, 6);
+      for (let i = 1; i < at.length; i++) expect(Math.hypot(...at[i].map((v, c) => v - at[i - 1][c]))).toBeLessThan(0.06);
+      expect(at.at(-1)).toEqual(ring ? spots[0].pos : spots[3].pos);
+    }
+  // the turn at a place is sharp only where it is straight
+  const turn = (straight: boolean) => {
+    const rail = through(spots, 0.01, ball, false, straight);
+    const at = Array.from({ length: rail.length / 6 }, (_, i) => rail.slice(6 * i, 6 * i + 3));
+    const way = (i: number) => {
+      const d = at[i + 1].map((v, c) => v - at[i][c]);
+      return d.map((v) => v / Math.hypot(...d));
+    };
+    return Math.min(...at.slice(1, -1).map((_, i) => way(i).reduce((s, v, c) => s + v * way(i + 1)[c], 0)));
+  };
+  expect(turn(false)).toBeGreaterThan(0.97);
+  expect(turn(true)).toBeLessThan(0.93);
 });

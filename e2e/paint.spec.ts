@@ -974,3 +974,78 @@ test('ink is seen in the next frame while the line stalls; the tiles take its pl
   expect(late.length).toBeGreaterThan(3);
   expect(late.filter((n) => n > 2)).toEqual([]);
 });
+
+test('a line is clicked place by place, pulled, given another colour and order, closed, joined and taken back', async ({ page }) => {
+  await paintLayer(page);
+  const hex = page.getByRole('region', { name: 'Brush' }).getByRole('textbox', { name: 'Brush color' });
+  await hex.fill('#ffee00');
+  await hex.press('Enter');
+  await type(page, 'Brush size', '30');
+  await page.evaluate(() => (document.activeElement as HTMLElement)?.blur());
+  const box = (await canvas(page).boundingBox())!;
+  const at = (x: number, y: number): [number, number] => [box.x + box.width * x, box.y + box.height * y];
+  const bare = await pixel(page, 0.5, 0.52);
+  const low = await pixel(page, 0.5, 0.6);
+  await page.keyboard.press('Shift+L');
+  const grips = () => page.evaluate(() => (window as any).stage.gripsOnScreen() as { label: string; x: number; y: number }[]);
+  // three places, smoothly
+  for (const [i, p] of [at(0.46, 0.52), at(0.5, 0.52), at(0.54, 0.52)].entries()) {
+    await page.mouse.click(...p);
+    await expect.poll(async () => (await grips()).length).toBe(i + 1);
+  }
+  await page.keyboard.press('Enter');
+  const stroke = page.getByRole('region', { name: 'Stroke' });
+  await expect(stroke).toContainText('1 of 1');
+  await settled(page);
+  expect(apart(await pixel(page, 0.5, 0.52), bare)).toBeGreaterThan(30);
+  // its middle is pulled down: one entry, and the line is where it was pulled to
+  const middle = (await grips()).find((g) => g.label === 'Pull the line')!;
+  await page.mouse.move(box.x + middle.x, box.y + middle.y);
+  await page.mouse.down();
+  for (let i = 1; i <= 4; i++) await page.mouse.move(...at(0.5, 0.52 + 0.02 * i));
+  await page.mouse.up();
+  await settled(page);
+  expect(apart(await pixel(page, 0.5, 0.6), low)).toBeGreaterThan(30);
+  expect(apart(await pixel(page, 0.5, 0.52), bare)).toBeLessThan(12);
+  expect(await undoTitle(page)).toContain('pull stroke');
+  // another colour, by the panel
+  const color = stroke.getByRole('textbox', { name: 'Colour of the stroke' });
+  await color.fill('#2244ff');
+  await color.press('Enter');
+  await settled(page);
+  const blue = await pixel(page, 0.5, 0.6);
+  expect(blue[2]).toBeGreaterThan(blue[0] + 15);
+  await stroke.getByRole('button', { name: 'Close', exact: true }).click();
+  await expect(stroke).toContainText('closed');
+  for (const what of ['close stroke', 'colour of a stroke', 'pull stroke']) {
+    expect(await undoTitle(page)).toContain(what);
+    await button(page, 'Undo').click();
+    await expect.poll(() => undoTitle(page)).not.toContain(what);
+  }
+  await settled(page);
+  expect(apart(await pixel(page, 0.5, 0.52), bare)).toBeGreaterThan(30);
+  expect(apart(await pixel(page, 0.5, 0.6), low)).toBeLessThan(12);
+  await expect(stroke).not.toContainText('closed'); // in the hand is what the document has
+  // a second one, joined to it: there is one
+  await page.keyboard.press('Escape');
+  await expect(stroke).toBeHidden();
+  for (const [i, p] of [at(0.47, 0.4), at(0.53, 0.4)].entries()) {
+    await page.mouse.click(...p);
+    await expect.poll(async () => (await grips()).length).toBe(i + 1);
+  }
+  await page.keyboard.press('Enter');
+  await expect(stroke).toContainText('2 of 2');
+  await stroke.getByRole('button', { name: 'Lower' }).click();
+  await expect(stroke).toContainText('1 of 2');
+  await stroke.getByRole('button', { name: 'Join' }).click();
+  await page.mouse.click(...at(0.5, 0.52));
+  await expect(stroke).toContainText('1 of 1');
+  await settled(page);
+  expect(apart(await pixel(page, 0.5, 0.4), bare)).toBeGreaterThan(30);
+  // the ledger takes it up as well, by the entry that laid it
+  await page.keyboard.press('Escape');
+  await button(page, 'Ledger').click();
+  await button(page, 'Undo').first().click();
+  await page.getByRole('button', { name: /^Take up the stroke of/ }).last().click();
+  await expect(stroke).toContainText('of 2');
+});

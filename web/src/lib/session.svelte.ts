@@ -5,7 +5,7 @@ import { changesOver } from './kept';
 import { Line, type Message, type Wire } from './line';
 import { meant } from './meant';
 import { parting } from './parting.svelte';
-import type { About, ChannelInfo, Doc, Failure, Job, Layer, Live } from '../api/client';
+import type { About, ChannelInfo, Doc, Failure, Job, Layer, Live, Stroke } from '../api/client';
 
 export type LedgerLine = Live['LedgerLine'];
 /** A change of the document: one of the registered kinds. */
@@ -78,6 +78,16 @@ export interface Row {
 
 export { newID };
 
+/** A stroke as it was asked for, with its place in the order of all on the layer or in the step. */
+export type Taken = {
+  layer: string;
+  step: string;
+  stroke: Stroke;
+  index: number;
+  count: number;
+};
+type Spot = { pos: number[]; nrm: number[] };
+
 export class Session {
   /** the document as the server told it last */
   private known = $state.raw<Doc | null>(null);
@@ -127,6 +137,8 @@ export class Session {
 
   /** the ledger's entry up to which the document is known */
   private seq = 0;
+  /** counts what the document went through */
+  changes = $state(0);
   private lastView = '';
   private lastPages = '';
   /** what the page sees, as it was told last */
@@ -354,6 +366,20 @@ export class Session {
     this.line.ask({ t: 'pick', pos, nrm }, (m) => then(m as unknown as Picked));
   }
 
+  /** Asks for a stroke, by its name or by the place that it covers; null: there is none. */
+  takeUp(
+    what: { layer: string; step: string } & ({ stroke: string } | (Spot & { slack: number })),
+  ): Promise<Taken | null> {
+    const m = { pos: [0, 0, 0], nrm: [0, 0, 1], ...what, step: what.step || undefined };
+    return new Promise((done) =>
+      this.line.ask(
+        { t: 'stroke.take', ...m },
+        (a) => done(a.stroke ? ({ ...a, step: what.step } as unknown as Taken) : null),
+        () => done(null),
+      ),
+    );
+  }
+
   private drilling = 0;
 
   /** Takes a core sample; the last one that was asked for is shown. */
@@ -475,6 +501,7 @@ export class Session {
     else if (m.patch && this.known)
       this.known = applyPatch(this.known, m.patch as unknown as Operation[], false, false).newDocument;
     this.seq = m.seq ?? 0;
+    this.changes++;
     if (this.meant.length) this.meant = this.meant.filter((own) => own.seq > this.seq);
     if (m.fresh) this.lines.clear();
     if (m.strokes || m.fresh) {

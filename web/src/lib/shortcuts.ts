@@ -58,6 +58,7 @@ export const shortcuts: Shortcut[] = [
   },
   tool('J', 'j', 'lasso', 'lasso: an outline that strokes stay in'),
   tool('I', 'i', 'fill', 'fill a part, an island, all; dragged: fading'),
+  tool('Shift L', 'shift+l', 'line', 'lines: take a stroke up again and pull it, or click one place by place'),
   tool('D', 'd', 'drill', 'drill: what every layer adds at a point'),
   tool('R', 'r', 'reach', 'pick the open layer’s reach on the model'),
   {

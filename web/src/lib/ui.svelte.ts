@@ -1,5 +1,7 @@
 // What this page looks at and paints with; nothing here is kept by the server.
 import type { Laid } from '../view/laid';
+import type { Taken } from './session.svelte';
+import type { Onto } from './taken';
 import type { Does, Warp } from './warp';
 import type { Held } from './materials';
 import type { Covers } from './reach';
@@ -13,7 +15,7 @@ import type { Picked } from './session.svelte';
 import type { Reach } from './stack';
 
 export type Station = 'Prepare' | 'Layer' | 'Judge' | 'Deliver';
-export type Tool = 'orbit' | 'brush' | 'erase' | 'clone' | 'smear' | 'fill' | 'lasso' | 'drill' | 'reach';
+export type Tool = 'orbit' | 'brush' | 'erase' | 'clone' | 'smear' | 'fill' | 'line' | 'lasso' | 'drill' | 'reach';
 /** Tools that lay strokes. */
 export const strokes: Tool[] = ['brush', 'erase', 'clone', 'smear', 'fill'];
 export type ViewMode = 'model' | 'flat' | 'both';
@@ -77,6 +79,12 @@ export class UI {
   middle: () => number[] = () => [0, 0, 0];
   /** the layer that is shown without the others */
   solo = $state('');
+  /** the stroke that was taken up again, to be pulled and changed */
+  stroke = $state.raw<Taken | null>(null);
+  /** the next stroke that is clicked is joined to it */
+  joining = $state(false);
+  /** lines are drawn straight from click to click */
+  straight = $state(false);
   /** id of a layer that was asked for and is not in the document yet */
   fresh = $state('none');
   /** selected step of the open stream, or '' */
@@ -169,6 +177,8 @@ export class UI {
   marking = $state(false);
   /** whether a sheet, by its name, has no UVs: nothing shows on it; wired where the model is shown */
   bare: (sheet: string) => boolean = () => false;
+  /** the surface near a place; wired where the model is shown */
+  onto: Onto = () => null;
   /** lays a stroke along a line on the surface; wired where the model is shown */
   along: (rail: number[]) => string = () => '';
   /** the faces that were picked as counterparts, by their numbers */

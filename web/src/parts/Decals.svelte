@@ -146,7 +146,7 @@
       {session}
       value=""
       label="picture to set"
-      commit={(picture) => picture && placeDecal(session, ui, layer, { picture })}
+      commit={(picture, name) => picture && placeDecal(session, ui, layer, { picture, name })}
     />
     <StampPick
       {session}

@@ -22,6 +22,15 @@
     naming = null;
     if (name !== (l.mark ?? '')) session.change({ t: 'mark', seq: l.seq, name });
   }
+  async function takeUp(l: LedgerLine) {
+    const { target, step = '', stroke } = l.out as unknown as { target: string; step?: string; stroke: string };
+    ui.choose(target);
+    if (step) ui.step = step;
+    ui.tool = 'line';
+    const found = await session.takeUp({ layer: target, step, stroke });
+    if (found) ui.stroke = found;
+    close();
+  }
   const time = (l: LedgerLine) =>
     l.seq ? new Date(l.at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' }) : '';
 </script>
@@ -69,6 +78,12 @@
           />
         {:else}
           {#if l.out}
+            <button
+              class="plain flag"
+              title="Take this stroke up again: pull its line, change it"
+              aria-label={`Take up the stroke of ${l.seq}`}
+              onclick={() => takeUp(l)}>take up</button
+            >
             <button
               class="plain flag"
               title="Take this stroke out, and leave all that came after it"

@@ -21,6 +21,7 @@
   import { Stage } from '../view/stage';
   import { Hand } from '../view/tools/hand';
   import { Lasso } from '../view/tools/lasso.svelte';
+  import { Line } from '../view/tools/line.svelte';
   import { Drill, Pan } from '../view/tools/look.svelte';
   import { Mark, Source, Take } from '../view/tools/picks';
   import { Pull } from '../view/tools/pull.svelte';
@@ -58,6 +59,7 @@
     strokes: Strokes;
     lasso: Lasso;
     pull: Pull;
+    line: Line;
     drill: Drill;
     stencil: StencilHand;
     hand: Hand;
@@ -106,7 +108,8 @@
       (sheet) => detail.densities[sheet] ?? 0,
       (sheet) => detail.bare(sheet),
     );
-    const [lasso, pull, drill] = [new Lasso(b), new Pull(b), new Drill(b)];
+    const line = new Line(b, (rail) => strokes.painter.alongIt(rail));
+    const [lasso, pull, drill] = [new Lasso(b), new Pull(b, line), new Drill(b)];
     const stencil = new StencilHand(b, () => held === 'z');
     const tools = [
       stencil,
@@ -115,13 +118,15 @@
       new Mark(b, prep),
       new Take(b),
       lasso,
+      line,
       new Source(b),
       strokes,
       new Pan(b),
       drill,
     ];
     const hand = new Hand(canvas, stage, tools, () => !ui.painting && ui.mode !== 'flat');
-    ready = { stage, detail, strokes, lasso, pull, drill, stencil, hand };
+    ready = { stage, detail, strokes, lasso, pull, line, drill, stencil, hand };
+    ui.onto = (at, nrm, far) => line.onto(at, nrm, far);
     ui.extent = stage.extent([], []);
     ui.brush.fit(times(session.about, ui.extent));
     ui.extentOf = (r) => {
@@ -328,6 +333,7 @@
     if (!ui.painting) ready?.strokes.leave();
   });
   $effect(() => ready?.lasso.follow());
+  $effect(() => ready?.line.follow());
   // what lies over the view is found anew when a frame was drawn
   $effect(() => {
     if (!ready) return;
@@ -362,7 +368,7 @@
   $effect(() => {
     if (!ready) return;
     const missing = ui.painting && ui.pair ? session.sides?.missing : undefined;
-    ready.pull.show(outlines(missing) ?? planes(ready.strokes.symmetry, ready.stage.bounds));
+    ready.pull.show(outlines(missing) ?? ready.line.shown() ?? planes(ready.strokes.symmetry, ready.stage.bounds));
   });
 
   /** where the pointer was seen last */
@@ -397,7 +403,7 @@
   function keydown(e: KeyboardEvent) {
     if (e.target instanceof HTMLElement && e.target.closest('input, select, textarea')) return;
     const k = e.key.toLowerCase();
-    if (!e.ctrlKey && !e.metaKey && 'lsz'.includes(k) && !(k === 's' && e.shiftKey)) held = k;
+    if (!e.ctrlKey && !e.metaKey && 'lsz'.includes(k) && !(k !== 'z' && e.shiftKey)) held = k;
     if (k === 'f' && !e.shiftKey) ready?.stage.frame();
     // the part under the pointer alone, and all again
     if (k === 'a' && e.shiftKey && ready) ui.part = ui.part ? '' : ((at && ready.stage.pick(...at)?.part) ?? '');
@@ -406,6 +412,7 @@
   const picking = $derived(
     (ui.station === 'Prepare' && prep && prep.hand !== 'look') ||
       ui.tool === 'drill' ||
+      ui.tool === 'line' ||
       ui.tool === 'reach' ||
       !!ui.taking,
   );

@@ -1,6 +1,8 @@
 <script lang="ts">
   // What the selected thing is made of: the stream of the mask or of a channel,
   // left to right, a card a step; and the brush.
+  import Icon from './Icon.svelte';
+  import StrokeUp from './StrokeUp.svelte';
   import type { ChannelInfo, Coat } from '../api/client';
   import type { Op, Session } from '../lib/session.svelte';
   import { findStep, heightRange, streamOf, title } from '../lib/stack';
@@ -24,7 +26,7 @@
   /** whether colours can be in the open stream */
   const color = $derived(channel ? channel.components === 3 : made.some((c) => c.components === 3 && inside(c)));
   let dragging = $state('');
-  const painting = $derived(strokes.includes(ui.tool));
+  const painting = $derived(strokes.includes(ui.tool) || ui.tool === 'line');
   const t = $derived(target(session, ui));
 
   $effect(() => session.focus(ui.selected));
@@ -147,19 +149,19 @@
         class="chip whitespace-nowrap"
         aria-pressed={ui.pinned}
         title="Show the mask on the model and keep it there (Shift M); hold M for a look"
-        onclick={() => (ui.pinned = !ui.pinned)}>Pin mask</button
+        onclick={() => (ui.pinned = !ui.pinned)}><Icon of="pin" />Pin mask</button
       >
       <button
         class="chip whitespace-nowrap"
         aria-pressed={ui.conditions}
         title="What all agents read: age, wetness, wind, rain, sun … (C)"
-        onclick={() => ((ui.over = false), (ui.conditions = !ui.conditions))}>Conditions</button
+        onclick={() => ((ui.over = false), (ui.conditions = !ui.conditions))}><Icon of="cloud" />Conditions</button
       >
       <button
         class="chip whitespace-nowrap"
         aria-pressed={ui.stock}
         title="Saved masks: keep this one, or use one"
-        onclick={() => ((ui.over = false), (ui.stock = !ui.stock))}>Stock</button
+        onclick={() => ((ui.over = false), (ui.stock = !ui.stock))}><Icon of="stock" />Stock</button
       >
     {:else}
       <h2 class="quiet">No layer is selected</h2>
@@ -188,7 +190,8 @@
         <span class="quiet px-2">= result</span>
       </div>
     {/if}
-    {#if painting && t.ok}<Brush {session} {ui} {t} />{/if}
+    {#if ui.tool === 'line' && ui.stroke}<StrokeUp {session} {ui} />
+    {:else if painting && t.ok}<Brush {session} {ui} {t} />{/if}
   </div>
 </section>
 

@@ -164,7 +164,7 @@ export class Painter {
 
   /** A whole stroke through places on the surface; stamps that are counted are set evenly
    * from end to end, or round a closed line. */
-  private lay(hits: Hit[], pen: Place) {
+  private lay(hits: Hit[], pen: Place): string {
     let length = 0;
     for (let i = 1; i < hits.length; i++) length += hits[i].pos.distanceTo(hits[i - 1].pos);
     const last = hits[hits.length - 1];
@@ -176,25 +176,32 @@ export class Painter {
     this.flush();
     this.session.endStroke(this.stroke);
     this.end = last;
+    const id = this.drawing;
     this.drawing = '';
     this.last = null;
+    return id;
   }
 
   /** A stroke along a line on the surface, of six numbers a point: place and normal.
    * Returns why it cannot, or ''. */
   along(rail: number[]): string {
+    return this.alongIt(rail).why;
+  }
+
+  /** The same; returns the stroke's id, too. */
+  alongIt(rail: number[]): { id: string; why: string } {
+    const no = (why: string) => ({ id: '', why });
     const t = target(this.session, this.ui);
-    if (!t.ok) return t.text;
+    if (!t.ok) return no(t.text);
     const hits: Hit[] = [];
     for (let i = 0; i + 5 < rail.length; i += 6)
       hits.push({
         pos: new Vector3(rail[i], rail[i + 1], rail[i + 2]),
         nrm: new Vector3(rail[i + 3], rail[i + 4], rail[i + 5]),
       } as Hit);
-    if (hits.length < 2) return 'there is no line at that place';
-    if (this.ui.tool === 'clone' && !this.ui.source) return 'no place to clone from is marked yet';
-    this.lay(hits, { x: 0, y: 0, pressure: 1, tilt: 0, lean: 0 });
-    return '';
+    if (hits.length < 2) return no('there is no line at that place');
+    if (this.ui.tool === 'clone' && !this.ui.source) return no('no place to clone from is marked yet');
+    return { id: this.lay(hits, { x: 0, y: 0, pressure: 1, tilt: 0, lean: 0 }), why: '' };
   }
 
   private rest() {

@@ -1,46 +1,51 @@
 <script lang="ts">
   // The tools, and which picture is shown.
+  import type { IconName } from '../../lib/icons';
   import type { Tool, UI, ViewMode } from '../../lib/ui.svelte';
+  import Icon from '../Icon.svelte';
 
   let { ui, frame }: { ui: UI; frame: () => void } = $props();
-  const tools: [Tool, string][] = [
-    ['orbit', 'O'],
-    ['brush', 'P'],
-    ['erase', 'E'],
-    ['clone', 'G'],
-    ['smear', 'Y'],
-    ['fill', 'I'],
-    ['lasso', 'J'],
-    ['drill', 'D'],
-    ['reach', 'R'],
+  const tools: [Tool, string, IconName][] = [
+    ['orbit', 'O', 'orbit'],
+    ['brush', 'P', 'brush'],
+    ['erase', 'E', 'eraser'],
+    ['clone', 'G', 'copy'],
+    ['smear', 'Y', 'smear'],
+    ['fill', 'I', 'fill'],
+    ['line', 'Shift L', 'line'],
+    ['lasso', 'J', 'lasso'],
+    ['drill', 'D', 'drill'],
+    ['reach', 'R', 'reach'],
   ];
-  const modes: [ViewMode, string][] = [
-    ['model', 'Model'],
-    ['flat', 'Flat'],
-    ['both', 'Both'],
+  const modes: [ViewMode, string, IconName][] = [
+    ['model', 'Model', 'box'],
+    ['flat', 'Flat', 'map'],
+    ['both', 'Both', 'columns'],
   ];
 </script>
 
 {#if ui.station === 'Layer' && !ui.lineup}
   <div class="bar left-3" role="toolbar" aria-label="Tools">
-    {#each tools as [tool, key] (tool)}
+    {#each tools as [tool, key, sign] (tool)}
       <button class="tool" aria-pressed={ui.tool === tool} title={`${tool} (${key})`} onclick={() => (ui.tool = tool)}
-        >{tool[0].toUpperCase() + tool.slice(1)}</button
+        ><Icon of={sign} />{tool[0].toUpperCase() + tool.slice(1)}</button
       >
     {/each}
     <button
       class="tool"
       aria-pressed={ui.press}
       title="The stamp press: make a stamp, or take one (Shift P)"
-      onclick={() => (ui.press = true)}>Stamp</button
+      onclick={() => (ui.press = true)}><Icon of="stamp" />Stamp</button
     >
   </div>
 {/if}
 {#if ui.station !== 'Judge' && !ui.lineup}
   <div class="bar right-3" role="toolbar" aria-label="What is shown">
-    <button class="tool" title="Fit the model in the view (F)" onclick={frame}>Frame</button>
-    {#each modes as [mode, label] (mode)}
-      <button class="tool" aria-pressed={ui.mode === mode} onclick={() => (ui.mode = mode)}>{label}</button>
+    <button class="tool" title="Fit the model in the view (F)" onclick={frame}><Icon of="frame" />Frame</button>
+    {#each modes as [mode, label, sign] (mode)}
+      <button class="tool" aria-pressed={ui.mode === mode} onclick={() => (ui.mode = mode)}
+        ><Icon of={sign} />{label}</button
+      >
     {/each}
   </div>
 {/if}
@@ -56,10 +61,18 @@
     border-radius: 4px;
     padding: 2px;
   }
+  /* the sign stands on its word, so that both rows fit beside each other */
   .tool {
-    min-height: 28px;
-    padding: 0 11px;
+    display: grid;
+    justify-items: center;
+    align-content: center;
+    gap: 1px;
+    min-height: 40px;
+    min-width: 44px;
+    padding: 0 7px;
     border-radius: 3px;
+    font-size: 12px;
+    line-height: 15px;
   }
   /* both rows beside each other */
   @media (max-width: 1180px) {
@@ -67,7 +80,8 @@
       gap: 0;
     }
     .tool {
-      padding: 0 5px;
+      min-width: 36px;
+      padding: 0 3px;
     }
   }
   .tool[aria-pressed='true'] {

@@ -33,6 +33,13 @@
   <div class="hint">
     Draw round what strokes may reach, or click corner by corner and end on the first · Alt turns the view
   </div>
+{:else if ui.tool === 'line' && ui.station === 'Layer' && !ui.taking}
+  <div class="hint">
+    {#if ui.mode === 'flat'}Lines are drawn and taken up on the model{:else if ui.joining}Click the stroke that is
+      joined to this one · Esc: none{:else if ui.stroke}Pull the line by its dots · Esc lets it go{:else}A click on a
+      stroke of {session.layer(ui.selected)?.name ?? 'no layer'} takes it up; elsewhere it begins a line (with Shift anywhere)
+      · Enter ends it, a click on its beginning closes it{/if}
+  </div>
 {:else if ui.taking}
   <div class="hint">
     Click on the model or the flat sheet to {ui.taking.label}

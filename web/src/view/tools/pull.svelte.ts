@@ -4,9 +4,11 @@ import { conditionsOf, conditionsOp } from '../../lib/conditions';
 import type { Op } from '../../lib/session.svelte';
 import { findStep, title } from '../../lib/stack';
 import { setDecal, tallOf } from '../../lib/decals.svelte';
+import { anew, setOp } from '../../lib/strokes';
 import { conditionGrips, decalOnSheet, decalShown, frameOf, stepGrips } from '../grips';
 import { Handles, type Shown } from '../handles';
 import { Struck } from '../struck';
+import type { Line } from './line.svelte';
 import type { Bench, Claim, Press, Tool } from './tool';
 
 /** What can be pulled: how it shows with other values, and the operation that sets them. */
@@ -15,6 +17,8 @@ interface Pullable {
   flat?: boolean;
   show(over: Record<string, unknown>): Shown;
   op(over: Record<string, unknown>, label: string): Op;
+  /** called with what was kept of a pull */
+  kept?(op: Op): void;
 }
 
 export class Pull implements Tool {
@@ -27,7 +31,10 @@ export class Pull implements Tool {
   private pulled = -1;
   private change: Record<string, unknown> | null = null;
 
-  constructor(private readonly b: Bench) {}
+  constructor(
+    private readonly b: Bench,
+    private readonly line: Line,
+  ) {}
 
   readonly pullable: Pullable | null = $derived.by(() => {
     const { ui, session, stage } = this.b;
@@ -38,6 +45,15 @@ export class Pull implements Tool {
       return {
         show: (over) => conditionGrips({ ...facts, ...over }, stage.bounds),
         op: (over, label) => conditionsOp(session, over, `Pull ${label}`),
+      };
+    }
+    const { stroke } = ui;
+    if (ui.tool === 'line') {
+      if (!stroke || flat) return null;
+      return {
+        show: (over) => this.line.handles(over),
+        op: (over) => setOp(stroke, anew(stroke, over), 'pull stroke'),
+        kept: (op) => (ui.stroke = { ...stroke, stroke: (op as { value: typeof stroke.stroke }).value }),
       };
     }
     const layer = session.layer(ui.selected);
@@ -143,8 +159,12 @@ export class Pull implements Tool {
 
   up() {
     const { change, pullable } = this;
-    if (this.pulled >= 0 && change && pullable)
-      this.b.session.op(pullable.op(change, this.handles!.grip(this.pulled)!.label));
+    if (this.pulled >= 0 && change && pullable) {
+      const op = pullable.op(change, this.handles!.grip(this.pulled)!.label);
+      this.b.session.op(op);
+      this.pulled = -1;
+      pullable.kept?.(op);
+    }
     this.pulled = -1;
     this.change = this.near = null;
   }
