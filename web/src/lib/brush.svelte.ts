@@ -8,10 +8,16 @@ export class Brush {
   /** radius in metres */
   size = $state(0.008);
   /** what was suggested for the open object, while nobody changed it */
-  private suggested = 0.008;
+  private suggested = $state(0.008);
+  /** the largest radius that can be set, metres */
+  get largest() {
+    return Math.max(5, this.suggested * 40);
+  }
 
-  /** Suggests a radius for an object that is so many times as large as a usual one. */
+  /** Suggests a radius for an object that is so many times as large as a usual one, whatever that is. */
   fit(times: number) {
+    if (!(times > 0.5 && times < 2)) times = Math.max(times, 1e-3);
+    else times = 1;
     if (this.size === this.suggested) this.size = this.suggested = Number((0.008 * times).toPrecision(2));
   }
 

@@ -22,6 +22,9 @@ export type ViewMode = 'model' | 'flat' | 'both';
 /** What the view shows: the shaded surface, or one thing alone. */
 export type Alone = '' | 'mask' | string;
 
+/** Pixels that the worktop has until somebody drags it: as many as the brush needs, where there is room. */
+export const usualWorktop = () => (window.innerHeight >= 760 ? 234 : 212);
+
 export class UI {
   station = $state<Station>('Layer');
   tool = $state<Tool>('orbit');
@@ -126,7 +129,7 @@ export class UI {
     localStorage.setItem(`${what} folded`, this.folded[what] ? '1' : '0');
   }
   /** height of the worktop in pixels */
-  worktop = $state(Number(localStorage.getItem('worktop')) || 212);
+  worktop = $state(Number(localStorage.getItem('worktop')) || usualWorktop());
   setWorktop(px: number) {
     this.worktop = px;
     localStorage.setItem('worktop', String(px));

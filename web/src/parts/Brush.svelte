@@ -86,8 +86,9 @@
 
 <style>
   .brush {
-    flex: none;
-    width: min(680px, 68%);
+    flex: 1 0 min(620px, 68%);
+    max-width: 1100px;
+    container-type: inline-size;
     border: 1px solid var(--verdigris);
     border-radius: 4px;
     background: var(--raised);
@@ -102,7 +103,7 @@
     display: flex;
     align-items: center;
     gap: 8px;
-    margin: 0 -8px 4px;
+    margin: 0 -8px 3px;
     padding: 0 8px 3px;
     background: var(--raised);
   }
@@ -118,7 +119,7 @@
     position: relative;
     flex: 1 1 0;
     min-width: 90px;
-    height: 34px;
+    height: 28px;
     border: 1px solid var(--line);
     border-radius: 3px;
     overflow: hidden;

@@ -57,7 +57,7 @@
       label="Radius of the stroke"
       value={s.radius}
       min={1e-5}
-      max={5}
+      max={Math.max(ui.brush.largest, s.radius)}
       scale={1000}
       unit="mm"
       log

@@ -12,7 +12,6 @@
   import { dropSlide, lensOf } from '../lib/slides';
   import { isPicture } from '../lib/dropped';
   import { covered } from '../lib/reach';
-  import { times } from '../lib/stack';
   import { keyOf, stock } from '../lib/stock.svelte';
   import { Detail } from '../view/detail.svelte';
   import { suggested } from '../view/grips';
@@ -128,7 +127,7 @@
     ready = { stage, detail, strokes, lasso, pull, line, drill, stencil, hand };
     ui.onto = (at, nrm, far) => line.onto(at, nrm, far);
     ui.extent = stage.extent([], []);
-    ui.brush.fit(times(session.about, ui.extent));
+    ui.brush.fit(ui.extent / session.about.extent);
     ui.extentOf = (r) => {
       const sheets = (r.sheets ?? []).map((n) => stage.worn.list.findIndex((s) => s.name === n));
       return stage.extent(r.parts ?? [], sheets) || ui.extent;

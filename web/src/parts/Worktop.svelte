@@ -7,7 +7,7 @@
   import type { Op, Session } from '../lib/session.svelte';
   import { findStep, heightRange, streamOf, title } from '../lib/stack';
   import { target } from '../lib/target';
-  import { strokes, type UI } from '../lib/ui.svelte';
+  import { strokes, usualWorktop, type UI } from '../lib/ui.svelte';
   import Edge from './Edge.svelte';
   import Brush from './Brush.svelte';
   import NumberField from './NumberField.svelte';
@@ -92,7 +92,7 @@
     value={ui.worktop}
     {lowest}
     highest={highest()}
-    usual={lowest}
+    usual={usualWorktop()}
     set={(px) => ui.setWorktop(px)}
   />
   <header class="flex items-center gap-2 px-3 pt-2">

@@ -104,7 +104,7 @@
         label="Brush size"
         value={b.size}
         min={0.0002}
-        max={0.5}
+        max={Math.max(0.5, b.largest)}
         log
         unit="mm"
         scale={2000}
@@ -215,27 +215,29 @@
       take={(v) => (b.within = v as Within)}
     />
   {/if}
-  <span class="quiet" title="Only where that channel looks as it does where the stroke begins, at this layer"
-    >where alike</span
-  >
-  <span class="wide flex items-center gap-1">
-    <Choice
-      name="By what places are alike"
-      value={b.alike}
-      options={[['', 'anything'], ...likenesses.map((c) => [c.channel, c.label] as const)]}
-      take={(v) => (b.alike = v)}
-    />
-    {#if b.alike}
-      <NumberField
-        label="Tolerance"
-        value={b.tolerance}
-        min={0}
-        max={1}
-        unit="%"
-        scale={100}
-        commit={(v) => (b.tolerance = v)}
+  <span class="pair">
+    <span class="quiet" title="Only where that channel looks as it does where the stroke begins, at this layer"
+      >where alike</span
+    >
+    <span class="wide flex items-center gap-1">
+      <Choice
+        name="By what places are alike"
+        value={b.alike}
+        options={[['', 'anything'], ...likenesses.map((c) => [c.channel, c.label] as const)]}
+        take={(v) => (b.alike = v)}
       />
-    {/if}
+      {#if b.alike}
+        <NumberField
+          label="Tolerance"
+          value={b.tolerance}
+          min={0}
+          max={1}
+          unit="%"
+          scale={100}
+          commit={(v) => (b.tolerance = v)}
+        />
+      {/if}
+    </span>
   </span>
   {#if ui.tool !== 'fill'}
     <span class="quiet" title="How far the brush lags behind the hand">steady</span>
@@ -276,30 +278,36 @@
       fallback={0}
       commit={(v) => (b.rowApart = v)}
     />
-    <span class="quiet" title="A picture held before the view: its light, or its colours, come through">stencil</span>
-    <StencilPick {session} {ui} />
-    <span class="quiet" title="The whole line through the edge that you click">along</span>
-    <span class="wide flex gap-1">
-      {#each [['loop', 'an edge loop'], ['seam', 'a seam']] as const as [kind, says] (kind)}
-        <button
-          class="chip"
-          disabled={!t.ok}
-          onclick={() =>
-            (ui.taking = {
-              label: `lay the brush along ${says}`,
-              take: (_, pos, nrm) =>
-                session.edge(pos, nrm, kind, 0, (e) => {
-                  const why = ui.along(e.rail ?? []);
-                  if (why) session.message = `Nothing was laid along ${says}: ${why}.`;
-                }),
-            })}>{says}</button
-        >
-      {/each}
+    <span class="pair">
+      <span class="quiet" title="A picture held before the view: its light, or its colours, come through">stencil</span>
+      <StencilPick {session} {ui} />
     </span>
-    <span class="quiet">pen drives</span>
-    <span class="wide flex gap-3">
-      <label><input type="checkbox" bind:checked={b.penSize} /> size</label>
-      <label><input type="checkbox" bind:checked={b.penFlow} /> strength</label>
+    <span class="pair">
+      <span class="quiet" title="The whole line through the edge that you click">along</span>
+      <span class="wide flex gap-1">
+        {#each [['loop', 'an edge loop'], ['seam', 'a seam']] as const as [kind, says] (kind)}
+          <button
+            class="chip"
+            disabled={!t.ok}
+            onclick={() =>
+              (ui.taking = {
+                label: `lay the brush along ${says}`,
+                take: (_, pos, nrm) =>
+                  session.edge(pos, nrm, kind, 0, (e) => {
+                    const why = ui.along(e.rail ?? []);
+                    if (why) session.message = `Nothing was laid along ${says}: ${why}.`;
+                  }),
+              })}>{says}</button
+          >
+        {/each}
+      </span>
+    </span>
+    <span class="pair">
+      <span class="quiet">pen drives</span>
+      <span class="wide flex gap-3">
+        <label><input type="checkbox" bind:checked={b.penSize} /> size</label>
+        <label><input type="checkbox" bind:checked={b.penFlow} /> strength</label>
+      </span>
     </span>
   {/if}
 </div>

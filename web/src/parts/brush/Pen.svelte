@@ -37,117 +37,160 @@
   }
 </script>
 
-<div class="flex items-center gap-2 pb-1 text-sm">
-  <span class="quiet">practice pen</span>
-  <Choice
-    name="What the practice pen plays"
-    value={played}
-    options={recordings.map((r) => [r.name, r.name, r.help] as const)}
-    take={(v) => (played = v)}
-  />
-  <button class="chip" disabled={playing} onclick={practise} title="Plays a recorded stroke over the middle of the view"
-    >{playing ? 'plays …' : 'Play'}</button
-  >
-</div>
 <div class="brush-drives">
+  <div class="drive pen">
+    <span class="quiet">practice pen</span>
+    <Choice
+      name="What the practice pen plays"
+      value={played}
+      options={recordings.map((r) => [r.name, r.name, r.help] as const)}
+      take={(v) => (played = v)}
+    />
+    <button
+      class="chip"
+      disabled={playing}
+      onclick={practise}
+      title="Plays a recorded stroke over the middle of the view">{playing ? 'plays …' : 'Play'}</button
+    >
+  </div>
   {#each about?.driven ?? [] as what (what)}
     {@const d = drives.find((x) => x.what === what)}
-    <Choice
-      name={`What drives ${what}`}
-      label={what}
-      value={d?.by ?? ''}
-      options={[['', 'as set'], ...(about?.drives ?? []).map((by) => [by, by] as const)]}
-      take={(by) => drive(what, by)}
-    />
-    {#if d}
-      <NumberField
-        label={`${what} at nothing`}
-        value={d.from}
-        min={0}
-        max={what === 'angle' || what === 'hue' ? 1 : 4}
-        scale={100}
-        unit="%"
-        commit={(v) => bend(what, { from: v })}
+    <div class="drive" class:on={!!d}>
+      <Choice
+        name={`What drives ${what}`}
+        label={what}
+        value={d?.by ?? ''}
+        options={[['', 'as set'], ...(about?.drives ?? []).map((by) => [by, by] as const)]}
+        take={(by) => drive(what, by)}
       />
-      <NumberField
-        label={`${what} at full`}
-        value={d.to}
-        min={0}
-        max={what === 'angle' || what === 'hue' ? 1 : 4}
-        scale={100}
-        unit="%"
-        commit={(v) => bend(what, { to: v })}
-      />
-      <span class="flex items-center gap-1">
-        {#if !d.curve}
-          <NumberField
-            label={`${what}, bend`}
-            value={d.bend || 1}
-            min={0.1}
-            max={10}
-            log
-            commit={(v) => bend(what, { bend: v })}
-          />
+      {#if d}
+        <NumberField
+          label={`${what} at nothing`}
+          value={d.from}
+          min={0}
+          max={what === 'angle' || what === 'hue' ? 1 : 4}
+          scale={100}
+          unit="%"
+          commit={(v) => bend(what, { from: v })}
+        />
+        <NumberField
+          label={`${what} at full`}
+          value={d.to}
+          min={0}
+          max={what === 'angle' || what === 'hue' ? 1 : 4}
+          scale={100}
+          unit="%"
+          commit={(v) => bend(what, { to: v })}
+        />
+        <span class="flex items-center gap-1">
+          {#if !d.curve}
+            <NumberField
+              label={`${what}, bend`}
+              value={d.bend || 1}
+              min={0.1}
+              max={10}
+              log
+              commit={(v) => bend(what, { bend: v })}
+            />
+          {/if}
+          <button
+            class="chip"
+            aria-pressed={!!d.curve}
+            aria-label={`${what} by a curve`}
+            title="A curve of one's own, from what the pen does to what it drives"
+            onclick={() => bend(what, { curve: d.curve ? undefined : straight() })}>curve</button
+          >
+        </span>
+        {#if d.curve}
+          <div class="curve">
+            <CurveField
+              label={`Curve of ${what}`}
+              value={d.curve as number[][]}
+              preview={(curve) => bend(what, { curve })}
+              commit={(curve) => bend(what, { curve: pair(curve) })}
+            />
+          </div>
         {/if}
-        <button
-          class="chip"
-          aria-pressed={!!d.curve}
-          aria-label={`${what} by a curve`}
-          title="A curve of one's own, from what the pen does to what it drives"
-          onclick={() => bend(what, { curve: d.curve ? undefined : straight() })}>curve</button
-        >
-      </span>
-      {#if d.curve}
-        <div class="curve">
-          <CurveField
-            label={`Curve of ${what}`}
-            value={d.curve as number[][]}
-            preview={(curve) => bend(what, { curve })}
-            commit={(curve) => bend(what, { curve: pair(curve) })}
-          />
-        </div>
       {/if}
-    {:else}<span></span><span></span><span></span>{/if}
+    </div>
   {/each}
-  <Choice
-    name="Which surfaces take paint"
-    label="takes paint"
-    help="Surfaces turned away further than this take no paint"
-    value={k?.through ? 'through' : 'facing'}
-    options={[
-      ['facing', 'what faces the pen'],
-      ['through', 'right through'],
-    ]}
-    take={(v) => ui.brush.setKit('through', v === 'through')}
-  />
-  {#if !k?.through}
-    <NumberField
-      label="Faces the pen within"
-      value={k?.facing || 90}
-      min={5}
-      max={180}
-      unit="°"
-      fallback={90}
-      commit={(v) => ui.brush.setKit('facing', v)}
+  <div class="drive on paint">
+    <Choice
+      name="Which surfaces take paint"
+      label="takes paint"
+      help="Surfaces turned away further than this take no paint"
+      value={k?.through ? 'through' : 'facing'}
+      options={[
+        ['facing', 'what faces the pen'],
+        ['through', 'right through'],
+      ]}
+      take={(v) => ui.brush.setKit('through', v === 'through')}
     />
+    {#if !k?.through}
+      <NumberField
+        label="Faces the pen within"
+        value={k?.facing || 90}
+        min={5}
+        max={180}
+        unit="°"
+        fallback={90}
+        commit={(v) => ui.brush.setKit('facing', v)}
+      />
+      <NumberField
+        label="Fades over"
+        value={k?.fade || 30}
+        min={1}
+        max={90}
+        unit="°"
+        fallback={30}
+        commit={(v) => ui.brush.setKit('fade', v)}
+      />
+    {/if}
     <NumberField
-      label="Fades over"
-      value={k?.fade || 30}
-      min={1}
-      max={90}
-      unit="°"
-      fallback={30}
-      commit={(v) => ui.brush.setKit('fade', v)}
+      label="Depth of a dab"
+      value={k?.depth || 1}
+      min={0.02}
+      max={4}
+      log
+      unit="× radius"
+      fallback={1}
+      commit={(v) => ui.brush.setKit('depth', v)}
     />
-  {:else}<span></span><span></span>{/if}
-  <NumberField
-    label="Depth of a dab"
-    value={k?.depth || 1}
-    min={0.02}
-    max={4}
-    log
-    unit="× radius"
-    fallback={1}
-    commit={(v) => ui.brush.setKit('depth', v)}
-  />
+  </div>
 </div>
+
+<style>
+  .brush-drives {
+    display: grid;
+    grid-template-columns: repeat(auto-fill, minmax(140px, 1fr));
+    gap: 2px 10px;
+    font-size: 12.5px;
+  }
+  .drive {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    min-height: 28px;
+  }
+  .drive :global(.pick) {
+    min-width: 0;
+  }
+  .drive.on {
+    grid-column: span 3;
+  }
+  .drive.paint {
+    grid-column: 1 / -1;
+  }
+  .drive.paint :global(.pick) {
+    min-width: 120px;
+  }
+  .drive :global(.quiet) {
+    white-space: nowrap;
+  }
+  .drive.pen {
+    grid-column: span 2;
+  }
+  .curve {
+    width: 250px;
+  }
+</style>

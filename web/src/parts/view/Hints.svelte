@@ -38,7 +38,13 @@
     {#if ui.mode === 'flat'}Lines are drawn and taken up on the model{:else if ui.joining}Click the stroke that is
       joined to this one · Esc: none{:else if ui.stroke}Pull the line by its dots · Esc lets it go{:else}A click on a
       stroke of {session.layer(ui.selected)?.name ?? 'no layer'} takes it up; elsewhere it begins a line (with Shift anywhere)
-      · Enter ends it, a click on its beginning closes it{/if}
+      · Enter ends it, a click on its beginning closes it
+      <button
+        class="chip"
+        aria-pressed={ui.straight}
+        title="From place to place in straight lines, or smoothly"
+        onclick={() => (ui.straight = !ui.straight)}>Straight</button
+      >{/if}
   </div>
 {:else if ui.taking}
   <div class="hint">
@@ -55,6 +61,9 @@
 {/if}
 
 <style>
+  .chip[aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
+  }
   .hint {
     position: absolute;
     left: 50%;

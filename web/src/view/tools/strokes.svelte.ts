@@ -83,7 +83,7 @@ export class Strokes implements Tool {
     const { brush } = this.b.ui;
     const grow = Math.exp(e.movementX / 120);
     if (brush.onScreen) brush.pixels = Math.min(Math.max(brush.pixels * grow, 1), 400);
-    else brush.size = Math.min(Math.max(brush.size * grow, 1e-5), 5);
+    else brush.size = Math.min(Math.max(brush.size * grow, 1e-5), brush.largest);
     brush.strength = Math.min(Math.max(brush.strength - e.movementY / 250, 0), 1);
   }
 
