@@ -399,16 +399,59 @@ test('the size of a sheet: strokes come back sharper, and one undo brings the ol
   await expect.poll(async () => apart(await pixel(page, ...middle), mixed)).toBeGreaterThan(4);
 });
 
-test('all keys are told by ?', async ({ page }) => {
-  await openProject(page, 'Mooring bollard');
+test('the guide opens at the station’s page by ?; keys are told there, changed, refused where they are taken, and as they were', async ({ page }) => {
+  await openProject(page, 'Mooring bollard', false);
   await page.keyboard.press('?');
+  const guide = page.getByRole('dialog', { name: 'Guide' });
+  await expect(guide.getByRole('heading', { name: 'Layer', exact: true })).toBeVisible();
+  await guide.getByRole('link', { name: 'painting' }).click();
+  await expect(guide.getByRole('heading', { name: 'The first stroke' })).toBeVisible();
+  await guide.getByRole('tab', { name: 'All keys' }).click();
   const sheet = page.getByRole('dialog', { name: 'All keys' });
   await expect(sheet).toContainText('bind what is selected into a group');
+  const key = sheet.getByRole('button', { name: 'Change the key of: erase' });
+  await key.click();
+  await page.keyboard.press('p'); // the brush has it
+  await expect(sheet.getByRole('alert')).toContainText('taken: paint with the brush');
+  await key.click();
+  await page.keyboard.press('m'); // shows the mask while it is held
+  await expect(sheet.getByRole('alert')).toContainText('a use of its own');
+  await key.click();
+  await page.keyboard.press('Shift+E');
+  await expect(key).toHaveText('Shift E');
   await page.keyboard.press('Escape');
   await expect(sheet).toHaveCount(0);
+  const erase = page.getByRole('button', { name: 'Erase', exact: true });
+  await page.keyboard.press('e');
+  await expect(erase).toHaveAttribute('aria-pressed', 'false');
+  await page.keyboard.press('Shift+E');
+  await expect(erase).toHaveAttribute('aria-pressed', 'true');
+  await expect(erase).toHaveAttribute('title', 'erase (Shift E)');
+  await page.keyboard.press('?');
+  await page.getByRole('tab', { name: 'All keys' }).click();
+  await sheet.getByRole('button', { name: 'All as they were' }).click();
+  await expect(key).toHaveText('E');
+  await page.keyboard.press('Escape');
+  await page.keyboard.press('o');
   const first = await page.getByRole('heading', { name: /^Mask of/ }).innerText();
   await page.keyboard.press('ArrowDown');
   await expect(page.getByRole('heading', { name: /^Mask of/ })).not.toHaveText(first);
+});
+
+test('a new project shows a way in; its cards go when they were used or put away', async ({ page }) => {
+  await openProject(page, 'Landing cleat', false);
+  const way = page.getByRole('region', { name: 'A way in' });
+  await expect(way.getByRole('article')).toHaveCount(3);
+  await way.getByRole('button', { name: 'Unwrap' }).click();
+  await expect(way).toContainText('Bake its maps'); // it has UVs now
+  await expect(way).not.toContainText('Unwrap it');
+  await way.getByRole('button', { name: 'Prepare' }).click();
+  await expect(page.getByRole('complementary', { name: 'Prepare' })).toBeVisible();
+  await page.getByRole('button', { name: 'Layer', exact: true }).click();
+  await expect(way).not.toContainText('Look the model over');
+  await way.getByRole('button', { name: 'Put away' }).click();
+  await expect(way).toHaveCount(0);
+  await page.getByRole('button', { name: 'Undo', exact: true }).click(); // it has no UVs again
 });
 
 test('a layer is dragged into a group, directions are chosen, and values are taken from the flat sheet', async ({ page }) => {

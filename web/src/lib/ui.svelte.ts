@@ -65,7 +65,11 @@ export class UI {
   suggest: (kind: StepKind) => Record<string, unknown> = () => ({});
   /** words that layers are found by */
   find = $state('');
-  sheet = $state(false);
+  /** the open page of the guide, or '' */
+  guide = $state('');
+  openGuide() {
+    this.guide = this.guide ? '' : this.station.toLowerCase();
+  }
   /** what a click on the model adds to the open layer's reach */
   reachKind = $state<'part' | 'island' | 'face' | 'sheet' | 'id'>('part');
   /** a click leaves that out, instead; Shift does what it does not */

@@ -19,6 +19,7 @@
   <Modal
     open
     title={it.title}
+    aria-label={it.title}
     {size}
     onclose={() => {
       if (turn === it) close();

@@ -5,6 +5,7 @@
   import { addLayer, chosen, moveLayers, type Reach } from '../lib/stack';
   import { keyOf, stock } from '../lib/stock.svelte';
   import type { UI } from '../lib/ui.svelte';
+  import WayIn from './WayIn.svelte';
   import LayerRow from './LayerRow.svelte';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
@@ -137,6 +138,7 @@
         {ui.find ? 'No layer is found by that.' : 'The surface is bare. Add a fill layer below, then give it a mask.'}
       </li>
     {/each}
+    {#if (session.doc?.layers?.length ?? 2) < 2 && !ui.find}<li><WayIn {session} {ui} /></li>{/if}
   </ol>
   <footer class="border-t p-2" style:border-color="var(--line)">
     {#if ui.many.length}

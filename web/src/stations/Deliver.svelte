@@ -113,7 +113,7 @@
     <p class="quiet">Nothing has been delivered yet.</p>
   {/each}
 </div>
-<Modal bind:open={table} title="What will be written" size="xl">
+<Modal bind:open={table} title="What will be written" aria-label="What will be written" size="xl">
   <table class="w-full text-sm">
     <thead
       ><tr class="quiet text-left"

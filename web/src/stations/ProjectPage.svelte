@@ -135,6 +135,7 @@
   }
   // fetched when they are first shown, or when nothing else is to be done
   const parts = {
+    Guide: () => import('../parts/Guide.svelte'),
     PictureSet: () => import('../parts/PictureSet.svelte'),
     PaintOver: () => import('../parts/PaintOver.svelte'),
     Prepare: () => import('./Prepare.svelte'),
@@ -160,6 +161,7 @@
   ondragover={(e) => e.dataTransfer?.types.includes('Files') && ui.station === 'Layer' && e.preventDefault()}
   ondrop={dropped}
 />
+{#if ui.guide}<Lazy load={parts.Guide} {ui} />{/if}
 {#if ui.pictures}<Lazy load={parts.PictureSet} {session} {ui} />{/if}
 <Keys {session} {ui} />
 <div
@@ -204,6 +206,9 @@
       <button class="chip" aria-expanded={ledger} onclick={() => (ledger = !ledger)}><Icon of="ledger" />Ledger</button>
       <button class="chip" onclick={() => (dark = !dark)} title="Light or dark surroundings"
         ><Icon of={dark ? 'sun' : 'moon'} />{dark ? 'Light' : 'Dark'}</button
+      >
+      <button class="chip" aria-label="Guide" title="The guide, and all keys (?)" onclick={() => ui.openGuide()}
+        ><Icon of="help" /></button
       >
       <span
         class="kept"

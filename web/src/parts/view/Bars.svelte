@@ -2,20 +2,21 @@
   // The tools, and which picture is shown.
   import type { IconName } from '../../lib/icons';
   import type { Tool, UI, ViewMode } from '../../lib/ui.svelte';
+  import { keyNow } from '../../lib/shortcuts.svelte';
   import Icon from '../Icon.svelte';
 
   let { ui, frame }: { ui: UI; frame: () => void } = $props();
   const tools: [Tool, string, IconName][] = [
-    ['orbit', 'O', 'orbit'],
-    ['brush', 'P', 'brush'],
-    ['erase', 'E', 'eraser'],
-    ['clone', 'G', 'copy'],
-    ['smear', 'Y', 'smear'],
-    ['fill', 'I', 'fill'],
-    ['line', 'Shift L', 'line'],
-    ['lasso', 'J', 'lasso'],
-    ['drill', 'D', 'drill'],
-    ['reach', 'R', 'reach'],
+    ['orbit', 'o', 'orbit'],
+    ['brush', 'p', 'brush'],
+    ['erase', 'e', 'eraser'],
+    ['clone', 'g', 'copy'],
+    ['smear', 'y', 'smear'],
+    ['fill', 'i', 'fill'],
+    ['line', 'shift+l', 'line'],
+    ['lasso', 'j', 'lasso'],
+    ['drill', 'd', 'drill'],
+    ['reach', 'r', 'reach'],
   ];
   const modes: [ViewMode, string, IconName][] = [
     ['model', 'Model', 'box'],
@@ -27,14 +28,17 @@
 {#if ui.station === 'Layer' && !ui.lineup}
   <div class="bar left-3" role="toolbar" aria-label="Tools">
     {#each tools as [tool, key, sign] (tool)}
-      <button class="tool" aria-pressed={ui.tool === tool} title={`${tool} (${key})`} onclick={() => (ui.tool = tool)}
-        ><Icon of={sign} />{tool[0].toUpperCase() + tool.slice(1)}</button
+      <button
+        class="tool"
+        aria-pressed={ui.tool === tool}
+        title={`${tool} (${keyNow(key)})`}
+        onclick={() => (ui.tool = tool)}><Icon of={sign} />{tool[0].toUpperCase() + tool.slice(1)}</button
       >
     {/each}
     <button
       class="tool"
       aria-pressed={ui.press}
-      title="The stamp press: make a stamp, or take one (Shift P)"
+      title="The stamp press: make a stamp, or take one ({keyNow('shift+p')})"
       onclick={() => (ui.press = true)}><Icon of="stamp" />Stamp</button
     >
   </div>

@@ -1,6 +1,7 @@
 // Every key of the Layer station in one list: what it does, and how the sheet of
 // shortcuts tells it. Keys that are held act while they are down; they are carried
 // out where the view is.
+import { SvelteMap } from 'svelte/reactivity';
 import type { Session } from './session.svelte';
 import { addLayer, doubleLayers, groupLayers, removeLayers } from './stack';
 import { target } from './target';
@@ -204,17 +205,76 @@ export const shortcuts: Shortcut[] = [
   },
   { keys: 'Ctrl Z', on: 'ctrl+z', says: 'undo', group: 'Ledger', run: (s) => s.undo() },
   { keys: 'Ctrl Shift Z', on: 'ctrl+shift+z', says: 'redo', group: 'Ledger', run: (s) => s.redo() },
-  { keys: '?', on: '?', says: 'this sheet', group: 'Ledger', run: (_, ui) => (ui.sheet = !ui.sheet) },
+  {
+    keys: '?',
+    on: '?',
+    says: 'the guide, at the page of this station',
+    group: 'Ledger',
+    run: (_, ui) => ui.openGuide(),
+  },
 ];
 
-export function find(e: KeyboardEvent): Shortcut | undefined {
+/** What a press is called: ctrl+, shift+, alt+ in this order, and the key in lower case. */
+export function named(e: Pick<KeyboardEvent, 'key' | 'ctrlKey' | 'metaKey' | 'shiftKey' | 'altKey'>): string {
   const mods = [
     e.ctrlKey || e.metaKey ? 'ctrl+' : '',
     e.shiftKey && e.key.length > 1 ? 'shift+' : '',
     e.altKey ? 'alt+' : '',
   ];
   const key = e.key.toLowerCase();
-  const name =
-    (e.shiftKey && e.key.length === 1 && /[a-z]/.test(key) ? [mods[0], 'shift+', mods[2]] : mods).join('') + key;
-  return shortcuts.find((s) => s.on === name);
+  return (e.shiftKey && e.key.length === 1 && /[a-z]/.test(key) ? [mods[0], 'shift+', mods[2]] : mods).join('') + key;
 }
+
+/** Keys that were changed in this browser: what each is now, by what it was. */
+const others = new SvelteMap<string, string>(read());
+function read(): [string, string][] {
+  try {
+    const known = new Set(shortcuts.map((s) => s.on));
+    const kept = Object.entries(JSON.parse(localStorage.getItem('keys') ?? '{}') as Record<string, string>);
+    return kept.filter(([was, is]) => known.has(was) && typeof is === 'string');
+  } catch {
+    return [];
+  }
+}
+
+/** The key of a shortcut as it is now. */
+export const bound = (s: Shortcut) => (s.on ? (others.get(s.on) ?? s.on) : '');
+
+/** That in words. */
+export function spelled(s: Shortcut): string {
+  const on = bound(s);
+  if (on === s.on) return s.keys;
+  return on
+    .split(/\+(?=.)/)
+    .map((k) => (k.length > 1 ? k[0].toUpperCase() + k.slice(1) : k.toUpperCase()))
+    .join(' ');
+}
+
+/** How the key is spelled now that was another at first. */
+export const keyNow = (on: string) => spelled(shortcuts.find((s) => s.on === on)!);
+
+/** keys that act while they are held, or belong to what has the focus */
+const held = /^(shift\+)?(l|s|z|m|x|[0-9])$|^(tab|enter|escape| |f|backspace|arrow.*|ctrl\+(t|w|n|r))$/;
+
+/** Gives a shortcut another key; returns why it cannot, or ''. */
+export function changeKey(s: Shortcut, e: Parameters<typeof named>[0]): string {
+  const on = named(e);
+  const bare = on.replace('shift+', '');
+  if (held.test(on) && on === bare) return `“${e.key === ' ' ? 'Space' : e.key.toUpperCase()}” has a use of its own.`;
+  const taken = shortcuts.find((o) => o !== s && bound(o) === on);
+  if (taken) return `That key is taken: ${taken.says || 'part of another'}. Change that first.`;
+  if (on === s.on) others.delete(s.on!);
+  else others.set(s.on!, on);
+  localStorage.setItem('keys', JSON.stringify(Object.fromEntries(others)));
+  return '';
+}
+
+export function resetKeys() {
+  others.clear();
+  localStorage.removeItem('keys');
+}
+
+export const find = (e: KeyboardEvent): Shortcut | undefined => {
+  const name = named(e);
+  return shortcuts.find((s) => s.on && bound(s) === name);
+};
