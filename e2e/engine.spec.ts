@@ -445,7 +445,7 @@ test('a new project shows a way in; its cards go when they were used or put away
   await way.getByRole('button', { name: 'Unwrap' }).click();
   await expect(way).toContainText('Bake its maps'); // it has UVs now
   await expect(way).not.toContainText('Unwrap it');
-  await way.getByRole('button', { name: 'Prepare' }).click();
+  await way.getByRole('button', { name: 'Look' }).click();
   await expect(page.getByRole('complementary', { name: 'Prepare' })).toBeVisible();
   await page.getByRole('button', { name: 'Layer', exact: true }).click();
   await expect(way).not.toContainText('Look the model over');

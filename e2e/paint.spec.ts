@@ -1009,12 +1009,13 @@ test('a line is clicked place by place, pulled, given another colour and order, 
   expect(apart(await pixel(page, 0.5, 0.52), bare)).toBeLessThan(12);
   expect(await undoTitle(page)).toContain('pull stroke');
   // another colour, by the panel
+  const yellow = await pixel(page, 0.5, 0.6);
   const color = stroke.getByRole('textbox', { name: 'Colour of the stroke' });
   await color.fill('#2244ff');
   await color.press('Enter');
   await settled(page);
   const blue = await pixel(page, 0.5, 0.6);
-  expect(blue[2]).toBeGreaterThan(blue[0] + 15);
+  expect(blue[2] - blue[0]).toBeGreaterThan(yellow[2] - yellow[0] + 50);
   await stroke.getByRole('button', { name: 'Close', exact: true }).click();
   await expect(stroke).toContainText('closed');
   for (const what of ['close stroke', 'colour of a stroke', 'pull stroke']) {

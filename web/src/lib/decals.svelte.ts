@@ -42,6 +42,9 @@ export function upOn(n: number[], screen: number[]): Three {
   return (Math.abs(n[1]) < 0.9 ? [0, 1, 0] : screen) as Three;
 }
 
+/** Across which of the model's planes lies the other side of what faces n; up and down are none. */
+export const sideways = (n: number[]): Three => (Math.abs(n[2]) > Math.abs(n[0]) ? [0, 0, 1] : [1, 0, 0]);
+
 export const setDecal = (l: Layer, d: Decal, label = ''): Op => ({ kind: 'decal.set', target: l.id, value: d, label });
 
 type What = Pick<Decal, 'text' | 'picture' | 'cover'> & { name?: string };

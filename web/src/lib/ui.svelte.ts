@@ -117,6 +117,12 @@ export class UI {
   stock = $state(false);
   /** how many parameters of agents are shown: 1 one amount, 2 the half dozen that matter, 3 everything */
   depth = $state(Number(localStorage.getItem('depth')) || 2);
+  /** how large the interface is drawn, 0.8 to 1.6; the view is not */
+  scale = $state(Math.min(Math.max(Number(localStorage.getItem('scale')) || 1, 0.8), 1.6));
+  setScale(v: number) {
+    this.scale = v;
+    localStorage.setItem('scale', String(v));
+  }
   /** width of the side in pixels */
   side = $state(Number(localStorage.getItem('side')) || 344);
   setSide(px: number) {

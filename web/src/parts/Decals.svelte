@@ -1,7 +1,7 @@
 <script lang="ts">
   // The decals of a layer, topmost first, and what the chosen one is.
   import type { Decal, Layer } from '../api/client';
-  import { placeDecal, replaceDecal, setDecal, tallOf } from '../lib/decals.svelte';
+  import { placeDecal, replaceDecal, setDecal, sideways, tallOf } from '../lib/decals.svelte';
   import type { Session } from '../lib/session.svelte';
   import type { UI } from '../lib/ui.svelte';
   import ColorField from './ColorField.svelte';
@@ -35,7 +35,7 @@
       kind === 'row'
         ? { kind, count: 3, step: Number((d.wide * 1.25).toPrecision(3)), at: [0, 0, 0], axis: [0, 1, 0] }
         : kind === 'mirror'
-          ? { kind, count: 2, step: 0, at, axis: [1, 0, 0] }
+          ? { kind, count: 2, step: 0, at, axis: sideways(d.nrm as number[]) }
           : { kind, count: 4, step: 0, at, axis: [0, 1, 0] };
     change({ row: row as Decal['row'] }, `${d.name}: several`);
   }

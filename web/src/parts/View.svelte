@@ -316,7 +316,9 @@
   $effect(() => ready?.stage.only(ui.part));
   $effect(() => ready?.stage.setMaps(ui.look.maps));
   // the model moves over for what slides in
-  $effect(() => ready?.stage.cover(ui.station === 'Layer' ? (ui.stock ? 322 : ui.conditions || ui.over ? 318 : 0) : 0));
+  $effect(() =>
+    ready?.stage.cover(ui.station === 'Layer' ? (ui.stock ? 322 : ui.conditions || ui.over ? 318 : 0) * ui.scale : 0),
+  );
   $effect(() =>
     ready?.stage.setLook({
       exposure: ui.look.exposure,

@@ -36,7 +36,7 @@
       icon: 'ruler',
       title: 'Look the model over',
       text: 'A checker shows whether its UVs stretch, and what overlaps.',
-      act: 'Prepare',
+      act: 'Look',
       run: () => {
         put('look');
         ui.station = 'Prepare';
@@ -65,7 +65,7 @@
       icon: 'stock',
       title: 'Put a material on',
       text: 'Open the stock, hold one over a part, and drop it where it fits.',
-      act: 'Stock',
+      act: 'Choose',
       run: () => {
         put('material');
         ui.shelf = 'materials';

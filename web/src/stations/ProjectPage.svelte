@@ -168,7 +168,8 @@
   class="frame"
   class:plain-view={ui.station === 'Judge'}
   class:folded={ui.station === 'Layer' && ui.folded.side}
-  style:--side={`${Math.min(ui.side, widest)}px`}
+  style:--side={`${Math.min(ui.side * ui.scale, widest)}px`}
+  style:--scale={ui.scale}
   bind:clientWidth={wide}
 >
   <header>
@@ -207,6 +208,15 @@
       <button class="chip" onclick={() => (dark = !dark)} title="Light or dark surroundings"
         ><Icon of={dark ? 'sun' : 'moon'} />{dark ? 'Light' : 'Dark'}</button
       >
+      <select
+        class="pick scale"
+        aria-label="Scale of the interface"
+        title="How large the interface is drawn; the view is not"
+        value={ui.scale}
+        onchange={(e) => ui.setScale(Number(e.currentTarget.value))}
+      >
+        {#each [0.8, 0.9, 1, 1.15, 1.3, 1.45, 1.6] as v (v)}<option value={v}>{Math.round(v * 100)} %</option>{/each}
+      </select>
       <button class="chip" aria-label="Guide" title="The guide, and all keys (?)" onclick={() => ui.openGuide()}
         ><Icon of="help" /></button
       >
@@ -296,9 +306,19 @@
   .frame {
     display: grid;
     height: 100%;
-    grid-template: 44px 1fr auto / var(--side) 1fr;
+    grid-template: calc(44px * var(--scale)) 1fr auto / var(--side) 1fr;
     grid-template-areas: 'top top' 'side view' 'side work';
     position: relative;
+  }
+  header,
+  aside,
+  footer {
+    zoom: var(--scale);
+  }
+  @media (max-width: 1180px) {
+    .scale {
+      display: none;
+    }
   }
   .plain-view,
   .folded {
@@ -363,7 +383,7 @@
       padding: 0 9px;
     }
     .station :global(.sign),
-    .right :global(.sign) {
+    .right .chip:not([aria-label]) :global(.sign) {
       display: none;
     }
   }

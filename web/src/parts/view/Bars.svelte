@@ -56,6 +56,7 @@
 
 <style>
   .bar {
+    zoom: var(--scale);
     position: absolute;
     top: 10px;
     display: flex;
