@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { expect, test } from './setup';
 import { Box3, PMREMGenerator, Vector3 } from '../web/node_modules/three/build/three.module.js';
 import { makeSmaller, sampleLess } from '../web/src/view/environment';
-import { Ink } from '../web/src/view/ink';
+import { Ink, LATE } from '../web/src/view/ink';
 import { Lens, lensIn } from '../web/src/view/lens';
 import { FROM, clearOf } from '../web/src/view/frame';
 import { viewOf } from '../web/src/view/laid';
@@ -388,6 +388,30 @@ test('ink: what goes on straight is one piece; what a tile holds, or all of it, 
   ink.begin(look);
   for (let i = 0; i < 2000; i++) ink.add(dab(Math.cos(i), Math.sin(i)));
   expect(ink.count).toBe(160);
+});
+
+test('ink that only says that something comes is seen when that takes long, and not at all when it does not', async () => {
+  let clock = 0;
+  let frames = 0;
+  const ink = new Ink(() => frames++, () => clock);
+  const look = { color: [0.6, 0.6, 0.6], opacity: 0.3, hardness: 0.5, roughness: -1, metallic: -1, late: true };
+  const dab = (x: number) => ({ pos: new Vector3(x, 0, 0), radius: 0.1, strength: 1, sheet: 0, uv: { x, y: 0.5 } });
+  const seen = () => ink.uniforms.inkCount.value;
+  ink.begin(look);
+  ink.add(dab(0.1));
+  expect([ink.count, seen()]).toEqual([1, 0]);
+  ink.sent(1);
+  clock = LATE - 1;
+  ink.shown(1); // the tiles were quick
+  expect([ink.count, seen()]).toEqual([0, 0]);
+  ink.add(dab(0.15));
+  clock += LATE;
+  frames = 0;
+  await expect.poll(() => seen()).toBe(1); // it looks again by itself
+  expect(frames).toBe(1);
+  ink.sent(2);
+  ink.shown(2);
+  expect([ink.count, seen()]).toEqual([0, 0]);
 });
 
 test('the editor’s push: what lies under the hand goes along, beside it nothing moves, what is clear lends no colour', () => {

@@ -13,6 +13,8 @@ export interface InkLook {
   /** what it makes of them; below nought: nothing */
   roughness: number;
   metallic: number;
+  /** it only says that something comes there, not what: it shows when that takes long */
+  late?: boolean;
 }
 
 interface Dab {
@@ -33,6 +35,8 @@ interface Piece {
   look: InkLook;
   /** under which request it was sent; Infinity: not yet */
   n: number;
+  /** when it was drawn */
+  at: number;
 }
 
 /** A tile that shows what was asked for up to a request. */
@@ -51,6 +55,8 @@ const GROUP = 8;
 const TEXELS = 4;
 const WIDE = MOST * TEXELS + MOST / GROUP;
 const TILE = 128;
+/** milliseconds after which what only says that something comes is shown */
+export const LATE = 130;
 
 /** Reads the ink at a place of the model: mixes it over a colour, roughness and metalness. */
 export const inkShader = `
@@ -103,8 +109,11 @@ export class Ink {
     inkBound: { value: new Vector4() },
   };
 
-  /** @param changed is called when a frame is due */
-  constructor(private readonly changed: () => void) {
+  /** @param changed is called when a frame is due; now tells the time, milliseconds */
+  constructor(
+    private readonly changed: () => void,
+    private readonly now = () => performance.now(),
+  ) {
     const t = this.uniforms.inkMap.value;
     t.minFilter = t.magFilter = NearestFilter;
   }
@@ -129,7 +138,7 @@ export class Ink {
     // what goes on straight is one piece
     if (end && end.n === Infinity && straight(end, dab)) end.b = dab;
     else {
-      const piece = { a: end?.b ?? dab, b: dab, stroke: this.stroke, strand, look, n: Infinity };
+      const piece = { a: end?.b ?? dab, b: dab, stroke: this.stroke, strand, look, n: Infinity, at: this.now() };
       this.pieces.push(piece);
       ends[strand] = piece;
     }
@@ -172,11 +181,13 @@ export class Ink {
 
   private write() {
     const { data, uniforms } = this;
-    const n = this.pieces.length;
+    const seen = this.pieces.filter((p) => !p.look.late || this.now() - p.at >= LATE);
+    this.wait(seen.length < this.pieces.length);
+    const n = seen.length;
     const all: { pos: Vector3; radius: number }[] = [];
     const c = new Color();
     // what lies together is drawn together
-    const pieces = this.pieces.toSorted((p, q) => p.stroke - q.stroke || p.strand - q.strand);
+    const pieces = seen.toSorted((p, q) => p.stroke - q.stroke || p.strand - q.strand);
     pieces.forEach((p, i) => {
       const o = i * TEXELS * 4;
       c.setRGB(p.look.color[0], p.look.color[1], p.look.color[2], SRGBColorSpace);
@@ -199,7 +210,19 @@ export class Ink {
     this.changed();
   }
 
+  private timer: ReturnType<typeof setTimeout> | undefined;
+
+  /** Looks again when what waits is due. */
+  private wait(some: boolean) {
+    clearTimeout(this.timer);
+    this.timer = undefined;
+    if (!some) return;
+    const first = Math.min(...this.pieces.filter((p) => p.look.late && this.now() - p.at < LATE).map((p) => p.at));
+    this.timer = setTimeout(() => this.write(), Math.max(first + LATE - this.now(), 1) + 1);
+  }
+
   dispose() {
+    clearTimeout(this.timer);
     this.uniforms.inkMap.value.dispose();
   }
 }

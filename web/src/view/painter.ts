@@ -272,9 +272,7 @@ export class Painter {
     this.stroke = this.session.beginStroke(message, this.drawing);
     const mirror = fill || over ? undefined : mirrorOf(this.ui.mirror, this.stage.bounds);
     this.others = mirror ? twins(mirror) : [];
-    this.stage.worn.ink.begin(
-      fill || t.decal ? null : inkOf(this.session, this.ui, t, values, message.stroke as InkStroke),
-    );
+    this.stage.worn.ink.begin(fill ? null : inkOf(this.session, this.ui, t, values, message.stroke as InkStroke));
   }
 
   /** The stencil as the stroke keeps it, with the view that it was held before; or the layer's
@@ -428,34 +426,27 @@ interface InkStroke {
   alike?: unknown;
 }
 
-/** How a stroke looks before the server has drawn it; null: it is not known here. Only what lays a colour where the pen
- * is, and nowhere else, can be drawn ahead. */
+/** How a stroke looks before the server has drawn it; null: nothing of it would be seen. What lays a colour where the
+ * pen is, and nowhere else, can be drawn ahead as it will be; of all else only that something comes there. */
 function inkOf(session: Session, ui: UI, t: Target, values: Record<string, number[]>, s: InkStroke): InkLook | null {
-  const b = ui.brush;
-  if (
-    (ui.alone && ui.alone !== 'baseColor') ||
-    s.erase ||
-    s.does ||
-    s.lasso ||
-    s.stencil ||
-    s.slide ||
-    s.alike ||
-    b.within
-  )
-    return null;
-  if (s.blend && s.blend !== 'normal') return null;
+  if (ui.alone && ui.alone !== 'baseColor') return null;
   const layer = session.layer(t.layer);
   if (!layer) return null;
+  const b = ui.brush;
+  const comes = { color: [0.62, 0.6, 0.57], roughness: -1, metallic: -1, hardness: b.hardness, late: true };
+  const unknown = { ...comes, opacity: 0.15 + 0.25 * b.strength };
+  if (s.erase || s.does || s.lasso || s.stencil || s.slide || s.alike || b.within) return unknown;
+  if (s.blend && s.blend !== 'normal') return unknown;
   const reach = layer.reach ?? {};
-  if (Object.values(reach).some((list) => (Array.isArray(list) ? list.length : list))) return null;
+  if (Object.values(reach).some((list) => (Array.isArray(list) ? list.length : list))) return unknown;
   // what a mask shows is the coat, as far as that is one colour
   const coat = layer.channels ?? {};
   const plain = (c: string) => (coat[c]?.on && !coat[c]?.stream?.length ? (coat[c]?.value ?? undefined) : undefined);
   const masks = t.channels.includes('mask');
-  if (masks && (b.mask < 0.5 || layer.kind !== 'fill')) return null;
+  if (masks && (b.mask < 0.5 || layer.kind !== 'fill')) return unknown;
   const of = (c: string) => (masks ? plain(c) : values[c]);
   const color = of('baseColor');
-  if (color?.length !== 3) return null;
+  if (color?.length !== 3) return unknown;
   const kit = b.kit;
   // a row of dabs covers as if it were one line
   const laid = kit ? 1 - (1 - Math.min(kit.flow ?? 1, 1)) ** (1 / Math.max(kit.spacing ?? 1, 0.05)) : 1;
