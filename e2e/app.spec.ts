@@ -6,8 +6,10 @@ import { apart, canvas, openProject, pixel, settled, stroke, type } from './app'
 
 const middle: [number, number] = [0.5, 0.62]; // on the bollard's post
 
-async function serious(page: Page) {
-  const r = await new AxeBuilder({ page }).disableRules(['scrollable-region-focusable']).analyze();
+/** @param of a part of the page; none: all of it */
+async function serious(page: Page, of = '') {
+  const axe = new AxeBuilder({ page }).disableRules(['scrollable-region-focusable']);
+  const r = await (of ? axe.include(of) : axe).analyze();
   return r.violations.filter((v) => v.impact === 'serious' || v.impact === 'critical').map((v) => `${v.id}: ${v.nodes.map((n) => n.html.slice(0, 140)).slice(0, 4).join(' | ')}`);
 }
 
@@ -284,6 +286,19 @@ test('axe finds nothing serious on the main views, light or dark', async ({ fres
   await page.getByRole('button', { name: 'Light', exact: true }).click();
   await page.waitForTimeout(500);
   expect(await serious(page), 'light').toEqual([]);
+  // what slides in, and dialogs
+  for (const name of ['Conditions', 'Stock', 'Ledger']) {
+    await page.getByRole('button', { name, exact: true }).click();
+    const part = page.getByRole(name === 'Stock' ? 'complementary' : 'region', { name }).or(page.locator(`[aria-label="${name}"]:not(button)`)).first();
+    await expect(part).toBeVisible();
+    expect(await serious(page, `[aria-label="${name}"]`), name).toEqual([]);
+    await page.getByRole('button', { name, exact: true }).click();
+  }
+  await page.getByRole('button', { name: 'Guide' }).click();
+  await expect(page.getByRole('dialog')).toBeVisible();
+  expect(await serious(page, 'dialog'), 'guide').toEqual([]);
+  await page.getByRole('tab', { name: 'All keys' }).click();
+  expect(await serious(page, 'dialog'), 'keys').toEqual([]);
 });
 
 test('a part of the page that cannot be fetched says so, and is fetched again', async ({ fresh: page }) => {
