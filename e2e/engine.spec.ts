@@ -438,6 +438,36 @@ test('the guide opens at the station’s page by ?; keys are told there, changed
   await expect(page.getByRole('heading', { name: /^Mask of/ })).not.toHaveText(first);
 });
 
+test('without a pointer: keys turn the camera while the view has the focus, and move the step whose card has it', async ({ page }) => {
+  await openProject(page, 'Mooring bollard', false);
+  const view = page.getByRole('application', { name: /^View/ });
+  await expect.poll(() => page.evaluate(() => (window as any).stage?.controls.target.y ?? 0)).toBeGreaterThan(0.1);
+  const eye = () => page.evaluate(() => (window as any).stage.camera.position.toArray() as number[]);
+  const far = (a: number[]) => page.evaluate((p) => (window as any).stage.controls.target.distanceTo({ x: p[0], y: p[1], z: p[2] }) as number, a);
+  const open = await page.getByRole('heading', { name: /^Mask of/ }).innerText();
+  await view.focus();
+  const before = await eye();
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('ArrowUp');
+  const turned = await eye();
+  expect(Math.hypot(...turned.map((v, i) => v - before[i]))).toBeGreaterThan(0.05);
+  expect(turned[1]).toBeGreaterThan(before[1]);
+  expect(await far(turned)).toBeCloseTo(await far(before), 4);
+  await page.keyboard.press('+');
+  expect(await far(await eye())).toBeCloseTo((await far(before)) / 1.1, 4);
+  await expect(page.getByRole('heading', { name: /^Mask of/ })).toHaveText(open); // the layers' own keys wait
+  await layer(page, 'White band').click();
+  const cards = page.locator('.cards article');
+  const names = () => cards.evaluateAll((l) => l.map((c) => c.getAttribute('aria-label')));
+  const was = await names();
+  await cards.nth(0).getByRole('button', { name: /^Switch/ }).focus();
+  await page.keyboard.press('Control+ArrowRight');
+  await expect.poll(names).toEqual([was[1], was[0], ...was.slice(2)]);
+  await expect(cards.nth(1).getByRole('button', { name: /^Switch/ })).toBeFocused(); // it went along
+  await page.keyboard.press('Control+ArrowLeft');
+  await expect.poll(names).toEqual(was);
+});
+
 test('a new project shows a way in; its cards go when they were used or put away', async ({ page }) => {
   await openProject(page, 'Landing cleat', false);
   const way = page.getByRole('region', { name: 'A way in' });

@@ -980,7 +980,7 @@ test('a line is clicked place by place, pulled, given another colour and order, 
   const hex = page.getByRole('region', { name: 'Brush' }).getByRole('textbox', { name: 'Brush color' });
   await hex.fill('#ffee00');
   await hex.press('Enter');
-  await type(page, 'Brush size', '30');
+  await type(page, 'Brush size', '60');
   await page.evaluate(() => (document.activeElement as HTMLElement)?.blur());
   const box = (await canvas(page).boundingBox())!;
   const at = (x: number, y: number): [number, number] => [box.x + box.width * x, box.y + box.height * y];

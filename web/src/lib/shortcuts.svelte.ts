@@ -98,6 +98,7 @@ export const shortcuts: Shortcut[] = [
   },
   { keys: 'Shift click', says: 'a straight line from where the last stroke ended, or a row of stamps', group: 'Tools' },
   { keys: 'F', says: 'fit the model in the view', group: 'View' },
+  { keys: 'arrows, + −', says: 'turn the camera, and bring it nearer, while the view has the focus', group: 'View' },
   {
     keys: 'Shift S',
     on: 'shift+s',
@@ -203,6 +204,7 @@ export const shortcuts: Shortcut[] = [
     group: 'Streams',
     run: () => document.getElementById('add-step')?.click(),
   },
+  { keys: 'Ctrl ← →', says: 'move the step whose card has the focus', group: 'Streams' },
   { keys: 'Ctrl Z', on: 'ctrl+z', says: 'undo', group: 'Ledger', run: (s) => s.undo() },
   { keys: 'Ctrl Shift Z', on: 'ctrl+shift+z', says: 'redo', group: 'Ledger', run: (s) => s.redo() },
   {

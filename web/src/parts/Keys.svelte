@@ -14,7 +14,7 @@
   const changed = (e: Event) => pointed && e.target instanceof HTMLSelectElement && e.target.blur();
   // arrow keys belong to the control that has the focus
   const control = (e: Event) =>
-    e.target instanceof HTMLElement && !!e.target.closest('[role="slider"], circle, [role="tab"]');
+    e.target instanceof HTMLElement && !!e.target.closest('[role="slider"], circle, [role="tab"], .glass');
   const channels = $derived(session.channels.map((c) => c.channel));
   let held = $state('');
 

@@ -401,6 +401,22 @@
     e.stopPropagation();
     stage.zoomFlat(Math.exp(e.deltaY * 0.001));
   }
+  /** Keys that turn the camera while the view has the focus. */
+  function turn(e: KeyboardEvent) {
+    const by = e.shiftKey ? 0.03 : 0.12;
+    const ways: Record<string, [number, number, number?]> = {
+      ArrowLeft: [-by, 0],
+      ArrowRight: [by, 0],
+      ArrowUp: [0, by],
+      ArrowDown: [0, -by],
+      '+': [0, 0, 1.1],
+      '-': [0, 0, 1 / 1.1],
+    };
+    const way = ways[e.key];
+    if (!way || !ready || ui.mode === 'flat') return;
+    e.preventDefault();
+    ready.stage.turn(...way);
+  }
   function keydown(e: KeyboardEvent) {
     if (e.target instanceof HTMLElement && e.target.closest('input, select, textarea')) return;
     const k = e.key.toLowerCase();
@@ -409,6 +425,7 @@
     // the part under the pointer alone, and all again
     if (k === 'a' && e.shiftKey && ready) ui.part = ui.part ? '' : ((at && ready.stage.pick(...at)?.part) ?? '');
     if (ready?.hand.key(k)) e.stopPropagation();
+    if (e.target === glass && !e.ctrlKey && !e.metaKey && !e.altKey) turn(e);
   }
   const picking = $derived(
     (ui.station === 'Prepare' && prep && prep.hand !== 'look') ||
@@ -422,6 +439,7 @@
 
 <svelte:window onkeydown={keydown} onkeyup={() => (held = '')} onblur={() => (held = '')} />
 <div class="view" bind:this={holder} bind:clientWidth={wide} bind:clientHeight={tall}>
+  <!-- svelte-ignore a11y_no_noninteractive_tabindex: it is turned by keys -->
   <div
     class="glass"
     bind:this={glass}
@@ -438,7 +456,9 @@
     ondragleave={() => ((files = false), ui.held?.try(null))}
     ondrop={drop}
     oncontextmenu={(e) => e.preventDefault()}
-    role="presentation"
+    role="application"
+    tabindex="0"
+    aria-label="View: arrow keys turn the camera, plus and minus bring it nearer"
   ></div>
   {#if ui.lineup && cells.length}
     <LineUpOver lineup={ui.lineup} {cells} {places} {tall} take={takeOne} leave={() => (ui.lineup = null)} />
@@ -493,6 +513,10 @@
     width: 100%;
     height: 100%;
     touch-action: none;
+  }
+  .glass:focus-visible {
+    outline: 2px solid var(--plum);
+    outline-offset: -2px;
   }
   .glass.painting {
     cursor: crosshair;

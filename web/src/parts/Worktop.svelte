@@ -70,6 +70,21 @@
       session.op({ kind: 'step.move', target: layer.id, step: dragging, path: ui.stream, index });
     dragging = '';
   }
+  /** Ctrl and an arrow move the step whose card has the focus. */
+  async function shift(e: KeyboardEvent, id: string, i: number) {
+    const to = i + ({ ArrowLeft: -1, ArrowRight: 1 }[e.key] ?? 0);
+    if (!e.ctrlKey || to === i || (e.target as HTMLElement).closest('input, select')) return;
+    e.preventDefault();
+    e.stopPropagation();
+    if (!layer || to < 0 || to >= steps.length) return;
+    session.op({ kind: 'step.move', target: layer.id, step: id, path: ui.stream, index: to });
+    // a card that is put elsewhere in the page loses the focus
+    const had = e.target as HTMLElement;
+    for (let k = 0; k < 20 && had.isConnected; k++) {
+      await new Promise((r) => setTimeout(r, 50));
+      if (document.activeElement === document.body) had.focus();
+    }
+  }
   const lowest = 212;
   const highest = () => Math.max(Math.round(window.innerHeight * 0.6), lowest);
   const show = (stream: string) => {
@@ -170,12 +185,14 @@
   <div class="cards">
     {#if layer}
       {#each steps as s, i (s.id)}
+        <!-- svelte-ignore a11y_no_noninteractive_element_interactions: keys of what lies in it -->
         <div
           class="slot"
           role="group"
           aria-label={`Step ${i + 1}`}
           ondragover={(e) => dragging && e.preventDefault()}
           ondrop={(e) => (e.preventDefault(), drop(i))}
+          onkeydown={(e) => shift(e, s.id, i)}
         >
           <StepCard {session} {ui} {layer} {color} step={s} first={i === 0} dragstart={() => (dragging = s.id)} />
         </div>

@@ -15,6 +15,7 @@ import {
   type WebGLRenderer,
   type Intersection,
   type Material,
+  Spherical,
 } from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
@@ -203,6 +204,22 @@ export class Stage {
     if (part || !this.before) return;
     this.goTo(this.before.eye, this.before.target, this.before.view);
     this.before = null;
+  }
+
+  /** Turns the camera round what it looks at by so many radians, and brings it nearer by a factor: for
+   * the keys, as a drag and the wheel do. */
+  turn(right: number, up: number, nearer = 1) {
+    const { target } = this.controls;
+    const at = new Spherical().setFromVector3(this.camera.position.clone().sub(target));
+    at.theta += right;
+    at.phi = Math.min(Math.max(at.phi - up, 0.02), Math.PI - 0.02);
+    at.radius = Math.min(Math.max(at.radius / nearer, this.controls.minDistance), this.controls.maxDistance);
+    this.camera.position.setFromSpherical(at).add(target);
+    if (this.camera.flat) this.camera.half /= nearer;
+    this.camera.updateProjectionMatrix();
+    this.controls.update();
+    this.invalidate();
+    this.tellView();
   }
 
   /** Puts the camera where the whole model, or the part that is shown alone, fills the view. */
