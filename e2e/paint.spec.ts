@@ -980,12 +980,12 @@ test('a line is clicked place by place, pulled, given another colour and order, 
   const hex = page.getByRole('region', { name: 'Brush' }).getByRole('textbox', { name: 'Brush color' });
   await hex.fill('#ffee00');
   await hex.press('Enter');
-  await type(page, 'Brush size', '60');
+  await type(page, 'Brush size', '44');
   await page.evaluate(() => (document.activeElement as HTMLElement)?.blur());
   const box = (await canvas(page).boundingBox())!;
   const at = (x: number, y: number): [number, number] => [box.x + box.width * x, box.y + box.height * y];
   const bare = await pixel(page, 0.5, 0.52);
-  const low = await pixel(page, 0.5, 0.6);
+  const low = await pixel(page, 0.5, 0.66);
   const top = await pixel(page, 0.5, 0.4);
   await page.keyboard.press('Shift+L');
   const grips = () => page.evaluate(() => (window as any).stage.gripsOnScreen() as { label: string; x: number; y: number }[]);
@@ -1012,9 +1012,9 @@ test('a line is clicked place by place, pulled, given another colour and order, 
   const middle = (await grips()).find((g) => g.label === 'Pull the line')!;
   await page.mouse.move(box.x + middle.x, box.y + middle.y);
   await page.mouse.down();
-  for (let i = 1; i <= 4; i++) await page.mouse.move(...at(0.5, 0.52 + 0.02 * i));
+  for (let i = 1; i <= 4; i++) await page.mouse.move(...at(0.5, 0.52 + 0.035 * i));
   await page.mouse.up();
-  const yellow = await seen([0.5, 0.6], [0.5, 0.6]);
+  const yellow = await seen([0.5, 0.66], [0.5, 0.66]);
   expect(apart(yellow, low)).toBeGreaterThan(30);
   expect(apart(await pixel(page, 0.5, 0.52), bare)).toBeLessThan(12);
   expect(await undoTitle(page)).toContain('pull stroke');
@@ -1023,7 +1023,7 @@ test('a line is clicked place by place, pulled, given another colour and order, 
   await color.fill('#2244ff');
   await color.press('Enter');
   await page.evaluate(() => (document.activeElement as HTMLElement)?.blur());
-  const blue = await seen([0.5, 0.6], [0.5, 0.6]);
+  const blue = await seen([0.5, 0.66], [0.5, 0.66]);
   expect(blue[2] - blue[0]).toBeGreaterThan(yellow[2] - yellow[0] + 50);
   await stroke.getByRole('button', { name: 'Close', exact: true }).click();
   await expect(stroke).toContainText('closed');
@@ -1033,7 +1033,7 @@ test('a line is clicked place by place, pulled, given another colour and order, 
     await expect.poll(() => undoTitle(page)).not.toContain(what);
   }
   await settled(page);
-  expect(apart(await pixel(page, 0.5, 0.6), low)).toBeLessThan(12);
+  expect(apart(await pixel(page, 0.5, 0.66), low)).toBeLessThan(12);
   expect(apart(await seen([0.48, 0.52], [0.48, 0.52]), bare)).toBeGreaterThan(30);
   await expect(stroke).not.toContainText('closed'); // in the hand is what the document has
   // a second one, joined to it: there is one
@@ -1059,4 +1059,11 @@ test('a line is clicked place by place, pulled, given another colour and order, 
   await button(page, 'Undo').first().click();
   await page.getByRole('button', { name: /^Take up the stroke of/ }).first().click();
   await expect(stroke).toContainText('of 2');
+  // Delete takes out what is in the hand, not its layer
+  const layers = await page.locator('ol[aria-label^=Layers] .name').count();
+  await page.evaluate(() => (document.activeElement as HTMLElement)?.blur());
+  await page.keyboard.press('Delete');
+  await expect(stroke).toBeHidden();
+  expect(await undoTitle(page)).toContain('remove stroke');
+  await expect(page.locator('ol[aria-label^=Layers] .name')).toHaveCount(layers);
 });

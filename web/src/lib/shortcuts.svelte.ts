@@ -4,6 +4,7 @@
 import { SvelteMap } from 'svelte/reactivity';
 import type { Session } from './session.svelte';
 import { addLayer, doubleLayers, groupLayers, removeLayers } from './stack';
+import { removeStroke } from './strokes';
 import { target } from './target';
 import type { UI } from './ui.svelte';
 
@@ -178,7 +179,13 @@ export const shortcuts: Shortcut[] = [
   { keys: 'H', on: 'h', says: 'hide or show', group: 'Layers', run: setLayer('visible') },
   { keys: 'A', on: 'a', says: 'show alone', group: 'Layers', run: (_, ui) => (ui.solo = ui.solo ? '' : ui.selected) },
   { keys: 'K', on: 'k', says: 'lock or unlock', group: 'Layers', run: setLayer('locked') },
-  { keys: 'Delete', on: 'delete', says: 'delete what is selected', group: 'Layers', run: removeLayers },
+  {
+    keys: 'Delete',
+    on: 'delete',
+    says: 'delete what is selected; the stroke that was taken up before all',
+    group: 'Layers',
+    run: (s, ui) => (ui.tool === 'line' && ui.stroke ? removeStroke(s, ui) : removeLayers(s, ui)),
+  },
   { keys: 'Ctrl D', on: 'ctrl+d', says: 'double', group: 'Layers', run: doubleLayers },
   {
     keys: 'Ctrl C',
@@ -256,13 +263,12 @@ export function spelled(s: Shortcut): string {
 export const keyNow = (on: string) => spelled(shortcuts.find((s) => s.on === on)!);
 
 /** keys that act while they are held, or belong to what has the focus */
-const held = /^(shift\+)?(l|s|z|m|x|[0-9])$|^(tab|enter|escape| |f|backspace|arrow.*|ctrl\+(t|w|n|r))$/;
+const held = /^(l|s|z|m|x|[0-9])$|^(shift\+a|tab|enter|escape| |f|backspace|arrow.*|ctrl\+(t|w|n|r))$/;
 
 /** Gives a shortcut another key; returns why it cannot, or ''. */
 export function changeKey(s: Shortcut, e: Parameters<typeof named>[0]): string {
   const on = named(e);
-  const bare = on.replace('shift+', '');
-  if (held.test(on) && on === bare) return `“${e.key === ' ' ? 'Space' : e.key.toUpperCase()}” has a use of its own.`;
+  if (held.test(on)) return `“${e.key === ' ' ? 'Space' : e.key.toUpperCase()}” has a use of its own.`;
   const taken = shortcuts.find((o) => o !== s && bound(o) === on);
   if (taken) return `That key is taken: ${taken.says || 'part of another'}. Change that first.`;
   if (on === s.on) others.delete(s.on!);

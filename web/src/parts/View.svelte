@@ -515,8 +515,8 @@
     touch-action: none;
   }
   .glass:focus-visible {
-    outline: 2px solid var(--plum);
-    outline-offset: -2px;
+    outline: 1px solid var(--quiet); /* no hue beside the picture */
+    outline-offset: -1px;
   }
   .glass.painting {
     cursor: crosshair;
