@@ -223,6 +223,23 @@ test('a picture lies over two parts of a model from elsewhere, not on its back, 
   const [d] = await decals(page);
   expect(d.wide).toBeCloseTo(1.2, 3);
   await page.getByRole('button', { name: 'red', exact: true }).click();
+  // a corner by itself, as a picture seen from the side; on it goes and back
+  const high = async () => {
+    const c = await pixel(page, ...((await seenAt(page, [0.4, 0.87, 0])) as [number, number]));
+    return red(c);
+  };
+  expect(await high()).toBe(false);
+  await page.getByRole('button', { name: 'Corners', exact: true }).click();
+  const [from, to] = [await seenAt(page, [0.6, 0.8, 0]), await seenAt(page, [0.6, 0.98, 0])];
+  await pull(page, 'Corner upper right of', 0, (to[1] - from[1]) * box.height);
+  await expect(undo(page)).toHaveAttribute('title', /Corner upper right of red/);
+  expect((await decals(page))[0].corners[3]).toBeCloseTo(-0.3, 1);
+  expect((await decals(page))[0].corners[0]).toBe(0);
+  expect(await high()).toBe(true);
+  await page.getByRole('button', { name: 'Straight', exact: true }).click();
+  await settled(page);
+  expect(await high()).toBe(false);
+  await page.getByRole('button', { name: 'Corners', exact: true }).click();
   await bring('picture of the decal', 'blue.png', '#0000ff');
   await expect.poll(async () => (await decals(page))[0].picture).not.toBe(d.picture);
   const [e] = await decals(page);

@@ -18,6 +18,7 @@ import (
 	"velvetgrime/core/spatial"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/surface"
+	"velvetgrime/core/warp"
 )
 
 // decalPlan is a decal, or one of its repeats, with what its key holds.
@@ -128,12 +129,23 @@ func (p *Program) decalPicture(d *decalPlan, footprint float32) (pic *pix.Pictur
 
 // box is around all that a decal can reach.
 func (d *decalPlan) box(tall float32) geom.Box {
+	wide, tall := d.spans(tall)
 	if d.Wrapped {
-		r := float32(math.Hypot(float64(d.Wide), float64(tall))) / 2
+		r := float32(math.Hypot(float64(wide), float64(tall))) / 2
 		return geom.Box{Min: d.frame.At, Max: d.frame.At}.Pad(r)
 	}
-	f := cast.Flat{Frame: d.frame, Wide: d.Wide, Tall: tall, Depth: d.Depth, Facing: d.Facing}
+	f := cast.Flat{Frame: d.frame, Wide: wide, Tall: tall, Depth: d.Depth, Facing: d.Facing}
 	return f.Box()
+}
+
+// spans are the edges of the rectangle about its middle that holds a decal so tall, its corners
+// pulled or not.
+func (d *decalPlan) spans(tall float32) (float32, float32) {
+	if off, ok := d.Pulled(); ok {
+		x, y := warp.QuadReach(off)
+		return d.Wide * x, tall * y
+	}
+	return d.Wide, tall
 }
 
 // tallest is how tall a decal is; as tall as wide while its picture cannot be read.
@@ -269,33 +281,39 @@ func (p *Program) decalRows(u *surface.Surface, d *decalPlan) (pix.Rows, error) 
 		}
 	}
 	f := u.Frame()
-	pic, tall, err := p.decalPicture(d, f.Footprint)
+	fine := f.Footprint
+	if off, ok := d.Pulled(); ok { // what is larger than it would be
+		x, y := warp.QuadReach(off)
+		fine /= max(x, y)
+	}
+	pic, tall, err := p.decalPicture(d, fine)
 	if err != nil {
 		return nil, err
 	}
 	out := pix.NewRows(4, len(f.Pos))
-	place := p.decalPlace(u, d, tall)
+	place, err := p.decalPlace(u, d, tall)
+	if err != nil {
+		return nil, err
+	}
 	w, h := pic.Size()
 	pw, ph := float32(w), float32(h)
 	if d.Text != "" { // a texel of nothing lies all around words
 		pw, ph = pw-2, ph-2
 	}
-	texel := f.Footprint / d.Wide * pw / float32(w)
-	sample := pic.At(texel)
+	across := pw / float32(w)
+	sample := pic.At(f.Footprint / d.Wide * across)
 	worn := p.decalWear(d, tall, f.Footprint)
 	shows := false
 	for i, t := range f.Tri {
 		if t < 0 {
 			continue
 		}
-		x, y, share := place(i)
+		x, y, share, edge := place(i)
 		if share <= 0 {
 			continue
 		}
-		// its border runs through texels
-		share *= inBorder(x*d.Wide, d.Wide, f.Footprint) * inBorder(y*tall, tall, f.Footprint)
-		if share <= 0 {
-			continue
+		if d.Corners != nil {
+			sample = pic.At(edge * across)
 		}
 		if d.Flip {
 			x = 1 - x
@@ -369,12 +387,47 @@ func (d *decalPlan) covers(v [4]float32, pic *pix.Picture) float32 {
 }
 
 // decalPlace returns where the points of a surface lie in a decal, 0..1 from its upper left
-// corner, and how much of it they may get.
-func (p *Program) decalPlace(u *surface.Surface, d *decalPlan, tall float32) func(i int) (x, y, share float32) {
+// corner, how much of it they may get (its border runs through texels), and how wide a texel is
+// there, in shares of the picture's width.
+func (p *Program) decalPlace(u *surface.Surface, d *decalPlan, tall float32) (func(i int) (x, y, share, edge float32), error) {
+	texel := u.Frame().Footprint
+	lies := p.decalLies(u, d, tall)
+	off, pulled := d.Pulled()
+	if !pulled {
+		return func(i int) (x, y, share, edge float32) {
+			if x, y, share = lies(i); share > 0 {
+				share *= inBorder(x*d.Wide, d.Wide, texel) * inBorder(y*tall, tall, texel)
+			}
+			return x, y, share, texel / d.Wide
+		}, nil
+	}
+	quad, err := warp.NewQuad(off)
+	if err != nil {
+		return nil, err
+	}
+	edgeOf := func(gradient [2]float32) float32 {
+		return texel * float32(math.Hypot(float64(gradient[0]/d.Wide), float64(gradient[1]/tall)))
+	}
+	return func(i int) (x, y, share, edge float32) {
+		s, t, share := lies(i)
+		if share <= 0 {
+			return 0, 0, 0, 0
+		}
+		x, y, ofX, ofY, ok := quad.Back(s, t)
+		if !ok {
+			return 0, 0, 0, 0
+		}
+		edge = edgeOf(ofX)
+		return x, y, share * inBorder(x, 1, edge) * inBorder(y, 1, edgeOf(ofY)), edge
+	}, nil
+}
+
+// decalLies is where points lie in the rectangle of a decal, and how much they may get there.
+func (p *Program) decalLies(u *surface.Surface, d *decalPlan, tall float32) func(i int) (x, y, share float32) {
 	f := u.Frame()
-	flat := cast.Flat{Frame: d.frame, Wide: d.Wide, Tall: tall, Depth: d.Depth, Facing: d.Facing}
 	if !d.Wrapped {
-		box := flat.Box().Pad(2 * f.Footprint)
+		flat := cast.Flat{Frame: d.frame, Wide: d.Wide, Tall: tall, Depth: d.Depth, Facing: d.Facing}
+		box := d.box(tall).Pad(2 * f.Footprint)
 		return func(i int) (x, y, share float32) {
 			if q := f.Pos[i]; !box.Overlaps(geom.Box{Min: q, Max: q}) {
 				return 0, 0, 0
@@ -406,7 +459,8 @@ func (p *Program) unrolled(d *decalPlan, tall float32) cast.Unrolled {
 	if v, ok := p.Scene.Cache.Get(key); ok {
 		return v.(unrolledSurface).Unrolled
 	}
-	reach := float32(math.Hypot(float64(d.Wide), float64(tall))) / 2
+	wide, long := d.spans(tall)
+	reach := float32(math.Hypot(float64(wide), float64(long))) / 2
 	out := cast.Unrolled{}
 	if tri := p.Scene.nearestTriangle(d.frame.At, d.frame.Out); tri >= 0 {
 		out = cast.Unroll(p.Scene.Model, tri, d.frame, reach)

@@ -128,6 +128,53 @@ func TestADecalLiesWhereItIsSet(t *testing.T) {
 	}
 }
 
+// A decal whose corners are pulled fills the quad between them, its middle where the diagonals meet;
+// flat and wrapped, over seams too. Corners that cross are refused.
+func TestCornersOfADecalArePulled(t *testing.T) {
+	d := label("a", 128, 64, 64) // from 96, 32 to 160, 96
+	d.Corners = []float32{-0.5, -0.25, 0.25, 0, 0, 0.25, 0, 0}
+	corners := [4][2]float64{{64, 16}, {176, 32}, {160, 112}, {96, 96}}
+	inside := func(x, z, by float64) (in, out bool) { // well inside, well outside
+		in = true
+		for k := range 4 {
+			a, b := corners[k], corners[(k+1)%4]
+			off := ((b[0]-a[0])*(z-a[1]) - (b[1]-a[1])*(x-a[0])) / math.Hypot(b[0]-a[0], b[1]-a[1])
+			in, out = in && off > by, out || off < -by
+		}
+		return
+	}
+	for _, wrapped := range []bool{false, true} {
+		d.Wrapped = wrapped
+		for _, m := range []*mesh.Model{whole(t), cutUp(t)} {
+			col := onDeck(t, decalScene(m), decalDoc(d), stack.BaseColor)
+			for x := 1; x < 255; x++ {
+				for z := 1; z < 127; z++ {
+					bare := col[x][z][1] > 0.99
+					in, out := inside(float64(x)+0.5, float64(z)+0.5, 1.5)
+					if out && !bare {
+						t.Fatalf("wrapped %v: at %d, %d beyond its corners it is %v", wrapped, x, z, col[x][z])
+					}
+					// the hole is the check below and to the right of the middle
+					if hole := math.Hypot(float64(x)-128.5, float64(z)-80.5) < 14; in && bare && !hole {
+						t.Fatalf("wrapped %v: at %d, %d between its corners nothing lies", wrapped, x, z)
+					}
+				}
+			}
+			// the diagonals meet at 64 + s·96, 16 + s·96 = 176 − r·80, 32 + r·64: s = 11/18
+			const mx, mz = 122, 74
+			a, b := col[mx-3][mz-3], col[mx+5][mz-3] // up to the left red, up to the right blue
+			if a[0] < 0.9 || b[2] < 0.9 {
+				t.Errorf("wrapped %v: about the middle at %d, %d it is %v and %v", wrapped, mx, mz, a, b)
+			}
+		}
+	}
+	bad := *d
+	bad.Corners = []float32{0.8, 0.8, 0, 0, 0, 0, 0, 0}
+	if err := step.Rules.Check(decalDoc(&bad)); err == nil || !strings.Contains(err.Error(), "upper left corner") {
+		t.Errorf("corners that cross: %v", err)
+	}
+}
+
 // A decal over four islands on two sheets, turned and mirrored, is the one on a seamless sheet;
 // flat and wrapped, with words and with a row.
 func TestADecalKnowsNoSeams(t *testing.T) {

@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/warp"
 )
 
 // Decal is a picture or some words set on the surface at a place, with a direction, a size
@@ -31,6 +32,7 @@ type Decal struct {
 	Wide    float32    `json:"wide" doc:"metres"`
 	Tall    float32    `json:"tall,omitempty" doc:"metres; 0: as its picture or its words have it"`
 	Depth   float32    `json:"depth" doc:"metres before and behind its middle within which it lies on the surface"`
+	Corners []float32  `json:"corners,omitempty" doc:"none, or eight numbers: by how far its corners were pulled away from where they would lie, in shares of its width and height: upper left, upper right, lower right, lower left, each to the right and downward"`
 	Facing  float32    `json:"facing" doc:"degrees by which the surface may turn away from it; 180: any"`
 	Wrapped bool       `json:"wrapped,omitempty" doc:"it follows the surface around bends and keeps its size; otherwise it is flat and is cast along its normal"`
 	Through bool       `json:"through,omitempty" doc:"what lies behind something else has it too"`
@@ -78,6 +80,11 @@ func (c *Decal) attach(strokes map[string]*brush.Stroke) error {
 	n := *c.Hand
 	c.Hand = &n
 	return (&Layer{Name: c.Name, Mask: []*Step{c.Hand}}).attach(func(id string) *brush.Stroke { return strokes[id] })
+}
+
+// Pulled is by how far its corners were pulled; ok is false when they were not.
+func (c *Decal) Pulled() (off [8]float32, ok bool) {
+	return off, copy(off[:], c.Corners) == len(off)
 }
 
 // DecalRow sets a decal several times.
@@ -134,6 +141,8 @@ func (c *Decal) check() error {
 		return fmt.Errorf("its letters have bridges %v heights wide; that goes from 0 to 0.5", c.Gaps)
 	case !(c.Worn >= 0 && c.Worn <= 1):
 		return fmt.Errorf("%v of it has flaked off; that goes from 0 to 1", c.Worn)
+	case len(c.Corners) != 0 && len(c.Corners) != 8:
+		return fmt.Errorf("its corners are %d numbers; they are eight, or none", len(c.Corners))
 	case c.Seed < 0 || c.Seed > 9999:
 		return fmt.Errorf("its seed is %d; it goes from 0 to 9999", c.Seed)
 	case c.Hand != nil && (c.Hand.Kind != Hand || c.Hand.ID != InDecal+c.ID || len(c.Hand.Steps) > 0):
@@ -146,6 +155,14 @@ func (c *Decal) check() error {
 		direction("how the surface faces", c.Nrm), direction("what is up", c.Up), unit("amount", c.Amount),
 	} {
 		if err != nil {
+			return err
+		}
+	}
+	if off, ok := c.Pulled(); ok {
+		if slices.ContainsFunc(c.Corners, func(v float32) bool { return !(v >= -4 && v <= 4) }) {
+			return fmt.Errorf("its corners are pulled by %v; that goes from -4 to 4", c.Corners)
+		}
+		if _, err := warp.NewQuad(off); err != nil {
 			return err
 		}
 	}

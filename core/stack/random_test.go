@@ -35,7 +35,11 @@ func randomOp(r *rand.Rand, d *stack.Document, n int) stack.Op {
 		return s
 	}
 	a := func(id string) *stack.Decal {
-		return &stack.Decal{ID: id, Name: "Decal", Text: "12", Nrm: [3]float32{0, 1, 0}, Up: [3]float32{1, 0, 0}, Wide: 0.1, Depth: 0.1, Facing: 60 + 100*r.Float32(), Amount: 1, Locked: r.IntN(6) == 0}
+		var corners []float32
+		if r.IntN(3) == 0 {
+			corners = []float32{r.Float32() - 0.5, 0, 0, 0.2, 0, 0, 0, 0}
+		}
+		return &stack.Decal{ID: id, Name: "Decal", Text: "12", Nrm: [3]float32{0, 1, 0}, Up: [3]float32{1, 0, 0}, Wide: 0.1, Depth: 0.1, Facing: 60 + 100*r.Float32(), Amount: 1, Corners: corners, Locked: r.IntN(6) == 0}
 	}
 	switch r.IntN(18) {
 	case 15:

@@ -1193,6 +1193,8 @@ export interface components {
       apart?: number;
       /** @description of words and of what has no colours of its own, sRGB-encoded */
       color: number[] | null;
+      /** @description none, or eight numbers: by how far its corners were pulled away from where they would lie, in shares of its width and height: upper left, upper right, lower right, lower left, each to the right and downward */
+      corners?: number[] | null;
       /**
        * @description what of a picture covers: what its alpha says, what is light, what is dark, or all that is not the key colour
        * @enum {string}

@@ -80,6 +80,8 @@ export class UI {
   taking = $state.raw<{ label: string; take: (p: Picked, pos: number[], nrm: number[]) => void } | null>(null);
   /** the chosen decal of the open layer, or '' */
   decal = $state('');
+  /** its corners are pulled, each by itself */
+  corners = $state(false);
   /** what is up on the screen, in the world; wired where the model is shown */
   screenUp: () => number[] = () => [0, 1, 0];
   /** the middle of the model; wired there too */

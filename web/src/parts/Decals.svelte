@@ -303,6 +303,19 @@
             title="What lies behind something else has it too"
             onclick={() => change({ through: !open.through }, `${open.name}: through what lies before`)}>Through</button
           >
+          <button
+            class="chip"
+            aria-pressed={ui.corners}
+            title="Each corner is pulled by itself, as a picture seen from the side"
+            onclick={() => (ui.corners = !ui.corners)}>Corners</button
+          >
+          {#if open.corners?.length}
+            <button
+              class="chip"
+              title="Its corners where they lay"
+              onclick={() => change({ corners: undefined }, `${open.name}: straight corners`)}>Straight</button
+            >
+          {/if}
           <button class="chip" onclick={() => change({ up: [0, 1, 0] }, `${open.name} upright`)}>Upright</button>
           <button class="chip" title="Then click near the edge that its foot is to lie along" onclick={alongEdge}
             >Along an edge</button
@@ -427,7 +440,7 @@
         </div>
         <p class="quiet text-xs">
           Its middle moves it, the ball at its head turns it (with Ctrl in steps), a corner sizes it; on the flat sheet,
-          too.
+          too. With <em>Corners</em> each corner is pulled by itself.
         </p>
       </div>
     {/if}

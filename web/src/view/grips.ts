@@ -167,8 +167,8 @@ function axisGrips(d: Decal, box: Box3): Shown {
 }
 
 /** A decal on the model, with the axis or the line along which it is repeated. */
-export function decalShown(d: Decal, tall: number, gap: number, box: Box3): Shown {
-  const own = decalGrips(d, tall, gap);
+export function decalShown(d: Decal, tall: number, gap: number, box: Box3, corners = false): Shown {
+  const own = decalGrips(d, tall, gap, corners);
   if (d.row?.kind === 'axis' || d.row?.kind === 'mirror') {
     const axis = axisGrips(d, box);
     return { grips: [...own.grips, ...axis.grips], traces: [...own.traces, ...axis.traces], blobs: [] };
@@ -193,7 +193,7 @@ export interface Laid {
  * The same on the sheets laid flat: where its middle lies the sheet shows how it is turned and how large
  * it is there, whatever bends and seams do to its border.
  */
-export function decalOnSheet(d: Decal, tall: number, gap: number, laid: Laid): Shown {
+export function decalOnSheet(d: Decal, tall: number, gap: number, laid: Laid, corners = false): Shown {
   const frame = frameOf(d);
   const mirrored = laid.right.x * laid.up.y - laid.right.y * laid.up.x < 0;
   const [sx, sy] = [laid.right.length(), laid.up.length()];
@@ -206,7 +206,7 @@ export function decalOnSheet(d: Decal, tall: number, gap: number, laid: Laid): S
     wide: d.wide * sx,
     tall: tall * sy,
   } as Decal;
-  const shown = decalGrips(flat, tall * sy, gap);
+  const shown = decalGrips(flat, tall * sy, gap, corners);
   /** a direction on the sheet as one on the surface */
   const back = (v: Vector3) => {
     const det = laid.right.x * laid.up.y - laid.right.y * laid.up.x;
@@ -217,7 +217,7 @@ export function decalOnSheet(d: Decal, tall: number, gap: number, laid: Laid): S
   for (const g of shown.grips) {
     const { change, label } = g;
     g.change = (to, nrm, snap) => {
-      if (label === 'Move') return change(to, nrm);
+      if (label === 'Move' || label.startsWith('Corner')) return change(to, nrm); // shares are the same there
       const now = change(to, nrm, snap) as { up?: number[]; wide?: number; tall?: number };
       const round = (v: number) => Number(v.toPrecision(4));
       if (now.up) return { up: direction(back(new Vector3(...(now.up as Three)))) };
@@ -231,9 +231,18 @@ export function decalOnSheet(d: Decal, tall: number, gap: number, laid: Laid): S
   return shown;
 }
 
+/** The corners of a decal in the order in which they are kept, by side of its middle. */
+const CORNERS: [string, number, number][] = [
+  ['upper left', -1, 1],
+  ['upper right', 1, 1],
+  ['lower right', 1, -1],
+  ['lower left', -1, -1],
+];
+
 /** A decal: its middle moves it over the surface, its head turns it, a corner and its sides size it.
- * What sizes it stands a gap off, so that a small one can be seen. */
-export function decalGrips(d: Decal, tall: number, gap: number): Shown {
+ * What sizes it stands a gap off, so that a small one can be seen. With corners these are pulled, each
+ * by itself, in place of what sizes it. */
+export function decalGrips(d: Decal, tall: number, gap: number, corners = false): Shown {
   const { at, right, up, out } = frameOf(d);
   const half = { x: d.wide / 2, y: tall / 2 };
   const corner = (i: number, j: number, off = 0) =>
@@ -285,11 +294,28 @@ export function decalGrips(d: Decal, tall: number, gap: number): Shown {
       change: (to) => ({ tall: round(Math.max(2 * (to.clone().sub(at).dot(up) - gap), tall * 0.05)) }),
     }),
   ];
-  const traces = [
-    line([corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1), corner(-1, -1)], WHITE),
-    line([along(up, half.y + gap), along(up, neck)], SUN),
-  ];
-  if (!d.wrapped) {
+  const pulled = d.corners?.length ? d.corners : Array<number>(8).fill(0);
+  const at4 = CORNERS.map(([, i, j], k) =>
+    corner(i, j)
+      .addScaledVector(right, pulled[2 * k] * d.wide)
+      .addScaledVector(up, -pulled[2 * k + 1] * tall),
+  );
+  const traces = [line([...at4, at4[0]], WHITE), line([along(up, half.y + gap), along(up, neck)], SUN)];
+  if (corners) {
+    const bounded = (v: number) => Math.min(Math.max(Number(v.toFixed(4)), -4), 4);
+    grips.splice(2);
+    CORNERS.forEach(([name, i, j], k) => {
+      const change = (to: Vector3) => {
+        const by = to.clone().sub(corner(i, j));
+        const next = [...pulled];
+        next[2 * k] = bounded(by.dot(right) / d.wide);
+        next[2 * k + 1] = bounded(-by.dot(up) / tall);
+        return goesRound(next) ? { corners: next } : {};
+      };
+      grips.push(grip(`Corner ${name} of`, at4[k], WHITE, { plane: out, change }));
+    });
+  }
+  if (!d.wrapped && !corners) {
     traces.push(line([at, along(out, d.depth)], GREY));
     grips.push(
       grip('Depth of', along(out, d.depth), LIVE, {
@@ -299,6 +325,24 @@ export function decalGrips(d: Decal, tall: number, gap: number): Shown {
     );
   }
   return { grips, traces, blobs: [] };
+}
+
+/** How far corners pulled so lie from the middle at most, in halves of the width and the height; at least 1. */
+export function reachOf(off: number[]): [number, number] {
+  const far = CORNERS.map(([, i, j], k) => [
+    Math.abs(i + 2 * (off[2 * k] ?? 0)),
+    Math.abs(2 * (off[2 * k + 1] ?? 0) - j),
+  ]);
+  return [Math.max(1, ...far.map((f) => f[0])), Math.max(1, ...far.map((f) => f[1]))];
+}
+
+/** Whether corners pulled so still go round the picture; the server refuses what does not. */
+export function goesRound(off: number[]): boolean {
+  const at = CORNERS.map(([, i, j], k) => [(i + 1) / 2 + off[2 * k], (1 - j) / 2 + off[2 * k + 1]]);
+  return at.every(([x, y], k) => {
+    const [a, b] = [at[(k + 3) % 4], at[(k + 1) % 4]];
+    return (x - a[0]) * (b[1] - y) - (y - a[1]) * (b[0] - x) >= 0.0201;
+  });
 }
 
 const AXES: Record<string, Three> = {

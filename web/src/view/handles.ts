@@ -21,10 +21,12 @@ export interface Grip {
   label: string;
   at: Vector3;
   color: number;
-  /** where it may go: along a line, on a ball, round a ring, on the surface; else beside the picture's plane */
+  /** where it may go: along a line, on a ball, round a ring, in a plane, on the surface; else beside the picture's plane */
   along?: Vector3;
   ball?: { center: Vector3; radius: number };
   ring?: { center: Vector3; normal: Vector3; radius: number };
+  /** in the plane through it that faces so */
+  plane?: Vector3;
   surface?: boolean;
   /** of several close together */
   small?: boolean;
@@ -160,7 +162,7 @@ export class Handles {
       return picked.pos;
     }
     if (g.surface) return g.at;
-    const facing = new Plane().setFromNormalAndCoplanarPoint(ray.direction, g.at);
+    const facing = new Plane().setFromNormalAndCoplanarPoint(g.plane ?? ray.direction, g.at);
     return ray.intersectPlane(facing, new Vector3()) ?? g.at;
   }
 }

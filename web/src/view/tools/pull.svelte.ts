@@ -5,7 +5,7 @@ import type { Op } from '../../lib/session.svelte';
 import { findStep, title } from '../../lib/stack';
 import { setDecal, tallOf } from '../../lib/decals.svelte';
 import { anew, setOp } from '../../lib/strokes';
-import { conditionGrips, decalOnSheet, decalShown, frameOf, stepGrips } from '../grips';
+import { conditionGrips, decalOnSheet, decalShown, frameOf, reachOf, stepGrips } from '../grips';
 import { Handles, type Shown } from '../handles';
 import { Struck } from '../struck';
 import type { Line } from './line.svelte';
@@ -64,11 +64,11 @@ export class Pull implements Tool {
         show: (over) => {
           const d = { ...decal, ...over };
           const tall = tallOf(session.id, d);
-          if (!flat) return decalShown(d, tall, ui.extent * 0.03, stage.bounds);
+          if (!flat) return decalShown(d, tall, ui.extent * 0.03, stage.bounds, ui.corners);
           const { at, right, up, out } = frameOf(d);
           const laid = stage.flat.laid(at, out, right, up);
           return laid
-            ? decalOnSheet(d, tall, stage.flatSpace.size() * 0.03, laid)
+            ? decalOnSheet(d, tall, stage.flatSpace.size() * 0.03, laid, ui.corners)
             : { grips: [], traces: [], blobs: [] };
         },
         op: (over, label) => setDecal(layer, { ...decal, ...over }, `${label} ${decal.name}`),
@@ -102,8 +102,9 @@ export class Pull implements Tool {
     if (!d) return this.struck.show(null);
     const { at, right, up, out } = frameOf(d);
     const lying = { at: at.toArray(), right: right.toArray(), up: up.toArray(), out: out.toArray() };
-    const tall = tallOf(this.b.session.id, d);
-    this.struck.show({ ...lying, wide: d.wide, tall, depth: d.depth, facing: d.facing });
+    const [x, y] = reachOf(d.corners ?? []);
+    const tall = tallOf(this.b.session.id, d) * y;
+    this.struck.show({ ...lying, wide: d.wide * x, tall, depth: d.depth, facing: d.facing });
   }
 
   /** Shows what can be pulled, or else what is given, or nothing. */
