@@ -293,6 +293,20 @@ test('axe finds nothing serious on the main views, light or dark', async ({ fres
   expect(await serious(page, 'dialog'), 'guide').toEqual([]);
   await page.getByRole('tab', { name: 'All keys' }).click();
   expect(await serious(page, 'dialog'), 'keys').toEqual([]);
+  await page.keyboard.press('Escape');
+  // less motion, and the system's own colours: what a shadow tells is told by an outline then
+  await page.emulateMedia({ reducedMotion: 'reduce', forcedColors: 'active' });
+  const opens = page.getByRole('button', { name: 'Stock', exact: true });
+  await opens.click();
+  const stock = page.getByRole('region', { name: 'Stock' });
+  await expect(stock).toBeFocused();
+  expect(parseFloat(await stock.evaluate((e) => getComputedStyle(e).animationDuration))).toBeLessThan(0.001);
+  const outline = (name: string) => page.getByRole('button', { name, exact: true }).evaluate((e) => getComputedStyle(e).outlineStyle);
+  expect([await outline('Orbit'), await outline('Erase')]).toEqual(['solid', 'none']);
+  // what was opened by a key is closed by one, and who opened it has the focus again
+  await page.keyboard.press('Escape');
+  await expect(stock).toHaveCount(0);
+  await expect(opens).toBeFocused();
 });
 
 test('a part of the page that cannot be fetched says so, and is fetched again', async ({ fresh: page }) => {

@@ -1,4 +1,4 @@
-// Measures the page: a frame at rest and while the camera moves, what a raised sheet takes until
+// Measures the page: ink under the pen by what the line does, a frame at rest and while the camera moves, what a raised sheet takes until
 // what is seen is sharp, ten moves of a stroke, a decal that is dragged, and what lies on the card. `make bench-page`
 // serves a database of its own and runs it.
 import { chromium } from 'playwright';
@@ -178,6 +178,125 @@ async function decalDragged() {
   console.log('');
 }
 
+/**
+ * Ink: from a move of the pen to the frame whose pixels are other where it went, by what the line does. What was read
+ * of the row under the pen after each frame tells.
+ */
+async function ink() {
+  console.log('| the line | frames from a move to its pixels, p50 / p95 | ms, p50 / p95 | moves |');
+  console.log('|---|---|---|---|');
+  for (const [what, delay, stall] of [
+    ['as it is', 0, 0],
+    ['50 ms each way', 50, 0],
+    ['150 ms each way', 150, 0],
+    ['stands for 2 s', 0, 2000],
+  ]) {
+    const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+    let stands = 0;
+    const late = (send) => {
+      let last = 0;
+      return (m) => {
+        const due = Math.max(Date.now() + delay, stands, last);
+        last = due;
+        setTimeout(() => send(m), due - Date.now());
+      };
+    };
+    await page.routeWebSocket(/\/live/, (ws) => {
+      const server = ws.connectToServer();
+      ws.onMessage(late((m) => server.send(m)));
+      server.onMessage(late((m) => ws.send(m)));
+    });
+    await page.goto(base);
+    await page.getByRole('link', { name: 'Open Mooring bollard' }).click();
+    await page.waitForSelector('canvas[data-settled="true"]', { timeout: 600_000 });
+    await page.getByRole('button', { name: '+ Paint layer' }).click();
+    await page.waitForTimeout(1500 + 4 * delay);
+    await page.getByRole('button', { name: 'Brush', exact: true }).click();
+    // narrow, so that each move goes where nothing was
+    const size = page.getByRole('slider', { name: 'Brush size', exact: true }).first();
+    await size.focus();
+    await size.press('Enter');
+    await page.getByRole('textbox', { name: 'Brush size', exact: true }).fill('16');
+    await page.keyboard.press('Enter');
+    await page.getByRole('button', { name: 'Brush color', exact: true }).click();
+    const hex = page.getByRole('textbox', { name: 'Brush color as hex' });
+    await hex.fill('#ff20c0'); // nothing of the bollard is like it
+    await hex.press('Enter');
+    await page.getByRole('button', { name: 'Close', exact: true }).click();
+    const box = await page.locator('canvas[data-settled]').boundingBox();
+    const y = Math.round(box.height * 0.55);
+    const x0 = Math.round(box.width * 0.42);
+    await page.evaluate(
+      ([x0, y]) => {
+        const s = window.stage;
+        const gl = s.renderer.getContext();
+        const wide = 260;
+        // as large at work as at rest, so that pixels can be told apart
+        s.setSharpness(0.5);
+        s.hurry = () => {};
+        const read = () => {
+          const row = new Uint8Array(wide * 4);
+          const scale = s.renderer.getPixelRatio();
+          const full = new Uint8Array(Math.ceil(wide * scale) * 4);
+          gl.readPixels(Math.round(x0 * scale), Math.round(gl.drawingBufferHeight - y * scale), Math.ceil(wide * scale), 1, gl.RGBA, gl.UNSIGNED_BYTE, full);
+          for (let i = 0; i < wide; i++) row.set(full.subarray(4 * Math.floor(i * scale), 4 * Math.floor(i * scale) + 4), 4 * i);
+          return row;
+        };
+        window.moves = [];
+        window.took = [];
+        const draw = s.draw.bind(s);
+        let shown = null;
+        s.draw = () => {
+          draw();
+          const now = performance.now();
+          const row = read();
+          for (const m of window.moves) {
+            m.frames++;
+            m.before ??= shown ?? row;
+            const at = 4 * m.x;
+            const d = [0, 1, 2].reduce((most, c) => Math.max(most, Math.abs(row[at + c] - m.before[at + c])), 0);
+            if (d > 6 || m.frames > 60) (window.took.push([m.frames, now - m.at]), (m.done = true));
+          }
+          window.moves = window.moves.filter((m) => !m.done);
+          shown = row;
+        };
+        const canvas = document.querySelector('canvas[data-settled]');
+        canvas.addEventListener(
+          'pointermove',
+          (e) => {
+            const b = canvas.getBoundingClientRect();
+            const x = Math.round(e.clientX - b.left - x0);
+            if (e.buttons === 1 && x >= 0 && x < wide) window.moves.push({ x, at: e.timeStamp, frames: 0, before: shown });
+          },
+          true,
+        );
+      },
+      [x0, y],
+    );
+    await page.evaluate(() => (window.stage.invalidate(), new Promise((r) => setTimeout(r, 400))));
+    await page.mouse.move(box.x + x0, box.y + y);
+    await page.mouse.down();
+    if (stall) stands = Date.now() + stall;
+    for (let i = 1; i <= 30; i++) {
+      await page.mouse.move(box.x + x0 + i * 8, box.y + y);
+      await page.waitForTimeout(40);
+    }
+    await page.waitForTimeout(300);
+    await page.mouse.up();
+    const took = await page.evaluate(() => window.took);
+    const share = (k, q) => {
+      const list = took.map((t) => t[k]).sort((a, b) => a - b);
+      return Math.round(list[Math.min(Math.floor(list.length * q), list.length - 1)]);
+    };
+    console.log(`| ${what} | ${share(0, 0.5)} / ${share(0, 0.95)} | ${share(1, 0.5)} / ${share(1, 0.95)} | ${took.length} |`);
+    await page.waitForTimeout(1000 + stall);
+    await page.keyboard.press('Control+z');
+    await page.waitForTimeout(600 + 4 * delay);
+    await page.close();
+  }
+  console.log('');
+}
+
 /** Frames, strokes and what the card holds, from one sheet to twenty. */
 async function pages() {
   await page.waitForSelector('canvas[data-settled]');
@@ -195,11 +314,13 @@ async function pages() {
 try {
   await page.goto(base);
   await page.getByRole('link', { name: 'Open Mooring bollard' }).click();
-  await decalDragged();
-  await page.keyboard.press('Control+z');
-  await page.keyboard.press('Control+z');
-  await page.keyboard.press('Control+z');
-  if (process.argv[2] !== 'casts') await pages(); // alone: `node bench.mjs casts`
+  const one = process.argv[2]; // alone: `node bench.mjs casts`, `node bench.mjs ink`
+  if (!one || one === 'casts') {
+    await decalDragged();
+    for (let i = 0; i < 3; i++) await page.keyboard.press('Control+z');
+  }
+  if (!one || one === 'ink') await ink();
+  if (!one) await pages();
 } finally {
   await browser.close();
   server.kill();

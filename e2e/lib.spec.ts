@@ -338,6 +338,33 @@ test('what is pushed in a picture goes along, holds where it is pinned, and is f
   expect(out.data[0]).toBe(0);
 });
 
+test('ink that is watched: from each place of the pen to the frame that has it; what only says that something comes does not count', () => {
+  let now = 0;
+  const ink = new Ink(() => {}, () => now);
+  const look = { color: [0.5, 0.25, 1], opacity: 0.5, hardness: 0.5, roughness: 0.3, metallic: -1, grain: { size: 0.01, amount: 0.8, kind: 'weave' } };
+  const dab = (x: number) => ({ pos: new Vector3(x, 0, 0), radius: 0.1, strength: 1, sheet: 0, uv: null });
+  ink.begin(look);
+  ink.add(dab(0)); // nobody looks yet
+  const took = ink.watch();
+  ink.drawn();
+  now = 100;
+  ink.add(dab(0.2));
+  now = 104;
+  ink.add(dab(0.4));
+  ink.add(dab(0.4), 1); // a twin's
+  now = 112;
+  ink.drawn();
+  ink.drawn();
+  ink.begin({ ...look, late: true });
+  ink.add(dab(0.6));
+  now = 300;
+  ink.drawn();
+  expect(took()).toEqual([12, 8]);
+  const { data } = ink.uniforms.inkMap.value.image as { data: Float32Array };
+  expect([...data.slice(16, 20)]).toEqual([expect.closeTo(0.01, 6), expect.closeTo(0.8, 6), 2, 0]);
+  ink.dispose();
+});
+
 test('ink: what goes on straight is one piece; what a tile holds, or all of it, gives way to it; what is dropped is gone', () => {
   let frames = 0;
   const ink = new Ink(() => frames++);

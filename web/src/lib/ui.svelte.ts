@@ -84,6 +84,9 @@ export class UI {
   corners = $state(false);
   /** what is up on the screen, in the world; wired where the model is shown */
   screenUp: () => number[] = () => [0, 1, 0];
+  /** measures how long the ink of strokes takes to the screen, until what it returns is called; milliseconds a place;
+   * wired where the model is shown */
+  watchInk: () => () => number[] = () => () => [];
   /** the middle of the model; wired there too */
   middle: () => number[] = () => [0, 0, 0];
   /** the layer that is shown without the others */

@@ -6,6 +6,7 @@
   import type { UI } from '../lib/ui.svelte';
   import DirectionField from './DirectionField.svelte';
   import NumberField from './NumberField.svelte';
+  import { panel } from '../lib/panel';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
   const c = $derived(conditionsOf(session));
@@ -41,7 +42,7 @@
   const change = (i: number, v: object) => touch.map((t, k) => (k === i ? { ...t, ...v } : t));
 </script>
 
-<section class="slid-in" aria-label="Conditions">
+<section class="slid-in" aria-label="Conditions" {@attach panel(() => (ui.conditions = false))}>
   <header class="flex items-center gap-2">
     <h2 class="grow font-semibold">Conditions</h2>
     <button

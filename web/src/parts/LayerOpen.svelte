@@ -14,6 +14,7 @@
   import NumberField from './NumberField.svelte';
   import ReachChips from './ReachChips.svelte';
   import Slides from './Slides.svelte';
+  import { keyNow } from '../lib/shortcuts.svelte';
 
   let { session, ui, row }: { session: Session; ui: UI; row: Row } = $props();
   const layer = $derived(row.layer);
@@ -105,30 +106,35 @@
     aria-label="Move inward"
     title="Move inward (Alt ↓)">↓</button
   >
-  <button class="chip" aria-pressed={ui.solo === layer.id} title="Show it without the others (A)" onclick={solo}
-    ><Icon of="eye" />Alone</button
+  <button
+    class="chip"
+    aria-pressed={ui.solo === layer.id}
+    title={`Show it without the others (${keyNow('a')})`}
+    onclick={solo}><Icon of="eye" />Alone</button
   >
   <button
     class="chip"
     aria-pressed={!!layer.locked}
     aria-label={layer.locked ? 'Unlock' : 'Lock'}
-    title={layer.locked ? 'Locked: let it be changed (K)' : 'Lock: refuse every change (K)'}
+    title={`${layer.locked ? 'Locked: let it be changed' : 'Lock: refuse every change'} (${keyNow('k')})`}
     onclick={() => session.op(set('locked', !layer.locked))}><Icon of={layer.locked ? 'lock' : 'unlock'} /></button
   >
   <span class="ml-auto"></span>
   <button
     class="chip"
     aria-label="Delete"
-    title="Delete what is selected (Del)"
+    title={`Delete what is selected (${keyNow('delete')})`}
     onclick={() => removeLayers(session, ui)}><Icon of="trash" /></button
   >
 </div>
 <div class="tools">
-  <button class="chip" title="A copy above it (Ctrl D)" onclick={() => doubleLayers(session, ui)}
+  <button class="chip" title={`A copy above it (${keyNow('ctrl+d')})`} onclick={() => doubleLayers(session, ui)}
     ><Icon of="double" />Double</button
   >
-  <button class="chip" title="Put what is selected into a group (B)" onclick={() => groupLayers(session, ui)}
-    ><Icon of="folder" />Group</button
+  <button
+    class="chip"
+    title={`Put what is selected into a group (${keyNow('b')})`}
+    onclick={() => groupLayers(session, ui)}><Icon of="folder" />Group</button
   >
   <button
     class="chip"

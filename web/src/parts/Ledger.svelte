@@ -4,6 +4,7 @@
   import type { LedgerLine, Session } from '../lib/session.svelte';
   import { LineUp, MOST } from '../lib/lineup.svelte';
   import type { UI } from '../lib/ui.svelte';
+  import { panel } from '../lib/panel';
   let { session, ui, close }: { session: Session; ui: UI; close: () => void } = $props();
   const named = $derived(session.ledger.filter((l) => l.mark));
   /** Compares the marked states, newest first, with the present one. */
@@ -35,7 +36,7 @@
     l.seq ? new Date(l.at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' }) : '';
 </script>
 
-<section aria-label="Ledger">
+<section aria-label="Ledger" {@attach panel(close)}>
   <header class="flex items-center gap-2 p-2">
     <h2 class="grow font-semibold">Ledger</h2>
     <button class="chip" disabled={!session.undoLabel} onclick={() => session.undo()}>Undo</button>

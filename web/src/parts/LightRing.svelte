@@ -1,5 +1,6 @@
 <script lang="ts">
   import type { UI } from '../lib/ui.svelte';
+  import { keyNow } from '../lib/shortcuts.svelte';
   let { ui }: { ui: UI } = $props();
   const a = $derived(((ui.look.light - 90) * Math.PI) / 180);
   function drag(e: PointerEvent) {
@@ -40,12 +41,16 @@
   <button
     class="lens"
     aria-pressed={ui.look.flat}
-    title="The lens: with perspective, or flat (Shift F)"
+    title={`The lens: with perspective, or flat (${keyNow('shift+f')})`}
     onclick={() => (ui.look.flat = !ui.look.flat)}>{ui.look.flat ? 'flat' : `${Math.round(ui.look.focal)} mm`}</button
   >
 {/if}
 
 <style>
+  .lens,
+  .ring {
+    zoom: var(--scale);
+  }
   .lens {
     position: absolute;
     right: 14px;

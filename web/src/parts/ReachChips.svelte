@@ -6,6 +6,7 @@
   import { toHex } from '../lib/color';
   import { faceCount, toggleFace, type Reach } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
+  import { keyNow } from '../lib/shortcuts.svelte';
 
   let { session, ui, layer, parts }: { session: Session; ui: UI; layer: Layer; parts: string[] } = $props();
   const r = $derived(layer.reach);
@@ -136,7 +137,7 @@
   <button
     class="chip"
     aria-pressed={picking}
-    title="Click on the model to add to the reach, or to take off (R)"
+    title={`Click on the model to add to the reach, or to take off (${keyNow('r')})`}
     onclick={() => (ui.tool = picking ? 'orbit' : 'reach')}>pick on the model</button
   >
   {#if picking}

@@ -7,6 +7,7 @@
   import type { UI } from '../lib/ui.svelte';
   import WayIn from './WayIn.svelte';
   import LayerRow from './LayerRow.svelte';
+  import { keyNow } from '../lib/shortcuts.svelte';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
   let reach = $state('');
@@ -145,11 +146,15 @@
       <div class="quiet pb-1 text-sm">{ui.many.length + 1} layers selected</div>
     {/if}
     <div class="new">
-      <button class="chip" title="New fill layer (N)" onclick={() => addLayer(session, ui, 'fill', limit())}
-        >+ Fill layer</button
+      <button
+        class="chip"
+        title={`New fill layer (${keyNow('n')})`}
+        onclick={() => addLayer(session, ui, 'fill', limit())}>+ Fill layer</button
       >
-      <button class="chip" title="New paint layer (Shift N)" onclick={() => addLayer(session, ui, 'paint', limit())}
-        >+ Paint layer</button
+      <button
+        class="chip"
+        title={`New paint layer (${keyNow('shift+n')})`}
+        onclick={() => addLayer(session, ui, 'paint', limit())}>+ Paint layer</button
       >
       <button
         class="chip"
@@ -163,8 +168,8 @@
         class="chip"
         disabled={!session.clip.length}
         title={session.clip.length
-          ? `Paste ${session.clip.join(', ')} (Ctrl V)`
-          : 'Nothing was copied yet (Ctrl C copies)'}
+          ? `Paste ${session.clip.join(', ')} (${keyNow('ctrl+v')})`
+          : `Nothing was copied yet (${keyNow('ctrl+c')} copies)`}
         onclick={paste}>Paste</button
       >
       <label class="quiet text-sm" for="reach" title="What layers that are added cover">reach</label>
@@ -181,7 +186,7 @@
       <button
         class="chip"
         aria-pressed={ui.over}
-        title="Paint over the view in another program, and take it back as layers (Shift O)"
+        title={`Paint over the view in another program, and take it back as layers (${keyNow('shift+o')})`}
         onclick={() => ui.paintOver(!ui.over)}>Paint over</button
       >
     </div>

@@ -10,6 +10,7 @@
   import Plate from './press/Plate.svelte';
   import Settings from './press/Settings.svelte';
   import Shelf from './press/Shelf.svelte';
+  import { panel } from '../lib/panel';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
   const press = new Press();
@@ -17,17 +18,13 @@
   let look = $state('relief');
   let size = $state(1024);
   let busy = $state(false);
-  let root: HTMLElement;
 
   const load = () =>
     api.press().then(
       (p) => (press.info = p),
       (e) => (press.error = e.message),
     );
-  onMount(() => {
-    load();
-    root.focus();
-  });
+  onMount(load);
 
   async function act(what: () => Promise<string>) {
     [busy, press.error, done] = [true, '', ''];
@@ -78,7 +75,7 @@
 
 <!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
 <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-<section class="press" aria-label="Stamp press" bind:this={root} tabindex="-1" onkeydown={keys}>
+<section class="press" aria-label="Stamp press" tabindex="-1" onkeydown={keys} {@attach panel()}>
   <header>
     <h2 class="font-semibold">Stamp press</h2>
     <input

@@ -5,6 +5,7 @@
   import type { Session } from '../lib/session.svelte';
   import { addStep } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
+  import { keyNow } from '../lib/shortcuts.svelte';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
   let open = $state(false);
@@ -40,7 +41,7 @@
   }
 </script>
 
-<button class="chip whitespace-nowrap" id="add-step" title="Add a step (Q)">+ Step</button>
+<button class="chip whitespace-nowrap" id="add-step" title={`Add a step (${keyNow('q')})`}>+ Step</button>
 <Dropdown simple triggeredBy="#add-step" bind:isOpen={open} placement="top-start" class="w-[600px]">
   {#if open}<div class="menu">
       <input

@@ -16,6 +16,7 @@
   import NameField from './NameField.svelte';
   import Shelves from './Shelves.svelte';
   import StockTools from './StockTools.svelte';
+  import { panel } from '../lib/panel';
 
   let { session, ui, project }: { session: Session; ui: UI; project: string } = $props();
   let masks = $state.raw<SavedMask[] | null>(null);
@@ -91,7 +92,7 @@
   }
 </script>
 
-<section aria-label="Stock">
+<section aria-label="Stock" {@attach panel(() => (ui.stock = false))}>
   <header class="flex flex-wrap items-center gap-2">
     <h2 class="grow font-semibold">Stock</h2>
     <button class="chip" onclick={() => (ui.stock = false)}>Close</button>

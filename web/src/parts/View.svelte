@@ -139,6 +139,7 @@
     ui.lens = () => ({ ...lensOf(stage), ...stage.bareLens() });
     ui.bare = (sheet) => stage.worn.list.some((s, i) => s.name === sheet && detail.bare(i) !== '');
     ui.middle = () => stage.bounds.getCenter(new Vector3()).toArray();
+    ui.watchInk = () => stage.worn.ink.watch();
     ui.screenUp = () => new Vector3(0, 1, 0).applyQuaternion(stage.camera.quaternion).toArray();
     ui.along = (rail) => strokes.painter.along(rail);
     ui.suggest = (kind) => suggested(kind, stage.bounds);

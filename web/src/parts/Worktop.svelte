@@ -14,6 +14,7 @@
   import Picture from './Picture.svelte';
   import StepCard from './StepCard.svelte';
   import StepMenu from './StepMenu.svelte';
+  import { keyNow } from '../lib/shortcuts.svelte';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
   const layer = $derived(session.layer(ui.selected));
@@ -163,13 +164,13 @@
       <button
         class="chip whitespace-nowrap"
         aria-pressed={ui.pinned}
-        title="Show the mask on the model and keep it there (Shift M); hold M for a look"
+        title={`Show the mask on the model and keep it there (${keyNow('shift+m')}); hold M for a look`}
         onclick={() => (ui.pinned = !ui.pinned)}><Icon of="pin" />Pin mask</button
       >
       <button
         class="chip whitespace-nowrap"
         aria-pressed={ui.conditions}
-        title="What all agents read: age, wetness, wind, rain, sun … (C)"
+        title={`What all agents read: age, wetness, wind, rain, sun … (${keyNow('c')})`}
         onclick={() => ((ui.over = false), (ui.conditions = !ui.conditions))}><Icon of="cloud" />Conditions</button
       >
       <button

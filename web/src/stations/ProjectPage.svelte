@@ -17,6 +17,7 @@
   import View from '../parts/View.svelte';
   import Worktop from '../parts/Worktop.svelte';
   import { Prep } from '../lib/prep.svelte';
+  import { keyNow } from '../lib/shortcuts.svelte';
 
   let { id, about, dark = $bindable() }: { id: string; about: About; dark: boolean } = $props();
   // the page is made anew for another project, so the first values hold
@@ -195,13 +196,13 @@
       <button
         class="chip"
         disabled={!session.undoLabel}
-        title={`Undo: ${session.undoLabel} (Ctrl Z)`}
+        title={`Undo: ${session.undoLabel} (${keyNow('ctrl+z')})`}
         onclick={() => session.undo()}><Icon of="undo" />Undo</button
       >
       <button
         class="chip"
         disabled={!session.redoLabel}
-        title={`Redo: ${session.redoLabel} (Ctrl Shift Z)`}
+        title={`Redo: ${session.redoLabel} (${keyNow('ctrl+shift+z')})`}
         onclick={() => session.redo()}><Icon of="redo" />Redo</button
       >
       <button class="chip" aria-expanded={ledger} onclick={() => (ledger = !ledger)}><Icon of="ledger" />Ledger</button>
@@ -275,12 +276,14 @@
           jobs={jobs.filter((j) => j.kind === 'view out' || j.kind === 'view back')}
           refresh={refreshJobs}
         />{/if}
-      {#if ui.folded.side}<button class="unfold side" title="The layers (Shift S)" onclick={() => ui.fold('side')}
-          >layers ›</button
+      {#if ui.folded.side}<button
+          class="unfold side"
+          title={`The layers (${keyNow('shift+s')})`}
+          onclick={() => ui.fold('side')}>layers ›</button
         >{/if}
       {#if ui.folded.worktop}<button
           class="unfold work"
-          title="The worktop (Shift W)"
+          title={`The worktop (${keyNow('shift+w')})`}
           onclick={() => ui.fold('worktop')}>worktop ▴</button
         >{/if}
       {#if ui.stock}<Lazy load={parts.Stock} {session} {ui} project={id} />{/if}

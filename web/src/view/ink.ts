@@ -13,6 +13,8 @@ export interface InkLook {
   /** what it makes of them; below nought: nothing */
   roughness: number;
   metallic: number;
+  /** what of the paint the surface lets hold: metres from hill to hill, how much, and which kind */
+  grain?: { size: number; amount: number; kind: string };
   /** it only says that something comes there, not what: it shows when that takes long */
   late?: boolean;
 }
@@ -52,8 +54,10 @@ export interface Shown {
 /** how many pieces are drawn, and how many have a sphere around them together */
 const MOST = 160;
 const GROUP = 8;
-const TEXELS = 4;
+const TEXELS = 5;
 const WIDE = MOST * TEXELS + MOST / GROUP;
+/** kinds of grain that are not drawn as clouds */
+const GRAINS = ['grit', 'weave', 'fibre'];
 const TILE = 128;
 /** milliseconds after which what only says that something comes is shown */
 export const LATE = 130;
@@ -69,10 +73,35 @@ void inkMix(inout vec3 base, inout vec3 orm, vec4 look, vec4 more, float k) {
   if (more.y >= 0.0) orm.y = mix(orm.y, more.y, k);
   if (more.z >= 0.0) orm.z = mix(orm.z, more.z, k);
 }
+float inkHash(vec3 q) {
+  uvec3 i = uvec3(ivec3(q)) * uvec3(1597334673u, 3812015801u, 2798796415u);
+  uint h = (i.x ^ i.y ^ i.z) * 1597334673u;
+  return float((h ^ (h >> 15)) & 65535u) / 65535.0;
+}
+float inkNoise(vec3 q) {
+  vec3 i = floor(q), t = q - i;
+  t = t * t * (3.0 - 2.0 * t);
+  vec2 o = vec2(0.0, 1.0);
+  vec4 near = vec4(inkHash(i), inkHash(i + o.yxx), inkHash(i + o.xyx), inkHash(i + o.yyx));
+  vec4 far = vec4(inkHash(i + o.xxy), inkHash(i + o.yxy), inkHash(i + o.xyy), inkHash(i + o.yyy));
+  vec4 v = mix(near, far, t.z);
+  return mix(mix(v.x, v.y, t.x), mix(v.z, v.w, t.x), t.y);
+}
+// how much of a coverage the surface's grain holds, roughly as the server has it
+float inkHeld(float cover, vec3 p, vec4 grain) {
+  float seen = grain.y * (1.0 - smoothstep(0.4, 1.0, length(fwidth(p)) / max(grain.x, 1e-9)));
+  if (cover <= 0.0 || seen <= 0.0) return cover;
+  vec3 q = p / grain.x;
+  if (grain.z == 1.0) q *= 1.6;
+  else if (grain.z == 2.0) q *= 1.3;
+  else if (grain.z == 3.0) q *= vec3(3.0, 0.35, 3.0);
+  float h = clamp(0.5 + 1.3 * (0.6 * inkNoise(q) + 0.4 * inkNoise(q * 2.1) - 0.5), 0.0, 1.0);
+  return cover * (1.0 - seen + seen * smoothstep(h * 0.85 - 0.15, h * 0.85 + 0.15, cover));
+}
 void inkOver(vec3 p, inout vec3 base, inout vec3 orm) {
   if (inkCount == 0 || distance(p, inkBound.xyz) > inkBound.w) return;
   float most = 0.0, stroke = -1.0;
-  vec4 look = vec4(0.0), more = vec4(0.0);
+  vec4 look = vec4(0.0), more = vec4(0.0), grain = vec4(0.0);
   for (int g = 0; g * ${GROUP} < inkCount; g++) {
     vec4 ball = inkTexel(${MOST * TEXELS} + g);
     if (distance(p, ball.xyz) > ball.w) continue;
@@ -87,11 +116,11 @@ void inkOver(vec3 p, inout vec3 base, inout vec3 orm) {
       vec4 l = inkTexel(i * ${TEXELS} + 2), m = inkTexel(i * ${TEXELS} + 3);
       float u = clamp((q - m.x) / max(1.0 - m.x, 1e-3), 0.0, 1.0);
       float c = l.w * (1.0 - u * u * (3.0 - 2.0 * u));
-      if (m.w != stroke) { inkMix(base, orm, look, more, most); most = 0.0; stroke = m.w; }
-      if (c > most) { most = c; look = l; more = m; }
+      if (m.w != stroke) { inkMix(base, orm, look, more, inkHeld(most, p, grain)); most = 0.0; stroke = m.w; }
+      if (c > most) { most = c; look = l; more = m; grain = inkTexel(i * ${TEXELS} + 4); }
     }
   }
-  inkMix(base, orm, look, more, most);
+  inkMix(base, orm, look, more, inkHeld(most, p, grain));
 }
 `;
 
@@ -134,6 +163,7 @@ export class Ink {
   add(dab: Dab, strand = 0) {
     const { look, ends } = this;
     if (!look) return;
+    if (this.took && !strand && !look.late) this.due.push(this.now());
     const end = ends[strand];
     // what goes on straight is one piece
     if (end && end.n === Infinity && straight(end, dab)) end.b = dab;
@@ -149,6 +179,30 @@ export class Ink {
   /** What was drawn and not sent yet is sent under a request. */
   sent(n: number) {
     for (const p of this.pieces) if (p.n === Infinity) p.n = n;
+  }
+
+  /** while somebody measures: when each place came that no frame has shown yet */
+  private due: number[] = [];
+  private took: number[] | null = null;
+
+  /** Measures from now on how long the places of strokes take to a frame that has them; what it returns ends that, and
+   * tells of each place, milliseconds. */
+  watch(): () => number[] {
+    this.due = [];
+    this.took = [];
+    return () => {
+      const took = this.took ?? [];
+      this.took = null;
+      return took;
+    };
+  }
+
+  /** A frame was drawn. */
+  drawn() {
+    if (!this.took) return;
+    const now = this.now();
+    for (const at of this.due) this.took.push(now - at);
+    this.due = [];
   }
 
   /** The stroke under way is dropped. */
@@ -195,6 +249,8 @@ export class Ink {
       data.set([p.a.pos.x, p.a.pos.y, p.a.pos.z, p.a.radius, p.b.pos.x, p.b.pos.y, p.b.pos.z, p.b.radius], o);
       data.set([enc(c.r), enc(c.g), enc(c.b), p.look.opacity * Math.max(p.a.strength, p.b.strength)], o + 8);
       data.set([Math.min(p.look.hardness, 0.99), p.look.roughness, p.look.metallic, p.stroke % 4096], o + 12);
+      const g = p.look.grain;
+      data.set([g?.size ?? 0, g?.amount ?? 0, GRAINS.indexOf(g?.kind ?? '') + 1, 0], o + 16);
     });
     for (let g = 0; g * GROUP < n; g++) {
       const ball = around(pieces.slice(g * GROUP, (g + 1) * GROUP).flatMap((p) => [p.a, p.b]));

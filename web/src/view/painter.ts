@@ -450,7 +450,8 @@ function inkOf(session: Session, ui: UI, t: Target, values: Record<string, numbe
   const kit = b.kit;
   // a row of dabs covers as if it were one line
   const laid = kit ? 1 - (1 - Math.min(kit.flow ?? 1, 1)) ** (1 / Math.max(kit.spacing ?? 1, 0.05)) : 1;
-  const textured = kit && (kit.grain || kit.picture || kit.tip) ? 0.7 : 1;
+  const textured = kit && (kit.picture || kit.tip) ? 0.7 : 1;
+  const g = kit?.grain;
   const amount = layer.amount * (coat.baseColor?.amount ?? 1) * (masks ? b.mask : 1);
   // what lies over it hides some of it, no one here knows how much
   const above = session.rows.findLastIndex((r) => r.layer.id === layer.id);
@@ -463,6 +464,7 @@ function inkOf(session: Session, ui: UI, t: Target, values: Record<string, numbe
     hardness: b.hardness,
     roughness: of('roughness')?.[0] ?? -1,
     metallic: of('metallic')?.[0] ?? -1,
+    grain: g && g.amount > 0 ? { size: g.size, amount: g.amount, kind: g.kind } : undefined,
   };
 }
 

@@ -446,6 +446,7 @@ export class Stage {
       r.setScissor(flat.x, 0, flat.w, flat.h);
       r.render(this.flat.scene, this.flat.camera);
     }
+    this.worn.ink.drawn();
     this.onFrame();
   }
 

@@ -9,6 +9,7 @@
   import PictureField from '../PictureField.svelte';
   import { pair, sloping } from './curve';
   import KitNumber from './KitNumber.svelte';
+  import { keyNow } from '../../lib/shortcuts.svelte';
 
   let { session, ui, about }: { session: Session; ui: UI; about: Brushes | null } = $props();
   const b = $derived(ui.brush);
@@ -34,7 +35,9 @@
         if (v && (k?.spacing ?? 0) < 0.5) ui.brush.setKit('spacing', 1.2);
       }}
     />
-    <button class="chip" title="Make a stamp, or take one (Shift P)" onclick={() => (ui.press = true)}>press …</button>
+    <button class="chip" title={`Make a stamp, or take one (${keyNow('shift+p')})`} onclick={() => (ui.press = true)}
+      >press …</button
+    >
   </span>
   <KitNumber
     {ui}

@@ -10,6 +10,7 @@
   import { LaidOver, layUnder } from '../../view/laid';
   import NumberField from '../NumberField.svelte';
   import WarpOver from './WarpOver.svelte';
+  import { keyNow } from '../../lib/shortcuts.svelte';
 
   interface Props {
     ui: UI;
@@ -213,7 +214,7 @@
       <button class="chip" aria-pressed={s.tiled} onclick={() => change({ tiled: !s.tiled })}>Repeated</button>
       <button
         class="chip"
-        title="It stands behind the model: only what the brush would bring is seen of it (Shift B)"
+        title={`It stands behind the model: only what the brush would bring is seen of it (${keyNow('shift+b')})`}
         aria-pressed={ui.behind}
         onclick={() => (ui.behind = !ui.behind)}>Behind</button
       >
