@@ -141,6 +141,13 @@ func Separable(m Mode) Func {
 // holds them against the functions of the table.
 func Row(m Mode, dst, src, alpha []float32) {
 	src, alpha = src[:len(dst)], alpha[:len(dst)]
+	done := blendWide(m, dst, src, 8, alpha, 1)
+	rowPlain(m, dst[done:], src[done:], alpha[done:])
+}
+
+// rowPlain is the plain form of Row; TestWideMatchesPlain holds the wide one against it, bit for bit.
+func rowPlain(m Mode, dst, src, alpha []float32) {
+	src, alpha = src[:len(dst)], alpha[:len(dst)]
 	switch m {
 	case "", Normal:
 		for i, b := range dst {
@@ -188,7 +195,8 @@ func Row(m Mode, dst, src, alpha []float32) {
 // TestRowEvenMatchesRow holds the two against each other.
 func RowEven(m Mode, dst []float32, s float32, alpha []float32, amount float32) {
 	alpha = alpha[:len(dst)]
-	done := evenWide(m, dst, s, alpha, amount)
+	same := [8]float32{s, s, s, s, s, s, s, s}
+	done := blendWide(m, dst, same[:], 0, alpha, amount)
 	evenPlain(m, dst[done:], s, alpha[done:], amount)
 }
 

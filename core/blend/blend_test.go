@@ -181,6 +181,33 @@ func TestWideMatchesPlain(t *testing.T) {
 					t.Fatalf("%s, %d values: %v and %v at %d", m, n, a[i], b[i], i)
 				}
 			}
+			// of a source of its own for each, and at the ends of the range
+			src := make([]float32, n)
+			for i := range src {
+				src[i] = r.Float32()
+				switch r.Intn(8) {
+				case 0:
+					src[i] = 0
+				case 1:
+					src[i] = 1
+				case 2:
+					a[i] = 0
+				case 3:
+					a[i] = 1
+				case 4:
+					a[i] = 0.25
+				case 5:
+					src[i] = 0.5
+				}
+				b[i] = a[i]
+			}
+			Row(m, a, src, alpha)
+			rowPlain(m, b, src, alpha)
+			for i := range a {
+				if a[i] != b[i] {
+					t.Fatalf("%s, a row of %d: %v and %v at %d, of %v", m, n, a[i], b[i], i, src[i])
+				}
+			}
 		}
 	}
 }

@@ -1,0 +1,5 @@
+//go:build !goexperiment.simd || !amd64
+
+package blend
+
+func blendWide(Mode, []float32, []float32, int, []float32, float32) int { return 0 }
