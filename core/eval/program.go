@@ -33,6 +33,7 @@ type Program struct {
 	sizes    [2]Key                // the sheets' sizes, and these as far as levelFor heeds them for more than one point
 	baked    Key                   // which baked maps there are
 	facts    Key                   // these and the conditions
+	shared   map[Key]bool          // costly sources that occur in several places of the document, by what they make
 
 	holders map[*stack.Step]string      // the layer of each follow step and each that was painted by hand
 	hands   map[*stack.Step]*brush.List // what was painted in steps
@@ -61,6 +62,7 @@ type layerPlan struct {
 	ids     []stack.IDColor
 
 	followers []*stack.Step // what its agents follow
+	sources   []Key         // of its costly sources that read nothing but their parameters
 	decals    []*decalPlan  // lowest first
 }
 
@@ -111,6 +113,7 @@ func Compile(s *Scene, d *stack.Document, hotLayer, liveStroke string) *Program 
 	known := s.plans
 	s.mu.Unlock()
 	p.layers = p.compile(d.Layers, hotLayer, known, fresh)
+	p.shared = sharedSources(p.layers)
 	s.mu.Lock()
 	s.plans = fresh
 	s.mu.Unlock()
@@ -250,6 +253,13 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 		}
 		c.bevel = planStream(append(slices.Clone(l.Mask), b), []float32{1})
 	}
+	source := func(s *stepPlan) { pl.sources = append(pl.sources, s.own) }
+	pl.mask.eachSource(source)
+	for _, c := range pl.coats {
+		if c.stream != nil {
+			c.stream.eachSource(source)
+		}
+	}
 	pl.mask.eachFollower(func(s *stack.Step) { pl.followers = append(pl.followers, s) })
 	for _, c := range pl.coats {
 		for _, sp := range []*streamPlan{c.stream, c.moved, c.bevel} {
@@ -268,6 +278,42 @@ func (s *Scene) plan(l *stack.Layer, d *stack.Document) *layerPlan {
 		}
 	}
 	return pl
+}
+
+// eachSource calls f for the costly sources of a stream that read nothing but their parameters, and of
+// those within its steps.
+func (sp *streamPlan) eachSource(f func(s *stepPlan)) {
+	for i := range sp.steps {
+		s := &sp.steps[i]
+		if !s.step.On || s.desc == nil {
+			continue
+		}
+		if s.desc.Costly && s.reads == nil && s.ways == nil && !s.desc.Special {
+			f(s)
+		}
+		if s.inner != nil {
+			s.inner.eachSource(f)
+		}
+	}
+}
+
+// sharedSources finds what occurs more than once in layers that show.
+func sharedSources(list []*layerPlan) map[Key]bool {
+	seen, shared := map[Key]bool{}, map[Key]bool{}
+	var walk func(list []*layerPlan)
+	walk = func(list []*layerPlan) {
+		for _, pl := range list {
+			for _, k := range pl.sources {
+				if seen[k] {
+					shared[k] = true
+				}
+				seen[k] = true
+			}
+			walk(pl.kids)
+		}
+	}
+	walk(list)
+	return shared
 }
 
 // ground is what a channel's stream begins with: the coat's value.
@@ -478,6 +524,7 @@ func (p *Program) part(id string, with bool) *Program {
 		baked:    p.baked,
 		facts:    p.facts,
 		hotSteps: p.hotSteps,
+		shared:   p.shared,
 		hands:    p.hands,
 		below:    map[string]*Program{},
 	}

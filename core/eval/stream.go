@@ -453,10 +453,11 @@ func (p *Program) plainSource(
 }
 
 // remembers reports whether what a step makes by itself is worth its memory: on drafts,
-// which are few and asked for again at once, and in the layer under edit. Elsewhere
-// masks and channels are kept, which is all that a change needs again.
+// which are few and asked for again at once, in the layer under edit, and where the same is
+// made in several places of the document. Elsewhere masks and channels are kept, which is all that a
+// change needs again.
 func (p *Program) remembers(u *surface.Surface, s *stepPlan) bool {
-	return u.Tile == nil || u.Tile.Size <= draft || p.hotSteps[s.step]
+	return u.Tile == nil || u.Tile.Size <= draft || p.hotSteps[s.step] || p.shared[s.own]
 }
 
 // draft is the largest size of a sheet, in texels a side, at which what a change needs

@@ -203,22 +203,32 @@ func samplesOf(texel float32) int {
 // or a line runs through it then.
 const differ = 0.07
 
-// sampling lists places within a texel, in edges of it from its middle. The first few
-// are taken always, the others where those differ. Each set is spread evenly: one place
-// in every row and column of its own grid.
-type sampling struct{ first, more [][2]float32 }
+// agree is how far the means of the first and of the second few places may lie apart before the
+// rest are taken: what slopes evenly has the same mean by both, an edge has not.
+const agree = 0.04
+
+// slopes is how far the first few places may lie apart where opposite ones have the same mean: an even
+// slope.
+const slopes = 0.4
+
+// sampling lists places within a texel, in edges of it from its middle. The first few are taken
+// always, the second few where those differ, the rest where the means of these differ, too. Each set
+// is spread evenly: one place in every row and column of its own grid.
+type sampling struct{ first, second, more [][2]float32 }
 
 var (
 	four = [][2]float32{{-0.125, -0.375}, {0.375, -0.125}, {0.125, 0.375}, {-0.375, 0.125}}
+	// the same mirrored: eight in all, none beside another
+	others = [][2]float32{{0.125, -0.375}, {-0.375, -0.125}, {-0.125, 0.375}, {0.375, 0.125}}
 	// of patterns whose pieces are large, or have thin lines, and of those whose lines are as fine as texels;
 	// a flat one is cheap and may be as regular as a grid
-	largePieces = sampling{lattice(2, 1), lattice(6, 5)}
-	thinLines   = sampling{four, lattice(6, 5)}
-	fineSolid   = sampling{four, lattice(12, 5)}
-	fineFlat    = sampling{four, lattice(21, 13)}
+	largePieces = sampling{lattice(2, 1), nil, lattice(6, 5)}
+	thinLines   = sampling{four, nil, lattice(6, 5)}
+	fineSolid   = sampling{four, others, lattice(8, 3)}
+	fineFlat    = sampling{four, nil, lattice(21, 13)}
 	// of pieces about as large as a texel: what a few places agree on is where they fall in
 	// each piece alike, and may be anything
-	tinyPieces = sampling{lattice(34, 21), nil}
+	tinyPieces = sampling{lattice(34, 21), nil, nil}
 )
 
 // lattice is a rank-1 lattice of n places with the step k.
@@ -232,19 +242,32 @@ func lattice(n, k int) (list [][2]float32) {
 
 // mean averages f over a texel: over a few places, and over more where these differ.
 func (sets *sampling) mean(f func(a, b float32) float32) float32 {
-	least, most, sum := float32(2), float32(-1), float32(0)
+	least, most, sum, across := float32(2), float32(-1), float32(0), float32(0)
 	for _, c := range sets.first {
 		g := f(c[0], c[1])
 		sum += g
+		across = g - across // of four: what lies opposite each other against the two others
 		least, most = min(least, g), max(most, g)
 	}
-	if most-least <= differ {
-		return sum / float32(len(sets.first))
+	n := len(sets.first)
+	if most-least <= differ || n == 4 && most-least <= slopes && max(across, -across) <= 2*agree {
+		return sum / float32(n)
+	}
+	if len(sets.second) > 0 {
+		var again float32
+		for _, c := range sets.second {
+			again += f(c[0], c[1])
+		}
+		a, b := sum/float32(n), again/float32(len(sets.second))
+		sum, n = sum+again, n+len(sets.second)
+		if a-b <= agree && b-a <= agree {
+			return sum / float32(n)
+		}
 	}
 	for _, c := range sets.more {
 		sum += f(c[0], c[1])
 	}
-	return sum / float32(len(sets.first)+len(sets.more))
+	return sum / float32(n+len(sets.more))
 }
 
 // averaged fills a row with a pattern's means over texels. Of a pattern of large pieces middle,
