@@ -205,11 +205,7 @@ const differ = 0.07
 
 // agree is how far the means of the first and of the second few places may lie apart before the
 // rest are taken: what slopes evenly has the same mean by both, an edge has not.
-const agree = 0.04
-
-// slopes is how far the first few places may lie apart where opposite ones have the same mean: an even
-// slope.
-const slopes = 0.4
+const agree = 0.03
 
 // sampling lists places within a texel, in edges of it from its middle. The first few are taken
 // always, the second few where those differ, the rest where the means of these differ, too. Each set
@@ -242,15 +238,14 @@ func lattice(n, k int) (list [][2]float32) {
 
 // mean averages f over a texel: over a few places, and over more where these differ.
 func (sets *sampling) mean(f func(a, b float32) float32) float32 {
-	least, most, sum, across := float32(2), float32(-1), float32(0), float32(0)
+	least, most, sum := float32(2), float32(-1), float32(0)
 	for _, c := range sets.first {
 		g := f(c[0], c[1])
 		sum += g
-		across = g - across // of four: what lies opposite each other against the two others
 		least, most = min(least, g), max(most, g)
 	}
 	n := len(sets.first)
-	if most-least <= differ || n == 4 && most-least <= slopes && max(across, -across) <= 2*agree {
+	if most-least <= differ {
 		return sum / float32(n)
 	}
 	if len(sets.second) > 0 {
