@@ -538,10 +538,56 @@ func largest(
 	return places, scale, nil
 }
 
-// pack lays islands on one sheet of size texels at one density as large as they
-// fit, with at least margin texels between them and half of that at the rim. The
-// islands' corners become places on the sheet, 0..1. It returns the scale: sheet
-// edges a unit.
+// fitted is where islands lie on a sheet of cells, at cells a unit.
+type fitted struct {
+	places []place
+	scale  float64
+	cells  int
+	space  float64 // share of the sheet that they cover
+}
+
+// fit finds places for islands on one sheet of size texels at one density, as large as they fit, with
+// at least margin texels between them and half of that at the rim, around others that stay where they
+// are.
+func fit(ctx context.Context, list, fixed []*island, size, margin int) (f fitted, err error) {
+	f.cells = min(size, 1024)
+	gap := (margin*f.cells + size - 1) / size
+	total := 0.0
+	for _, d := range list {
+		total += d.area() * d.weight * d.weight
+	}
+	if total <= 0 {
+		return f, errors.New("the islands have no area")
+	}
+	taken := newBoard(f.cells)
+	for _, d := range fixed {
+		s, low := d.stencilOf(float64(f.cells), 0)
+		// its place among the cells may lie anywhere: one cell more covers that
+		taken.occupy(
+			s.fat(gap+1),
+			int(math.Floor(low[0]*float64(f.cells)))-gap-1,
+			int(math.Floor(low[1]*float64(f.cells)))-gap-1,
+		)
+	}
+	full := float64(f.cells) / math.Sqrt(total) // all of the sheet filled
+	f.places, f.scale, err = largest(ctx, list, taken, full, f.cells, gap)
+	f.space = f.scale / full * f.scale / full
+	return f, err
+}
+
+// lay makes the islands' corners places on the sheet, 0..1, and returns the scale: sheet edges a unit.
+func (f fitted) lay(list []*island) float64 {
+	for i, d := range list {
+		turn, at, s := quarterTurn(f.places[i].quarter), f.places[i], f.scale*d.weight
+		d.apply(func(p [2]float64) [2]float64 {
+			p = turn(p)
+			return [2]float64{(p[0]*s + at.x) / float64(f.cells), (p[1]*s + at.y) / float64(f.cells)}
+		})
+	}
+	return f.scale / float64(f.cells)
+}
+
+// pack lays islands on one sheet: see fit and lay.
 func pack(ctx context.Context, list []*island, size, margin int) (float64, error) {
 	return packBeside(ctx, list, nil, size, margin)
 }
@@ -551,38 +597,11 @@ func packBeside(ctx context.Context, list, fixed []*island, size, margin int) (f
 	if len(list) == 0 {
 		return 1, nil
 	}
-	cells := min(size, 1024)
-	gap := (margin*cells + size - 1) / size
-	total := 0.0
-	for _, d := range list {
-		total += d.area() * d.weight * d.weight
-	}
-	if total <= 0 {
-		return 0, errors.New("the islands have no area")
-	}
-	taken := newBoard(cells)
-	for _, d := range fixed {
-		s, low := d.stencilOf(float64(cells), 0)
-		// its place among the cells may lie anywhere: one cell more covers that
-		taken.occupy(
-			s.fat(gap+1),
-			int(math.Floor(low[0]*float64(cells)))-gap-1,
-			int(math.Floor(low[1]*float64(cells)))-gap-1,
-		)
-	}
-	full := float64(cells) / math.Sqrt(total) // all of the sheet filled
-	places, scale, err := largest(ctx, list, taken, full, cells, gap)
+	f, err := fit(ctx, list, fixed, size, margin)
 	if err != nil {
 		return 0, err
 	}
-	for i, d := range list {
-		f, at, s := quarterTurn(places[i].quarter), places[i], scale*d.weight
-		d.apply(func(p [2]float64) [2]float64 {
-			p = f(p)
-			return [2]float64{(p[0]*s + at.x) / float64(cells), (p[1]*s + at.y) / float64(cells)}
-		})
-	}
-	return scale / float64(cells), nil
+	return f.lay(list), nil
 }
 
 func vec(p [2]float64) geom.Vec2 { return geom.Vec2{X: float32(p[0]), Y: float32(p[1])} }

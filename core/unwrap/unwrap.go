@@ -180,11 +180,17 @@ func Unwrap(ctx context.Context, m *mesh.Model, o Options, progress func(share f
 	slices.Sort(order)
 	for i, s := range order {
 		progress(0.7+0.3*float64(i)/float64(len(order)), "packing "+l.Sheets[s].Name)
-		if _, err := pack(ctx, bySheet[s], o.Size, o.Margin); err != nil {
+		list := bySheet[s]
+		f, err := fit(ctx, list, nil, o.Size, o.Margin)
+		if err == nil && o.Auto && f.space < hollowSpace {
+			list, f, err = nested(ctx, m, list, f, o, func(d *island) bool { return chosen[d.tris[0]] })
+		}
+		if err != nil {
 			return nil, fmt.Errorf("sheet %q: %w", l.Sheets[s].Name, err)
 		}
+		f.lay(list)
 		l.Sheets[s].HasUV = true
-		l.take(bySheet[s])
+		l.take(list)
 	}
 	l.follow(m, weld, thin, tris)
 	l.dropEmpty()
@@ -272,6 +278,71 @@ func shorten(ctx context.Context, m *mesh.Model, flat []*island, sheet func(d *i
 		}
 	}
 	return out, nil
+}
+
+const (
+	// hollowSpace is the share of a sheet below which rings and bows are looked for that keep others from
+	// lying close
+	hollowSpace = 0.6
+	// hollow is the share of its hull below which an island is one
+	hollow = 0.42
+	// worthCutting is by how much more must fit for the seams that it takes
+	worthCutting = 1.06
+)
+
+// nested halves rings and bows, twice at most, so that they lie within each other, and returns what
+// fits better: the islands as they were, or these. Only what may be cut is.
+func nested(
+	ctx context.Context, m *mesh.Model, list []*island, was fitted, o Options, may func(d *island) bool,
+) ([]*island, fitted, error) {
+	total := 0.0
+	for _, d := range list {
+		total += d.area()
+	}
+	best, at := list, was
+	for range 2 {
+		var next []*island
+		cut := false
+		for _, d := range list {
+			lo, hi := d.bounds()
+			if !may(d) || len(d.tris) < 4 || max(hi[0]-lo[0], hi[1]-lo[1]) < 0.25*math.Sqrt(total) || d.area() > hollow*d.hullArea() {
+				next = append(next, d)
+				continue
+			}
+			c := newChart(m, d.tris, Seams{})
+			c.halves()
+			for _, piece := range Charts(m, d.tris, c.seams) {
+				made, err := flattenOne(ctx, m, piece, c.seams, 0)
+				if err != nil {
+					return nil, was, err
+				}
+				next = append(next, made...)
+			}
+			cut = true
+		}
+		if !cut {
+			break
+		}
+		f, err := fit(ctx, next, nil, o.Size, o.Margin)
+		if err != nil {
+			return nil, was, err
+		}
+		if f.space > at.space*worthCutting {
+			best, at = next, f
+		}
+		list = next
+	}
+	return best, at, nil
+}
+
+// hullArea is the area of the island's convex hull.
+func (d *island) hullArea() float64 {
+	hull, sum := d.hull(), 0.0
+	for i := range hull {
+		a, b := hull[i], hull[(i+1)%len(hull)]
+		sum += a[0]*b[1] - a[1]*b[0]
+	}
+	return math.Abs(sum) / 2
 }
 
 // sheet returns the number of a sheet by name, made when it is not there.

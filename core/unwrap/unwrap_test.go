@@ -496,3 +496,49 @@ func TestAScanHasFewIslands(t *testing.T) {
 		}
 	}
 }
+
+// Thin rings that would each take a square of the sheet are cut into bows that lie within each other;
+// where that brings nothing no seam is made.
+func TestRingsAreNested(t *testing.T) {
+	rings := func(n int, inner float64) *mesh.Model {
+		var m *mesh.Model
+		for k := range n {
+			one := surface(t, 48, 1, func(u, v float64) geom.Vec3 {
+				if u == 1 {
+					u = 0
+				}
+				sin, cos := math.Sincos(2 * math.Pi * u)
+				r := inner + (1-inner)*v
+				return geom.V3(float32(r*cos), float32(k), float32(r*sin))
+			})
+			if m == nil {
+				m = one
+				continue
+			}
+			first := uint32(len(m.Pos))
+			m.Pos, m.Nrm, m.UV = append(m.Pos, one.Pos...), append(m.Nrm, one.Nrm...), append(m.UV, one.UV...)
+			for _, tri := range one.Tri {
+				m.Tri = append(m.Tri, [3]uint32{tri[0] + first, tri[1] + first, tri[2] + first})
+			}
+			m.TriPart, m.TriSheet = append(m.TriPart, one.TriPart...), append(m.TriSheet, one.TriSheet...)
+		}
+		if err := m.Finish(); err != nil {
+			t.Fatal(err)
+		}
+		return m
+	}
+	o := Defaults()
+	o.Size, o.Margin = 512, 2
+	for _, c := range []struct {
+		inner  float64
+		least  float64
+		pieces [2]int
+	}{{0.93, 0.5, [2]int{25, 96}}, {0.3, 0.45, [2]int{12, 12}}} {
+		m, r := unwrapped(t, rings(12, c.inner), o)
+		sound(t, "rings", m, r, o)
+		s := r.Sheets[0]
+		if s.Space < c.least || s.Islands < c.pieces[0] || s.Islands > c.pieces[1] || s.Overlap > 0 {
+			t.Errorf("rings of %v: %d islands fill %.2f, %d overlap", c.inner, s.Islands, s.Space, s.Overlap)
+		}
+	}
+}
