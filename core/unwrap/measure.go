@@ -4,10 +4,12 @@ import (
 	"cmp"
 	"fmt"
 	"math"
+	"runtime"
 	"slices"
 	"sort"
 
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/par"
 )
 
 // Spread is how a quantity is distributed over the surface, by area.
@@ -83,25 +85,48 @@ func Measure(m *mesh.Model, size Sizes) *Report {
 	if len(m.Sheets) > 0 {
 		r.Size = size(m.Sheets[0].Name)
 	}
-	for s, sheet := range m.Sheets {
-		if !sheet.HasUV {
-			r.Add(
-				m,
-				Finding{
-					Kind:  "noUV",
-					Grave: true,
-					Sheet: sheet.Name,
-					Text:  fmt.Sprintf("%q has no UVs: nothing can be laid on it until it is unwrapped", sheet.Name),
-				},
-				trisOf(m, func(t int) bool { return int(m.TriSheet[t]) == s }),
-			)
-			continue
-		}
-		r.Sheets = append(r.Sheets, r.measureSheet(m, s, size(sheet.Name)))
+	angle, area := Distortion(m)
+	// side by side; what they find is told in the order of the sheets
+	each := make([]Report, len(m.Sheets))
+	var all par.All
+	next := make(chan int, len(m.Sheets))
+	for s := range m.Sheets {
+		next <- s
+	}
+	close(next)
+	for range min(runtime.GOMAXPROCS(0), len(m.Sheets)) {
+		all.Go(func() {
+			for s := range next {
+				each[s].measure(m, s, size(m.Sheets[s].Name), angle, area)
+			}
+		})
+	}
+	all.Wait()
+	for _, e := range each {
+		r.Sheets, r.Findings = append(r.Sheets, e.Sheets...), append(r.Findings, e.Findings...)
 	}
 	r.surface(m)
 	sort.SliceStable(r.Findings, func(a, b int) bool { return r.Findings[a].Grave && !r.Findings[b].Grave })
 	return r
+}
+
+// measure puts a sheet and what is wrong with it into the report.
+func (r *Report) measure(m *mesh.Model, s, size int, angle, area []float64) {
+	sheet := m.Sheets[s]
+	if sheet.HasUV {
+		r.Sheets = append(r.Sheets, r.measureSheet(m, s, size, angle, area))
+		return
+	}
+	r.Add(
+		m,
+		Finding{
+			Kind:  "noUV",
+			Grave: true,
+			Sheet: sheet.Name,
+			Text:  fmt.Sprintf("%q has no UVs: nothing can be laid on it until it is unwrapped", sheet.Name),
+		},
+		trisOf(m, func(t int) bool { return int(m.TriSheet[t]) == s }),
+	)
 }
 
 func trisOf(m *mesh.Model, use func(t int) bool) (out []int32) {
@@ -193,10 +218,10 @@ func spread(list []weighted) (s Spread) {
 	return
 }
 
-func (r *Report) measureSheet(m *mesh.Model, sheet, size int) SheetReport {
+// measureSheet measures a sheet; angle and area are the distortion of all triangles.
+func (r *Report) measureSheet(m *mesh.Model, sheet, size int, angle, area []float64) SheetReport {
 	name := m.Sheets[sheet].Name
 	out := SheetReport{Sheet: name, Padding: -1, Density: [3]float64{math.Inf(1), 0, 0}}
-	angle, area := Distortion(m)
 	islands := Islands(m, func(t int) bool { return int(m.TriSheet[t]) == sheet })
 	out.Islands = len(islands)
 	var world, flat float64
@@ -472,10 +497,19 @@ func padding(owner []int32, n int) (gap int, island int32) {
 		dx, dy := math.Abs(float64(int(a)%n-int(b)%n)), math.Abs(float64(int(a)/n-int(b)/n))
 		return math.Hypot(max(dx-1, 0), max(dy-1, 0))
 	}
+	around := [4]int32{-1, 1, -int32(n), int32(n)}
 	var ring []int32
-	for i := range from {
-		if from[i] >= 0 {
-			ring = append(ring, int32(i))
+	for y := range n {
+		for x := range n {
+			i := int32(y*n + x)
+			if o := owner[i]; o >= 0 { // its rim
+				for k, in := range [4]bool{x > 0, x < n-1, y > 0, y < n-1} {
+					if in && owner[i+around[k]] != o {
+						ring = append(ring, i)
+						break
+					}
+				}
+			}
 		}
 	}
 	for step := 0; len(ring) > 0 && float64(step) <= best+1; step++ {
@@ -486,7 +520,7 @@ func padding(owner []int32, n int) (gap int, island int32) {
 				if !in {
 					continue
 				}
-				j := i + [4]int32{-1, 1, -int32(n), int32(n)}[k]
+				j := i + around[k]
 				if from[j] < 0 {
 					from[j] = from[i]
 					next = append(next, j)
