@@ -212,28 +212,19 @@ async function ink() {
     await page.getByRole('button', { name: '+ Paint layer' }).click();
     await page.waitForTimeout(1500 + 4 * delay);
     await page.getByRole('button', { name: 'Brush', exact: true }).click();
-    // narrow, so that each move goes where nothing was
-    const size = page.getByRole('slider', { name: 'Brush size', exact: true }).first();
-    await size.focus();
-    await size.press('Enter');
-    await page.getByRole('textbox', { name: 'Brush size', exact: true }).fill('16');
-    await page.keyboard.press('Enter');
     await page.getByRole('button', { name: 'Brush color', exact: true }).click();
     const hex = page.getByRole('textbox', { name: 'Brush color as hex' });
     await hex.fill('#ff20c0'); // nothing of the bollard is like it
     await hex.press('Enter');
     await page.getByRole('button', { name: 'Close', exact: true }).click();
     const box = await page.locator('canvas[data-settled]').boundingBox();
-    const y = Math.round(box.height * 0.55);
-    const x0 = Math.round(box.width * 0.42);
+    const y = Math.round(box.height * 0.82); // over its plate, which is wide
+    const x0 = Math.round(box.width * 0.37);
     await page.evaluate(
       ([x0, y]) => {
         const s = window.stage;
         const gl = s.renderer.getContext();
         const wide = 260;
-        // as large at work as at rest, so that pixels can be told apart
-        s.setSharpness(0.5);
-        s.hurry = () => {};
         const read = () => {
           const row = new Uint8Array(wide * 4);
           const scale = s.renderer.getPixelRatio();
@@ -245,20 +236,16 @@ async function ink() {
         window.moves = [];
         window.took = [];
         const draw = s.draw.bind(s);
-        let shown = null;
         s.draw = () => {
           draw();
           const now = performance.now();
           const row = read();
           for (const m of window.moves) {
             m.frames++;
-            m.before ??= shown ?? row;
-            const at = 4 * m.x;
-            const d = [0, 1, 2].reduce((most, c) => Math.max(most, Math.abs(row[at + c] - m.before[at + c])), 0);
-            if (d > 6 || m.frames > 60) (window.took.push([m.frames, now - m.at]), (m.done = true));
+            const [r, g, b] = row.subarray(4 * m.x, 4 * m.x + 3);
+            if ((r > g + 40 && b > g + 20) || m.frames > 60) (window.took.push([m.frames, now - m.at]), (m.done = true));
           }
           window.moves = window.moves.filter((m) => !m.done);
-          shown = row;
         };
         const canvas = document.querySelector('canvas[data-settled]');
         canvas.addEventListener(
@@ -266,7 +253,8 @@ async function ink() {
           (e) => {
             const b = canvas.getBoundingClientRect();
             const x = Math.round(e.clientX - b.left - x0);
-            if (e.buttons === 1 && x >= 0 && x < wide) window.moves.push({ x, at: e.timeStamp, frames: 0, before: shown });
+            if (e.buttons === 1 && x >= 30 && x < wide) // beyond the first dab's rim
+               window.moves.push({ x, at: e.timeStamp, frames: 0 });
           },
           true,
         );
@@ -277,8 +265,9 @@ async function ink() {
     await page.mouse.move(box.x + x0, box.y + y);
     await page.mouse.down();
     if (stall) stands = Date.now() + stall;
-    for (let i = 1; i <= 30; i++) {
-      await page.mouse.move(box.x + x0 + i * 8, box.y + y);
+    for (let i = 1; i <= 15; i++) {
+      // farther than the brush is wide, so that each move goes where nothing was
+      await page.mouse.move(box.x + x0 + i * 17, box.y + y);
       await page.waitForTimeout(40);
     }
     await page.waitForTimeout(300);

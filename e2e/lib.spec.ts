@@ -361,7 +361,26 @@ test('ink that is watched: from each place of the pen to the frame that has it; 
   ink.drawn();
   expect(took()).toEqual([12, 8]);
   const { data } = ink.uniforms.inkMap.value.image as { data: Float32Array };
+  const drawn = () => ink.uniforms.inkCount.value;
   expect([...data.slice(16, 20)]).toEqual([expect.closeTo(0.01, 6), expect.closeTo(0.8, 6), 2, 0]);
+  // it leads on to where the hand is; the stroke's next place takes that back
+  ink.begin(look);
+  ink.add(dab(1));
+  const before = drawn();
+  ink.lead(dab(1.5));
+  expect(drawn()).toBe(before + 1);
+  ink.lead(dab(1.6));
+  expect(drawn()).toBe(before + 1);
+  const pieces = ink.count;
+  ink.add(dab(1.3));
+  expect([ink.count, drawn()]).toEqual([pieces, before]); // straight on: one piece
+  ink.lead(dab(1.6));
+  ink.lead();
+  expect(drawn()).toBe(before);
+  ink.lead(dab(1.6));
+  ink.cancel();
+  ink.lead(dab(1.7)); // no stroke is under way
+  expect(drawn()).toBe(before - 1);
   ink.dispose();
 });
 

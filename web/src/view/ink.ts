@@ -128,6 +128,8 @@ export class Ink {
   private pieces: Piece[] = [];
   /** the last piece of each strand of the stroke under way */
   private ends: Piece[] = [];
+  /** what is drawn before the stroke comes there, by strand */
+  private leads: Piece[] = [];
   private look: InkLook | null = null;
   private stroke = 0;
   private readonly data = new Float32Array(WIDE * 4);
@@ -156,6 +158,7 @@ export class Ink {
   begin(look: InkLook | null) {
     this.look = look;
     this.ends = [];
+    this.leads = [];
     this.stroke++;
   }
 
@@ -163,6 +166,7 @@ export class Ink {
   add(dab: Dab, strand = 0) {
     const { look, ends } = this;
     if (!look) return;
+    delete this.leads[strand];
     if (this.took && !strand && !look.late) this.due.push(this.now());
     const end = ends[strand];
     // what goes on straight is one piece
@@ -173,6 +177,19 @@ export class Ink {
       ends[strand] = piece;
     }
     if (this.pieces.length > MOST) this.pieces.splice(0, this.pieces.length - MOST);
+    this.write();
+  }
+
+  /** The stroke will go on to a place; it is drawn there until it does, or goes elsewhere. Without one that is over. */
+  lead(dab?: Dab, strand = 0) {
+    const end = this.ends[strand];
+    if (!dab || !this.look || !end) {
+      if (!this.leads.length) return;
+      this.leads = [];
+      return this.write();
+    }
+    if (this.took && !strand && !this.look.late) this.due.push(this.now());
+    this.leads[strand] = { ...end, a: end.b, b: dab, n: Infinity };
     this.write();
   }
 
@@ -210,6 +227,8 @@ export class Ink {
     this.drop((p) => p.stroke === this.stroke);
     this.look = null;
     this.ends = [];
+    this.leads = [];
+    this.write();
   }
 
   /** A tile came: what it holds is drawn by it. */
@@ -235,8 +254,10 @@ export class Ink {
 
   private write() {
     const { data, uniforms } = this;
-    const seen = this.pieces.filter((p) => !p.look.late || this.now() - p.at >= LATE);
-    this.wait(seen.length < this.pieces.length);
+    const due = this.pieces.filter((p) => !p.look.late || this.now() - p.at >= LATE);
+    this.wait(due.length < this.pieces.length);
+    const leads = this.leads.filter((p) => p && !p.look.late).slice(0, MOST - 1);
+    const seen = [...due.slice(Math.max(due.length + leads.length - MOST, 0)), ...leads];
     const n = seen.length;
     const all: { pos: Vector3; radius: number }[] = [];
     const c = new Color();

@@ -102,6 +102,8 @@ export class Painter {
     this.stage.hurry();
     const events = e.getCoalescedEvents?.() ?? [];
     for (const c of events.length ? events : [e]) this.follow({ x: c.clientX - left, y: c.clientY - top, ...held(c) });
+    const next = this.ui.brush.steady ? undefined : e.getPredictedEvents?.()[0];
+    this.lead(next ? { ...this.hand!, x: next.clientX - left, y: next.clientY - top } : this.hand!);
     this.timer ||= window.setTimeout(() => this.flush(), 12);
   }
 
@@ -113,6 +115,7 @@ export class Painter {
     // the curve ends where the hand does
     const { hand, last } = this;
     if (hand && (!last || Math.hypot(hand.x - last.x, hand.y - last.y) > 0.5)) this.to(hand);
+    this.stage.worn.ink.lead();
     this.flush();
     this.session.endStroke(this.stroke);
     this.end = this.last?.hit ?? this.end;
@@ -384,18 +387,29 @@ export class Painter {
     this.last = { ...p, hit };
   }
 
-  /** Draws the ink of a place, and of where twins repeat it. */
-  private draw(hit: Hit, p: Place) {
+  /** Draws ink on to where the hand is, or will be in a moment: the stroke itself is rounded, and comes there with the
+   * hand's next place. */
+  private lead(p: Place) {
+    const { last } = this;
+    const hit = last && this.stage.pick(p.x, p.y);
+    if (!hit || hit.pos.distanceTo(last.hit.pos) > this.radius(hit.pos) * 4) return this.stage.worn.ink.lead();
+    this.draw(hit, p, true);
+  }
+
+  /** Draws the ink of a place, and of where twins repeat it; a lead goes with the next one. */
+  private draw(hit: Hit, p: Place, lead = false) {
     const b = this.ui.brush;
     const drives = (what: string) => b.kit?.pen?.some((d) => d.by === 'pressure' && d.what === what);
     const radius = this.radius(hit.pos) * (b.penSize || drives('size') ? Math.max(p.pressure, 0.05) : 1);
     const strength = b.penFlow || drives('flow') || drives('strength') ? p.pressure : 1;
     const uv = hit.uv ? { x: hit.uv.x, y: hit.uv.y } : null;
     const { ink } = this.stage.worn;
-    ink.add({ pos: hit.pos.clone(), radius, strength, sheet: hit.sheet, uv });
+    const go = (dab: Parameters<typeof ink.add>[0], strand: number) =>
+      lead ? ink.lead(dab, strand) : ink.add(dab, strand);
+    go({ pos: hit.pos.clone(), radius, strength, sheet: hit.sheet, uv }, 0);
     this.others.forEach((w, i) => {
       const pos = hit.pos.clone().applyMatrix4(w);
-      ink.add({ pos, radius, strength, sheet: -1, uv: null }, i + 1);
+      go({ pos, radius, strength, sheet: -1, uv: null }, i + 1);
     });
   }
 
