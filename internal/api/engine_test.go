@@ -223,6 +223,13 @@ func TestPicturesComeInAndBadOnesDoNot(t *testing.T) {
 	if code != 201 || len(name) != 64 {
 		t.Fatal(code, name)
 	}
+	// a project that was never opened has no picture of itself, and that is no mistake
+	if code, body := s.request("GET", "/api/projects/"+id+"/picture", nil); code != 204 || len(body) > 0 {
+		t.Errorf("the picture of a project that was not opened: %d, %d bytes", code, len(body))
+	}
+	if code, _ := s.request("GET", "/api/projects/nobody/picture", nil); code != 404 {
+		t.Errorf("the picture of no project: %d", code)
+	}
 	if code, body := s.request("GET", "/api/projects/"+id+"/pictures", nil); code != 200 || !strings.Contains(string(body), `"name":"plank.png","width":40,"height":20`) {
 		t.Error(code, string(body))
 	}

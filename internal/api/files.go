@@ -36,14 +36,15 @@ func (s *Server) files(g *gin.Engine) {
 	g.GET("/api/bin/:id/picture", s.binPicture)
 	g.GET("/api/projects/:id/picture", func(c *gin.Context) {
 		p, err := s.Store.Project(c.Request.Context(), c.Param("id"))
-		if err == nil && len(p.Picture) == 0 {
-			err = store.ErrNotFound
-		}
 		if err != nil {
 			refuse(c, 404, err)
 			return
 		}
 		c.Header("Cache-Control", "no-cache")
+		if len(p.Picture) == 0 { // it was not opened yet: nothing to show, and nothing wrong
+			c.Status(204)
+			return
+		}
 		c.Data(200, "image/png", p.Picture)
 	})
 	g.PUT("/api/projects/:id/picture", func(c *gin.Context) {
