@@ -251,6 +251,7 @@ test('the ledger: a drag is one entry, marks, a jump back, a branch, and the new
   await layer(page, 'White band').click();
   await button(page, 'Ledger').click();
   const ledger = page.getByRole('region', { name: 'Ledger' });
+  await expect.poll(() => page.evaluate(() => (window as any).stage.covered)).toBe(380); // the model moved over for it
   const count = () => ledger.getByRole('listitem').count();
   await expect(ledger.getByRole('listitem').first()).toBeVisible();
   const before = await count();

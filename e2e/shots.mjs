@@ -42,6 +42,16 @@ async function takeBack(page, was) {
     await sleep(page, 400);
   }
 }
+/** Opens a line of Prepare's checklist. */
+async function check(page, name) {
+  await button(page, 'Prepare').click();
+  await sleep(page, 1500);
+  const l = page.locator('button.line', { hasText: name }).first();
+  for (let i = 0; i < 5 && (await l.getAttribute('aria-expanded')) !== 'true'; i++) {
+    await l.click();
+    await sleep(page, 1500); // the report opens what it finds
+  }
+}
 const last = (page) => button(page, 'Undo').getAttribute('title');
 
 const shots = {
@@ -195,6 +205,91 @@ const shots = {
     await sleep(page, 800);
     await page.screenshot({ path: '../docs/screenshots/painting.png' });
     await takeBack(page, was);
+  },
+  async stock(page) {
+    await open(page, 'Signal lantern');
+    await button(page, 'Stock').click();
+    await page.getByLabel('Find a material').fill('metal');
+    await sleep(page, 2500);
+    // one is held over the lid: it shows there before it is dropped
+    const card = await page.getByRole('button', { name: 'Brass, salt-bitten', exact: true }).boundingBox();
+    await page.mouse.move(card.x + card.width / 2, card.y + 30);
+    await page.mouse.down();
+    await page.mouse.move(card.x - 40, card.y + 40, { steps: 3 });
+    const at = await view(page);
+    const [x, y] = at(0.33, 0.38);
+    await page.mouse.move(x, y, { steps: 4 });
+    await page.mouse.move(x + 2, y);
+    await sleep(page, 2500);
+    await settled(page);
+    await page.screenshot({ path: '../docs/screenshots/stock.png' });
+    await page.keyboard.press('Escape');
+    await page.mouse.up();
+  },
+  async judge(page) {
+    await open(page, 'Signal lantern');
+    await button(page, 'Judge').click();
+    await button(page, 'Boathouse door').click();
+    await sleep(page, 2000);
+    await settled(page);
+    await page.screenshot({ path: '../docs/screenshots/judge.png' });
+  },
+  async deliver(page) {
+    await open(page, 'Signal lantern');
+    await button(page, 'Deliver').click();
+    await sleep(page, 2500);
+    await page.screenshot({ path: '../docs/screenshots/deliver.png' });
+  },
+  async 'prepare-uvs'(page) {
+    await open(page, 'Decoy gull');
+    await check(page, 'UVs');
+    await page.getByRole('button', { name: 'Checker' }).click();
+    await button(page, 'Both').click();
+    await sleep(page, 3000);
+    await page.screenshot({ path: '../docs/screenshots/prepare-uvs.png' });
+  },
+  async 'prepare-bakes'(page) {
+    await open(page, 'Signal lantern');
+    await check(page, 'Bakes');
+    await button(page, 'Curvature').first().click();
+    await sleep(page, 4000);
+    await settled(page);
+    await page.screenshot({ path: '../docs/screenshots/prepare-bakes.png' });
+  },
+  async ledger(page) {
+    await open(page, 'Mooring bollard');
+    await button(page, 'Ledger').click();
+    await sleep(page, 1500);
+    await page.screenshot({ path: '../docs/screenshots/ledger.png' });
+  },
+  async press(page) {
+    await open(page, 'Mooring bollard');
+    await button(page, 'Stamp').click();
+    await sleep(page, 3500);
+    await page.screenshot({ path: '../docs/screenshots/press.png' });
+  },
+  async drill(page) {
+    await open(page, 'Mooring bollard');
+    await button(page, 'Drill').click();
+    const at = await view(page);
+    await page.mouse.click(...at(0.5, 0.36));
+    await sleep(page, 2500);
+    await page.screenshot({ path: '../docs/screenshots/drill.png' });
+  },
+  async flat(page) {
+    await open(page, 'Mooring bollard');
+    await button(page, 'Both').click();
+    await sleep(page, 2500);
+    await settled(page);
+    await page.screenshot({ path: '../docs/screenshots/flat.png' });
+    await button(page, 'Model').click();
+  },
+  async stream(page) {
+    await open(page, 'Mooring bollard');
+    await page.getByText('Tar paint', { exact: true }).click();
+    await sleep(page, 4000);
+    await settled(page);
+    await page.screenshot({ path: '../docs/screenshots/stream.png' });
   },
 };
 

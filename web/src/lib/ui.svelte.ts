@@ -78,6 +78,8 @@ export class UI {
   clickedOff = false;
   /** waits for a click on the model, to take a value from there */
   taking = $state.raw<{ label: string; take: (p: Picked, pos: number[], nrm: number[]) => void } | null>(null);
+  /** the ledger is open */
+  ledger = $state(false);
   /** the chosen decal of the open layer, or '' */
   decal = $state('');
   /** its corners are pulled, each by itself */

@@ -110,6 +110,7 @@
 
 <style>
   section {
+    zoom: var(--scale);
     position: absolute;
     right: 0;
     top: 44px;

@@ -317,9 +317,10 @@
   $effect(() => ready?.stage.only(ui.part));
   $effect(() => ready?.stage.setMaps(ui.look.maps));
   // the model moves over for what slides in
-  $effect(() =>
-    ready?.stage.cover(ui.station === 'Layer' ? (ui.stock ? 322 : ui.conditions || ui.over ? 318 : 0) * ui.scale : 0),
-  );
+  $effect(() => {
+    const over = ui.station !== 'Layer' ? 0 : ui.stock ? 322 : ui.conditions || ui.over ? 318 : 0;
+    ready?.stage.cover(Math.max(over, ui.ledger ? 380 : 0) * ui.scale);
+  });
   $effect(() =>
     ready?.stage.setLook({
       exposure: ui.look.exposure,

@@ -52,7 +52,6 @@
       jobs = [...fresh, ...known.map((k) => told[k.id] ?? k)];
   });
   let name = $state('');
-  let ledger = $state(false);
   let jobs = $state.raw<Job[]>([]);
   // svelte-ignore state_referenced_locally
   api.projects().then((all) => (name = all.find((p) => p.id === id)?.name ?? 'Project'));
@@ -205,7 +204,9 @@
         title={`Redo: ${session.redoLabel} (${keyNow('ctrl+shift+z')})`}
         onclick={() => session.redo()}><Icon of="redo" />Redo</button
       >
-      <button class="chip" aria-expanded={ledger} onclick={() => (ledger = !ledger)}><Icon of="ledger" />Ledger</button>
+      <button class="chip" aria-expanded={ui.ledger} onclick={() => (ui.ledger = !ui.ledger)}
+        ><Icon of="ledger" />Ledger</button
+      >
       <button class="chip" onclick={() => (dark = !dark)} title="Light or dark surroundings"
         ><Icon of={dark ? 'sun' : 'moon'} />{dark ? 'Light' : 'Dark'}</button
       >
@@ -296,7 +297,7 @@
       />{/if}
   </footer>
   {#if ui.press && ui.station === 'Layer' && session.doc}<Lazy load={parts.StampPress} {session} {ui} />{/if}
-  {#if ledger}<Ledger {session} {ui} close={() => (ledger = false)} />{/if}
+  {#if ui.ledger}<Ledger {session} {ui} close={() => (ui.ledger = false)} />{/if}
   {#if session.message}
     <div class="alarm" role="alert">
       <span>{session.message}</span>
