@@ -183,8 +183,8 @@ async function decalDragged() {
  * of the row under the pen after each frame tells.
  */
 async function ink() {
-  console.log('| the line | frames from a move to its pixels, p50 / p95 | ms, p50 / p95 | moves |');
-  console.log('|---|---|---|---|');
+  console.log('| the line | frames from a move to its pixels, p50 / p95 | ms, p50 / p95 | uploads a frame, ms, p50 / p95 | moves |');
+  console.log('|---|---|---|---|---|');
   for (const [what, delay, stall] of [
     ['as it is', 0, 0],
     ['50 ms each way', 50, 0],
@@ -235,6 +235,14 @@ async function ink() {
         };
         window.moves = [];
         window.took = [];
+        window.uploads = [];
+        const update = s.worn.update.bind(s.worn);
+        s.worn.update = () => {
+          const t = performance.now();
+          const more = update();
+          window.uploads.push(performance.now() - t);
+          return more;
+        };
         const draw = s.draw.bind(s);
         s.draw = () => {
           draw();
@@ -272,12 +280,12 @@ async function ink() {
     }
     await page.waitForTimeout(300);
     await page.mouse.up();
-    const took = await page.evaluate(() => window.took);
-    const share = (k, q) => {
-      const list = took.map((t) => t[k]).sort((a, b) => a - b);
+    const [took, uploads] = await page.evaluate(() => [window.took, window.uploads.map((v) => [v])]);
+    const share = (k, q, of = took) => {
+      const list = of.map((t) => t[k]).sort((a, b) => a - b);
       return Math.round(list[Math.min(Math.floor(list.length * q), list.length - 1)]);
     };
-    console.log(`| ${what} | ${share(0, 0.5)} / ${share(0, 0.95)} | ${share(1, 0.5)} / ${share(1, 0.95)} | ${took.length} |`);
+    console.log(`| ${what} | ${share(0, 0.5)} / ${share(0, 0.95)} | ${share(1, 0.5)} / ${share(1, 0.95)} | ${share(0, 0.5, uploads)} / ${share(0, 0.95, uploads)} | ${took.length} |`);
     await page.waitForTimeout(1000 + stall);
     await page.keyboard.press('Control+z');
     await page.waitForTimeout(600 + 4 * delay);

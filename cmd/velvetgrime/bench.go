@@ -80,6 +80,7 @@ var benches = []struct {
 	{[]string{"documents"}, benchDocuments},
 	{[]string{"casts"}, benchCasts},
 	{[]string{"materials"}, benchMaterials},
+	{[]string{"grime"}, benchGrime},
 	{[]string{"memory"}, benchMemory},
 	{[]string{"beside"}, benchBeside},
 }
