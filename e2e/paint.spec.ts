@@ -634,12 +634,16 @@ test('a stroke in the middle is taken out in the ledger, what came after it stay
   const out = ledger.getByRole('button', { name: /^Take out the stroke of/ });
   const there = await out.count();
   await out.nth(1).click(); // newest first: the middle one
+  await expect(out).toHaveCount(there - 1);
+  const close = ledger.getByRole('button', { name: 'Close', exact: true });
+  await close.click(); // the model moves back to where it was looked at
   await settled(page);
   expect(await off(1)).toBeLessThan(8);
   expect(await off(0)).toBeGreaterThan(30);
   expect(await off(2)).toBeGreaterThan(30);
-  await expect(out).toHaveCount(there - 1);
+  await button(page, 'Ledger').click();
   await ledger.getByRole('button', { name: 'Undo', exact: true }).click();
+  await close.click();
   await settled(page);
   expect(await off(1)).toBeGreaterThan(30);
 });
@@ -1055,8 +1059,10 @@ test('a line is clicked place by place, pulled, given another colour and order, 
   await settled(page);
   expect(apart(await pixel(page, 0.5, 0.4), top)).toBeGreaterThan(30);
   // the ledger takes it up as well, by the entry that laid it
+  const joined = await undoTitle(page);
+  await button(page, 'Undo').click();
+  await expect.poll(() => undoTitle(page)).not.toBe(joined);
   await button(page, 'Ledger').click();
-  await button(page, 'Undo').first().click();
   await page.getByRole('button', { name: /^Take up the stroke of/ }).first().click();
   await expect(stroke).toContainText('of 2');
   // Delete takes out what is in the hand, not its layer
