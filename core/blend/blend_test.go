@@ -166,6 +166,14 @@ func TestLinearLightAndNormals(t *testing.T) {
 
 func TestWideMatchesPlain(t *testing.T) {
 	r := rand.New(rand.NewSource(8))
+	same := func(what string, m Mode, a, b []float32) {
+		t.Helper()
+		for i := range a {
+			if a[i] != b[i] {
+				t.Fatalf("%s over %s, %d of it: %v and %v at %d", m, what, len(a), a[i], b[i], i)
+			}
+		}
+	}
 	for _, m := range append(Modes(true), "") {
 		for _, n := range []int{0, 1, 7, 8, 9, 64, 131} {
 			a, b, alpha := make([]float32, n), make([]float32, n), make([]float32, n)
@@ -176,11 +184,7 @@ func TestWideMatchesPlain(t *testing.T) {
 			s, amount := r.Float32(), r.Float32()
 			RowEven(m, a, s, alpha, amount)
 			evenPlain(m, b, s, alpha, amount)
-			for i := range a {
-				if a[i] != b[i] {
-					t.Fatalf("%s, %d values: %v and %v at %d", m, n, a[i], b[i], i)
-				}
-			}
+			same("one value", m, a, b)
 			// of a source of its own for each, and at the ends of the range
 			src := make([]float32, n)
 			for i := range src {
@@ -203,11 +207,7 @@ func TestWideMatchesPlain(t *testing.T) {
 			}
 			Row(m, a, src, alpha)
 			rowPlain(m, b, src, alpha)
-			for i := range a {
-				if a[i] != b[i] {
-					t.Fatalf("%s, a row of %d: %v and %v at %d, of %v", m, n, a[i], b[i], i, src[i])
-				}
-			}
+			same("a row", m, a, b)
 		}
 	}
 }

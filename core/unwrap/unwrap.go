@@ -267,15 +267,25 @@ func shorten(ctx context.Context, m *mesh.Model, flat []*island, sheet func(d *i
 			out = append(out, d)
 			continue
 		}
-		c := newChart(m, d.tris, Seams{})
-		c.halves()
-		for _, piece := range Charts(m, d.tris, c.seams) {
-			made, err := flattenOne(ctx, m, piece, c.seams, 0)
-			if err != nil {
-				return nil, err
-			}
-			flat = append(flat, made...)
+		made, err := d.halved(ctx, m)
+		if err != nil {
+			return nil, err
 		}
+		flat = append(flat, made...)
+	}
+	return out, nil
+}
+
+// halved cuts an island across its middle and lays what comes of it flat.
+func (d *island) halved(ctx context.Context, m *mesh.Model) (out []*island, err error) {
+	c := newChart(m, d.tris, Seams{})
+	c.halves()
+	for _, piece := range Charts(m, d.tris, c.seams) {
+		made, err := flattenOne(ctx, m, piece, c.seams, 0)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, made...)
 	}
 	return out, nil
 }
@@ -309,16 +319,11 @@ func nested(
 				next = append(next, d)
 				continue
 			}
-			c := newChart(m, d.tris, Seams{})
-			c.halves()
-			for _, piece := range Charts(m, d.tris, c.seams) {
-				made, err := flattenOne(ctx, m, piece, c.seams, 0)
-				if err != nil {
-					return nil, was, err
-				}
-				next = append(next, made...)
+			made, err := d.halved(ctx, m)
+			if err != nil {
+				return nil, was, err
 			}
-			cut = true
+			next, cut = append(next, made...), true
 		}
 		if !cut {
 			break
