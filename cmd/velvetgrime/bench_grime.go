@@ -110,8 +110,11 @@ func benchStock(ctx context.Context, r *report, st *store.Store) error {
 		}
 		n, err := io.Copy(io.Discard, answer.Body)
 		answer.Body.Close() //nolint:errcheck // it was read
-		if err != nil || answer.StatusCode != http.StatusOK {
-			return fmt.Errorf("the materials were not listed: %s, %w", answer.Status, err)
+		if err != nil {
+			return fmt.Errorf("the materials were not listed: %w", err)
+		}
+		if answer.StatusCode != http.StatusOK {
+			return fmt.Errorf("the materials were not listed: %s", answer.Status)
 		}
 		r.add("grime", fmt.Sprintf("the stock with %d materials listed, %s, %d kB", manyKept+len(ships), when, n>>10), "ms", []float64{since(t)})
 	}
