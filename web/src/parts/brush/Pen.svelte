@@ -49,7 +49,7 @@
 </script>
 
 <div class="brush-drives">
-  <div class="drive pen">
+  <div class="drive pen" style:grid-column={seen ? 'span 3' : undefined}>
     <span class="quiet">practice pen</span>
     <Choice
       name="What the practice pen plays"
