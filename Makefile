@@ -9,7 +9,7 @@ endif
 
 WEB_SOURCES := $(shell find web/src web/index.html web/*.ts web/*.json -type f 2>/dev/null)
 
-.PHONY: bench-page soak formats demo test build packages web database api-types gate test-go test-e2e clean
+.PHONY: bench-page soak formats demo test build packages browser core-built database api-types gate test-go test-e2e clean
 
 demo: packages build
 	@VELVETGRIME_DATABASE="$$(scripts/database.sh velvetgrime)" bin/velvetgrime demo $(ARGS)
@@ -67,12 +67,19 @@ bench-page: build e2e/node_modules/.stamp
 test-e2e: build e2e/node_modules/.stamp
 	@cd e2e && VELVETGRIME_DATABASE="$$(../scripts/database.sh velvetgrime_e2e)" npx playwright test
 
-# the page's checks take one core each, and run beside the tests in Go
+# What is fetched, unpacked and compiled comes beside each other, and the browser while the tests in
+# Go run; the page's checks take one core each, and run beside these tests, too.
 test:
-	@scripts/packages.sh browser
-	@$(MAKE) --no-print-directory build e2e/node_modules/.stamp
-	@$(MAKE) --no-print-directory --jobs=2 --output-sync=target gate test-go
+	@$(MAKE) --no-print-directory --jobs=3 packages core-built e2e/node_modules/.stamp build
+	@$(MAKE) --no-print-directory --jobs=3 --output-sync=target gate test-go browser
 	@$(MAKE) --no-print-directory test-e2e
+
+# what needs no page is compiled while that is made
+core-built:
+	@go build ./core/...
+
+browser:
+	@scripts/packages.sh browser
 
 # The faults: what must be survived, in one table. Not a part of make test; it takes about an hour.
 soak: packages build
