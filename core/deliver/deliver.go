@@ -70,7 +70,7 @@ func Images(
 				if err != nil {
 					return err
 				}
-				each(u, t, func(at, texel int) {
+				u.EachTexel(func(at, texel int) {
 					covered[texel] = true
 					targets[i].put(texel, planes, at)
 				})
@@ -94,19 +94,6 @@ func Images(
 		out[i] = targets[i].img
 	}
 	return out, nil
-}
-
-// each calls f for every texel of a tile that stands for something, with its index
-// in the tile's planes and in the sheet.
-func each(u *surface.Surface, t surface.Tile, f func(at, texel int)) {
-	frame := u.Frame()
-	for y := range min(pix.Size, t.Size) {
-		for x := range min(pix.Size, t.Size) {
-			if i := (y+pix.Margin)*pix.Pitch + x + pix.Margin; frame.Tri[i] >= 0 {
-				f(i, (t.Y*pix.Size+y)*t.Size+t.X*pix.Size+x)
-			}
-		}
-	}
 }
 
 // target is a picture that is being made: its bytes, and how many make a texel.
@@ -172,7 +159,7 @@ func (t target) bleed(from []int32) {
 
 // place writes a tile's components into a whole sheet's, n a texel.
 func place(u *surface.Surface, t surface.Tile, planes []pix.Plane, raw []float32, covered []bool, n int) {
-	each(u, t, func(at, texel int) {
+	u.EachTexel(func(at, texel int) {
 		covered[texel] = true
 		for c, pl := range planes {
 			raw[texel*n+c] = pl.At(at)

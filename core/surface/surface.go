@@ -180,6 +180,19 @@ func (u *Surface) bounds() *tileBlocks {
 	return u.here
 }
 
+// EachTexel calls f for every texel of a tile's surface that stands for something, with its index
+// in the tile's planes and in its sheet.
+func (u *Surface) EachTexel(f func(at, texel int)) {
+	t, frame := u.Tile, u.Frame()
+	for y := range min(pix.Size, t.Size) {
+		for x := range min(pix.Size, t.Size) {
+			if i := (y+pix.Margin)*pix.Pitch + x + pix.Margin; frame.Tri[i] >= 0 {
+				f(i, (t.Y*pix.Size+y)*t.Size+t.X*pix.Size+x)
+			}
+		}
+	}
+}
+
 // UV returns where point i of the surface lies on its sheet, and the sheet's index. The
 // points of a tile that lie on its own texels need no search.
 func (u *Surface) UV(i int) (*raster.Index, geom.Vec2) {
