@@ -20,7 +20,7 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), workerCommand(), inspectCommand(), evalCommand(), materialsCommand(), applyCommand(), grimeCommand(), exportCommand(), bakeCommand(), unwrapCommand(), sampleCommand(), benchCommand(), clearCommand(), openAPICommand(), schemaCommand())
+	root.AddCommand(serveCommand(), demoCommand(), workerCommand(), inspectCommand(), evalCommand(), materialsCommand(), applyCommand(), grimeCommand(), exportCommand(), renderCommand(), bakeCommand(), unwrapCommand(), sampleCommand(), benchCommand(), clearCommand(), openAPICommand(), schemaCommand())
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "velvetgrime:", err)
 		os.Exit(1)

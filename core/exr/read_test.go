@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 )
@@ -260,4 +261,61 @@ func FuzzDecode(f *testing.F) {
 func FuzzHuffman(f *testing.F) {
 	f.Add([]byte("\x00\x00\x00\x00\x02\x00\x00\x00\x00\x00\x00\x00\x08\x00\x00\x00\x00\x00\x00\x00\x04\x10\x40\xff\xff"), uint16(8))
 	f.Fuzz(func(t *testing.T, b []byte, n uint16) { _ = unhuff(b, make([]uint16, n)) })
+}
+
+// TestWhatIsWrittenIsRead holds the writer against the reader, and halves against every number of
+// 16 bits.
+func TestWhatIsWrittenIsRead(t *testing.T) {
+	for h := range 1 << 16 {
+		if v := Half(uint16(h)); v == v && ToHalf(v) != uint16(h) {
+			t.Fatalf("%#04x is %v, which is written as %#04x", h, v, ToHalf(v))
+		}
+	}
+	for v, want := range map[float32]uint16{1: 0x3c00, 65520: 0x7bff, 1e30: 0x7bff, 2.9802322e-8: 0, 3e-8: 1, 1.00048828125: 0x3c00, 1.0005: 0x3c01} {
+		if got := ToHalf(v); got != want {
+			t.Errorf("%v becomes %#04x, not %#04x", v, got, want)
+		}
+	}
+	const w, h = 37, 21
+	plane := func(k float32) []float32 {
+		p := make([]float32, w*h)
+		for i := range p {
+			p[i] = k * float32(i%64) / 8
+		}
+		return p
+	}
+	in := []Channel{{"R", plane(1)}, {"G", plane(2)}, {"B", plane(-1)}, {"A", plane(0.125)}, {"depth.Z", plane(3)}, {strings.Repeat("n", 40) + ".X", plane(1)}}
+	for _, halves := range []bool{false, true} {
+		b, err := Encode(w, h, in, halves)
+		if err != nil {
+			t.Fatal(err)
+		}
+		p, err := Decode(context.Background(), b)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if p.W != w || p.H != h || len(p.Channels) != 4 {
+			t.Fatalf("%d × %d with %d channels", p.W, p.H, len(p.Channels))
+		}
+		for i, name := range []string{"R", "G", "B", "A"} {
+			if p.Channels[i].Name != name || !slices.Equal(p.Channels[i].Data, in[i].Data) {
+				t.Errorf("channel %s is not what was written", name)
+			}
+		}
+		if tool, err := exec.LookPath("oiiotool"); err == nil {
+			file := filepath.Join(t.TempDir(), "layers.exr")
+			if err := os.WriteFile(file, b, 0o600); err != nil {
+				t.Fatal(err)
+			}
+			out, err := exec.Command(tool, "--info", "-v", file).CombinedOutput()
+			if err != nil || !strings.Contains(string(out), "depth.Z") || !strings.Contains(string(out), "37 x   21, 6 channel") {
+				t.Errorf("another program says: %s (%v)", out, err)
+			}
+		}
+	}
+	for _, bad := range [][]Channel{{{"R", nil}}, {{"", plane(1)}}, {{"R", plane(1)}, {"R", plane(1)}}} {
+		if _, err := Encode(w, h, bad, false); err == nil {
+			t.Errorf("%q: not refused", bad[0].Name)
+		}
+	}
 }

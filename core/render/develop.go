@@ -4,6 +4,7 @@ import (
 	"image"
 	"math"
 
+	"velvetgrime/core/exr"
 	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 )
@@ -119,23 +120,17 @@ func (f *Film) Develop(s *Still) *image.NRGBA64 {
 	return img
 }
 
-// Layer is a channel of the picture with layers.
-type Layer struct {
-	Name string // as OpenEXR names layers
-	Data []float32
-}
-
 // Layers are the light, coverage, and what was met: linear numbers for a picture with layers.
-func (f *Film) Layers(s *Still) []Layer {
+func (f *Film) Layers(s *Still) []exr.Channel {
 	n := f.W * f.H
 	inv := 1 / float32(max(f.Samples, 1))
-	split := func(name string, v []float32, c string) (out []Layer) {
+	split := func(name string, v []float32, c string) (out []exr.Channel) {
 		for k := range 3 {
 			p := make([]float32, n)
 			for i := range p {
 				p[i] = v[3*i+k]
 			}
-			out = append(out, Layer{name + string(c[k]), p})
+			out = append(out, exr.Channel{Name: name + string(c[k]), Data: p})
 		}
 		return out
 	}
@@ -151,10 +146,10 @@ func (f *Film) Layers(s *Still) []Layer {
 		}
 		id[i] = float32(f.ID[i] + 2) // 0: nothing, 1: the floor, then the parts in their order
 	}
-	out = append(out, Layer{"A", cover})
+	out = append(out, exr.Channel{Name: "A", Data: cover})
 	out = append(out, split("albedo.", f.mean(f.Albedo), "RGB")...)
 	out = append(out, split("normal.", f.mean(f.Normal), "XYZ")...)
-	out = append(out, Layer{"depth.Z", depth}, Layer{"id.Y", id})
+	out = append(out, exr.Channel{Name: "depth.Z", Data: depth}, exr.Channel{Name: "id.Y", Data: id})
 	if s.Denoise {
 		out = append(out, split("noisy.", f.mean(f.Sum), "RGB")...)
 	}

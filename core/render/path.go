@@ -492,7 +492,11 @@ func (t *tracer) walk(m *met, weight *[3]float32, d *draws) bool {
 		z := sqrt32(max(1-x*x-y*y, 0))
 		dir = tx.Mul(x).Add(ty.Mul(y)).Add(dir.Mul(z)).Unit()
 	}
-	for range steps {
+	for i := range steps {
+		near := t.span * 1e-5
+		if i > 0 {
+			near = 0 // it lies within
+		}
 		// a component is chosen by what it carries, and all are weighed by it (one-sample balance)
 		sum := weight[0] + weight[1] + weight[2]
 		if sum <= 0 {
@@ -505,7 +509,7 @@ func (t *tracer) walk(m *met, weight *[3]float32, d *draws) bool {
 			k++
 		}
 		far := -float32(math.Log(float64(max(1-d.next(), 1e-7)))) / sigma[k]
-		h := t.tree.Ray(&t.b, p, dir, t.span*1e-5, far)
+		h := t.tree.Ray(&t.b, p, dir, near, far)
 		var chance float32
 		if h.Tri >= 0 {
 			for c := range 3 {

@@ -250,3 +250,18 @@ func disc(u, v float32) (x, y float32) {
 	s, c := math.Sincos(phi)
 	return float32(r * c), float32(r * s)
 }
+
+// AngleOf is the vertical field of view of a focal length, in degrees: mm of a picture 24 mm high, as
+// the page has it. Without one (0) there is no perspective.
+func AngleOf(focal float64) float64 {
+	if focal <= 0 {
+		return 0
+	}
+	return 2 * math.Atan(12/focal) * 180 / math.Pi
+}
+
+// Upright is the quaternion of a turn about the vertical.
+func Upright(degrees float64) [4]float64 {
+	s, c := math.Sincos(degrees * math.Pi / 360)
+	return [4]float64{0, s, 0, c}
+}
