@@ -81,6 +81,7 @@ var benches = []struct {
 	{[]string{"casts"}, benchCasts},
 	{[]string{"materials"}, benchMaterials},
 	{[]string{"grime"}, benchGrime},
+	{[]string{"still"}, benchStill},
 	{[]string{"memory"}, benchMemory},
 	{[]string{"beside"}, benchBeside},
 }

@@ -120,15 +120,20 @@ func TestDirectionsAreDrawnByTheirDensity(t *testing.T) {
 		var got [w * h]float64
 		r := rand.New(rand.NewPCG(3, 4))
 		for range n {
-			d, pdf := s.Draw(r.Float64(), r.Float64())
-			if q := s.Density(d); math.Abs(float64(pdf-q)) > 1e-3*float64(pdf) {
-				u, v := Place(d) // at a texel's rim it may be its neighbour's
-				x, y := u*64, v*32
-				if math.Abs(x-math.Round(x)) > 1e-2 && math.Abs(y-math.Round(y)) > 1e-2 {
+			d, c, pdf := s.Draw(r.Float32(), r.Float32())
+			u, v := Place(d)
+			if x, y := u*64, v*32; math.Abs(x-math.Round(x)) > 2e-2 && math.Abs(y-math.Round(y)) > 2e-2 {
+				// at a texel's rim it may be its neighbour's
+				seen, q := s.Look(d)
+				if math.Abs(float64(pdf-q)) > 1e-3*float64(pdf) {
 					t.Fatalf("%s: drawn with %v, found with %v at %v, %v", id, pdf, q, x, y)
 				}
+				if want := s.Panorama.At(d); math.Abs(float64(seen[1]-want[1])) > 2e-3*float64(want[1])+1e-3 {
+					t.Fatalf("%s: %v seen, %v there", id, seen, want)
+				} else if math.Abs(float64(c[1]-want[1])) > 5e-3*float64(want[1])+5e-3 {
+					t.Fatalf("%s: %v drawn, %v there", id, c, want)
+				}
 			}
-			u, v := Place(d)
 			got[min(int(v*h), h-1)*w+min(int(u*w), w-1)]++
 		}
 		// what is expected: the density over the cell
@@ -139,7 +144,7 @@ func TestDirectionsAreDrawnByTheirDensity(t *testing.T) {
 				for ty := range 4 {
 					for tx := range 4 {
 						row := y*4 + ty
-						want += float64(s.density[row*64+x*4+tx]) * s.Panorama.texel(row)
+						want += float64(s.texels[row*64+x*4+tx][3]) * s.Panorama.texel(row)
 					}
 				}
 				whole += want
@@ -160,11 +165,20 @@ func TestDirectionsAreDrawnByTheirDensity(t *testing.T) {
 		n2 := geom.V3(0.2, 0.9, 0.3).Unit()
 		sum := 0.0
 		for range n {
-			d, pdf := s.Draw(r.Float64(), r.Float64())
-			c := s.Panorama.At(d)
+			d, c, pdf := s.Draw(r.Float32(), r.Float32())
 			sum += float64(c[1]) * max(float64(d.Dot(n2)), 0) / float64(pdf) / n
 		}
 		near(t, id+": irradiance by draws", sum, s.Panorama.Irradiance(n2)[1], 0.03)
+	}
+}
+
+func TestAnglesAreFoundFast(t *testing.T) {
+	r := rand.New(rand.NewPCG(13, 14))
+	for range 20_000 {
+		x, y := float32(r.NormFloat64()), float32(r.NormFloat64())
+		if got, want := float64(atan2(y, x)), math.Atan2(float64(y), float64(x)); math.Abs(got-want) > 3e-6 {
+			t.Fatalf("atan2(%v, %v) is %v, not %v", y, x, got, want)
+		}
 	}
 }
 

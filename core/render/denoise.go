@@ -1,8 +1,6 @@
 package render
 
 import (
-	"math"
-
 	"velvetgrime/core/par"
 )
 
@@ -131,7 +129,10 @@ func (g *guides) pixel(light, variance, out, left []float32, x, y, step int) {
 				kl := weights[0]*light[3*k] + weights[1]*light[3*k+1] + weights[2]*light[3*k+2]
 				d := max(off, -off)/(slope*away+g.near*1e-3) + max(lum-kl, kl-lum)/spread
 				cover := 1 - max(g.f.Covered[i]-g.f.Covered[k], g.f.Covered[k]-g.f.Covered[i])*g.inv
-				weight *= n * float32(math.Exp(float64(-d))) * cover
+				if d > 8 || n == 0 {
+					continue
+				}
+				weight *= n * falls(d) * cover
 			}
 			for c := range sum {
 				sum[c] += weight * light[3*k+c]
@@ -144,6 +145,15 @@ func (g *guides) pixel(light, variance, out, left []float32, x, y, step int) {
 		out[3*i+c] = sum[c] / total
 	}
 	left[i] = vsum / (total * total)
+}
+
+// falls is about exp(−d): (1 − d/16)¹⁶ for d below 16, which weights can be as well.
+func falls(d float32) float32 {
+	v := 1 - d*(1.0/16)
+	v *= v
+	v *= v
+	v *= v
+	return v * v
 }
 
 // slope is how much the depth changes a pixel.

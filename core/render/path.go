@@ -192,7 +192,7 @@ func (t *tracer) ground(origin, dir geom.Vec3, far float32, m *met) bool {
 		return false
 	}
 	*m = met{pos: p, face: geom.V3(0, 1, 0), nrm: geom.V3(0, 1, 0), tx: geom.V3(1, 0, 0), ty: geom.V3(0, 0, -1), tri: -1, far: far, outside: true}
-	m.color = [3]float32{0.32, 0.32, 0.32}
+	m.color = t.earth
 	m.bsdf = bsdf.New(bsdf.Surface{Color: m.color, Rough: 0.9, Specular: 0.5})
 	return true
 }
@@ -208,15 +208,6 @@ func (t *tracer) fade(p geom.Vec3) float32 {
 func (m *met) local(d geom.Vec3) geom.Vec3 { return geom.V3(d.Dot(m.tx), d.Dot(m.ty), d.Dot(m.nrm)) }
 func (m *met) world(d geom.Vec3) geom.Vec3 {
 	return m.tx.Mul(d.X).Add(m.ty.Mul(d.Y)).Add(m.nrm.Mul(d.Z))
-}
-
-// around is the radiance of the environment in a direction, by white.
-func (t *Traced) around(d geom.Vec3) [3]float32 {
-	c := t.sky.Panorama.At(times3(&t.turn, d))
-	for k := range c {
-		c[k] *= t.gauge
-	}
-	return c
 }
 
 // clear is how much light gets from a place to another: past what is not solid, and through smooth
@@ -288,10 +279,17 @@ func (t *tracer) path(x, y float32, d *draws, s *seen) (out [3]float32) {
 			t.beyond(dir, density, turn, s, add)
 			return out
 		}
+		share := float32(1)
 		if m.tri < 0 { // the floor fades into what lies behind
-			if f := t.fade(m.pos); f < 1 && d.next() >= f {
+			if share = t.fade(m.pos); share < 1 {
+				was := weight
+				for k := range weight {
+					weight[k] *= 1 - share
+				}
 				t.beyond(dir, density, turn, s, add)
-				return out
+				for k := range weight {
+					weight[k] = was[k] * share
+				}
 			}
 		}
 		wo := m.local(dir.Mul(-1))
@@ -299,7 +297,7 @@ func (t *tracer) path(x, y float32, d *draws, s *seen) (out [3]float32) {
 			return out
 		}
 		if turn == 0 {
-			s.albedo, s.depth, s.covered, s.id = m.bsdf.Albedo(wo), m.far, 1, -1
+			s.albedo, s.depth, s.covered, s.id = m.bsdf.Albedo(wo), m.far, share, -1
 			if m.tri >= 0 {
 				s.id = int32(t.model.TriPart[m.tri])
 			}
@@ -338,7 +336,7 @@ func (t *tracer) path(x, y float32, d *draws, s *seen) (out [3]float32) {
 		}
 		density = pdf
 		origin = m.pos
-		if turn >= 2 { // go on by chance
+		if turn >= 1 { // go on by chance
 			p := min(max(weight[0], weight[1], weight[2]), 0.97)
 			if d.next() >= p {
 				return out
@@ -383,11 +381,12 @@ func (t *tracer) beyond(dir geom.Vec3, density float32, turn int, s *seen, add f
 		}
 		return
 	}
-	share := float32(1)
+	share := t.gauge
+	c, drawn := t.sky.Look(times3(&t.turn, dir))
 	if density > 0 {
-		share = balance(density, t.sky.Density(times3(&t.turn, dir))*(1-t.lampShare()))
+		share *= balance(density, drawn*(1-t.lampShare()))
 	}
-	add(t.around(dir), share, turn)
+	add(c, share, turn)
 }
 
 // plainBack is the grey of the view's background, linear.
@@ -401,7 +400,7 @@ func (t *tracer) lit(m *met, wo geom.Vec3, d *draws, turn int, add func([3]float
 		t.fromLamp(m, wo, tri, u, v, density*ls, d, turn, add)
 		return
 	}
-	to, density := t.sky.Draw(float64(a), float64(b))
+	to, c, density := t.sky.Draw(a, b)
 	dir := times3(&t.back, to)
 	density *= 1 - t.lampShare()
 	f, pdf := t.sent(m, wo, dir)
@@ -412,9 +411,8 @@ func (t *tracer) lit(m *met, wo geom.Vec3, d *draws, turn int, add func([3]float
 	if !ok {
 		return
 	}
-	c := t.around(dir)
 	for k := range c {
-		c[k] *= f[k] * tint[k]
+		c[k] *= f[k] * tint[k] * t.gauge
 	}
 	add(c, balance(density, pdf)/density, turn)
 }

@@ -85,6 +85,7 @@ type Traced struct {
 	floor float32
 	// inside is how far light goes in what scatters it
 	inside float32
+	earth  [3]float32 // what the floor sends back
 
 	sky        *light.Sampler
 	behind     *light.Panorama
@@ -102,11 +103,12 @@ type Traced struct {
 // dot that no number of paths takes away.
 const firefly = 24
 
-// Most is how many texels all sheets of a still have together.
-const Most = 6 << 20
+// texelsFor is how many texels all sheets of a still have together: some for each pixel, as much of
+// them lies behind.
+func texelsFor(s *Still) int { return min(max(3*s.W*s.H, 1<<21), 8<<20) }
 
 // NewTraced makes a view of a program ready. sky is the light; most bounds the texels of all
-// sheets together (0: Most).
+// sheets together (0: as many as the picture can show).
 func NewTraced(
 	ctx context.Context, p *eval.Program, s Still, sky *light.Panorama, most int, tell func(share float64),
 ) (*Traced, error) {
@@ -114,7 +116,7 @@ func NewTraced(
 		return nil, err
 	}
 	if most == 0 {
-		most = Most
+		most = texelsFor(&s)
 	}
 	k, err := skins(ctx, p, most, tell)
 	if err != nil {
@@ -154,7 +156,7 @@ func newTraced(ctx context.Context, m *mesh.Model, s Still, sky *light.Panorama,
 
 func (t *Traced) setLight(sky *light.Panorama) {
 	s := &t.Still
-	t.sky = light.NewSampler(sky)
+	t.sky = light.NewSampler(sky.Smaller(skyWidth))
 	t.gauge = float32(sky.Gauge())
 	// as the page turns it: a turn about the vertical axis, then the tilt about the view's X
 	sa, ca := sincos(s.Turn)
@@ -174,9 +176,33 @@ func (t *Traced) setLight(sky *light.Panorama) {
 		geom.V3(t.turn[0].Z, t.turn[1].Z, t.turn[2].Z),
 	}
 	t.behind = sky
+	t.earth = earth(sky)
 	if s.Background == "light" && s.Blur > 0 { // as wide texels as are blurred over
 		t.behind = sky.Smaller(max(int(512*math.Pow(2, -6*s.Blur)), 12))
 	}
+}
+
+// skyWidth is how many columns the panorama has that lights; the one that is seen behind has all.
+const skyWidth = 512
+
+// earth is the colour of a floor that looks, where nothing stands on it, as the panorama does below.
+func earth(sky *light.Panorama) (c [3]float32) {
+	small := sky.Smaller(64)
+	e := small.Irradiance(geom.V3(0, 1, 0))
+	var sum [3]float64
+	n := 0.0
+	for y := small.H * 5 / 8; y < small.H*7/8; y++ {
+		for x := range small.W {
+			for k := range sum {
+				sum[k] += float64(small.Data[(y*small.W+x)*3+k])
+			}
+			n++
+		}
+	}
+	for k := range c {
+		c[k] = float32(min(max(sum[k]/n/max(e[k]/math.Pi, 1e-9), 0.02), 0.8))
+	}
+	return c
 }
 
 func sincos(degrees float64) (s, c float32) {
@@ -264,4 +290,17 @@ func AngleOf(focal float64) float64 {
 func Upright(degrees float64) [4]float64 {
 	s, c := math.Sincos(degrees * math.Pi / 360)
 	return [4]float64{0, s, 0, c}
+}
+
+// A glimpse is what is seen first: a quarter of the size, few paths, sheets of few texels.
+const (
+	GlimpseTexels  = 1 << 17
+	GlimpseSamples = 4
+)
+
+// Glimpse returns the still whose picture is seen first, while the sheets are evaluated.
+func Glimpse(s Still) Still {
+	s.W, s.H = max(s.W/4, 16), max(s.H/4, 16)
+	s.Samples, s.Denoise = GlimpseSamples, true
+	return s
 }
