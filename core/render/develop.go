@@ -120,6 +120,17 @@ func (f *Film) Develop(s *Still) *image.NRGBA64 {
 	return img
 }
 
+// Shown is Develop with 8 bits, for the page.
+func (f *Film) Shown(s *Still) *image.NRGBA {
+	deep := f.Develop(s)
+	img := image.NewNRGBA(deep.Rect)
+	for i := range img.Pix {
+		v := uint32(deep.Pix[2*i])<<8 | uint32(deep.Pix[2*i+1])
+		img.Pix[i] = uint8((v*255 + 32767) / 65535)
+	}
+	return img
+}
+
 // Layers are the light, coverage, and what was met: linear numbers for a picture with layers.
 func (f *Film) Layers(s *Still) []exr.Channel {
 	n := f.W * f.H

@@ -107,6 +107,9 @@ const firefly = 24
 // them lies behind.
 func texelsFor(s *Still) int { return min(max(3*s.W*s.H, 1<<21), 8<<20) }
 
+// SkinBytes is what the sheets of a still take in memory.
+func SkinBytes(s *Still) int64 { return int64(texelsFor(s)) * SkinTexel }
+
 // NewTraced makes a view of a program ready. sky is the light; most bounds the texels of all
 // sheets together (0: as many as the picture can show).
 func NewTraced(

@@ -42,6 +42,7 @@ type Server struct {
 	studio studio
 	own    ownKnown
 	shots  shots
+	around environments
 }
 
 // Project is a project as the page sees it.
@@ -246,6 +247,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	s.deliveries(api)
 	s.preparation(api)
 	s.viewRoutes(api)
+	s.judgeRoutes(api)
 	s.stockRoutes(api)
 	s.materialRoutes(api)
 	s.setRoutes(api)

@@ -89,6 +89,7 @@ func (s *Server) files(g *gin.Engine) {
 	g.GET("/api/projects/:id/baked/:sheet/:map", s.showBaked)
 	g.GET("/api/projects/:id/live", s.live)
 	g.GET("/api/jobs/:id/files/:name", s.jobFile)
+	s.judgeFiles(g)
 }
 
 // maxPictureBytes bounds an uploaded picture.

@@ -51,6 +51,9 @@ type KeptMask struct {
 // HexColor matches a colour of a palette.
 var HexColor = regexp.MustCompile(`^#[0-9a-f]{6}$`)
 
+// blobHash matches the name of a blob.
+var blobHash = regexp.MustCompile(`^[0-9a-f]{64}$`)
+
 // kinds says for each kind of the stock whether data are what is stored of one.
 var kinds = map[string]func(name string, data []byte) error{
 	"material": func(name string, data []byte) error {
@@ -89,6 +92,16 @@ var kinds = map[string]func(name string, data []byte) error{
 			return err
 		}
 		return m.Check()
+	},
+	"environment": func(_ string, data []byte) error {
+		var v struct{ Blob string }
+		if err := json.Unmarshal(data, &v); err != nil {
+			return err
+		}
+		if !blobHash.MatchString(v.Blob) {
+			return errors.New("it names no panorama")
+		}
+		return nil
 	},
 	"palette": func(_ string, data []byte) error {
 		var colors []string

@@ -37,6 +37,43 @@ type Args struct {
 // Kind implements river.JobArgs.
 func (Args) Kind() string { return "long" }
 
+// HelpArgs name a job that other workers can help with.
+type HelpArgs struct {
+	Of string `json:"of"`
+}
+
+// Kind implements river.JobArgs.
+func (HelpArgs) Kind() string { return "help" }
+
+// helpQueue holds what asks for help: each worker gives it once at a time.
+const helpQueue = "help"
+
+type helper struct {
+	river.WorkerDefaults[HelpArgs]
+	r *Runner
+}
+
+// Timeout implements river.Worker.
+func (helper) Timeout(*river.Job[HelpArgs]) time.Duration { return -1 }
+
+// Work implements river.Worker: it helps with a job, unless this process has it itself.
+func (w *helper) Work(ctx context.Context, job *river.Job[HelpArgs]) error {
+	j, err := w.r.store.JobByID(ctx, job.Args.Of)
+	if err != nil || j.State != "waiting" && j.State != "running" {
+		return nil
+	}
+	kind := kinds[j.Kind]
+	if kind.help == nil {
+		return nil
+	}
+	if _, mine := w.r.atWork.Load(j.ID); mine || j.State == "waiting" {
+		return river.JobSnooze(time.Second) // another process may take it
+	}
+	w.r.atWork.Store(j.ID, true)
+	defer w.r.atWork.Delete(j.ID)
+	return par.Contain(func() error { return kind.help(ctx, w.r, j) })
+}
+
 // Runner puts jobs in the queue and works on them.
 type Runner struct {
 	store  *store.Store
@@ -47,14 +84,17 @@ type Runner struct {
 	stop   context.CancelFunc
 	done   sync.WaitGroup
 	Folder *Folder        // for layered pictures, of a Runner that applies; nil: there is none. See Exchange
+	atWork sync.Map       // ids of the jobs that this process works on
 	tried  map[string]int // how often a job's change could not be made; of watch alone
 }
 
 // kinds are the kinds of jobs. work does what is long and may run anywhere; it
-// fills in the job's Files or Result. apply makes the change that the result asks
+// fills in the job's Files or Result. help, where there is one, takes parts of a job that another
+// worker has. apply makes the change that the result asks
 // for, in the server; nil: there is none.
 var kinds = map[string]struct {
 	work  func(ctx context.Context, r *Runner, t *task) error
+	help  func(ctx context.Context, r *Runner, j *store.Job) error
 	apply func(ctx context.Context, r *Runner, j *store.Job) (note string, err error)
 }{}
 
@@ -95,10 +135,12 @@ func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, does 
 	r := &Runner{store: s, hub: hub, pool: pool, alive: ctx, stop: stop, tried: map[string]int{}}
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &worker{r: r})
+	river.AddWorker(workers, &helper{r: r})
 	r.client, err = river.NewClient(riverpgxv5.New(pool), &river.Config{
 		Queues: map[string]river.QueueConfig{
 			river.QueueDefault: {MaxWorkers: 2},
 			patientQueue:       {MaxWorkers: 1},
+			helpQueue:          {MaxWorkers: 1},
 		},
 		Workers:           workers,
 		FetchPollInterval: time.Second,
@@ -199,6 +241,9 @@ func (r *Runner) Again(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
+	if j, err := r.store.JobByID(ctx, id); err == nil && kinds[j.Kind].help != nil {
+		r.askHelp(ctx, id)
+	}
 	return r.insert(ctx, id, nil) // somebody asked for it
 }
 
@@ -242,6 +287,8 @@ func (w *worker) Work(ctx context.Context, job *river.Job[Args]) error {
 		}
 	}
 	tell()
+	r.atWork.Store(j.ID, true)
+	defer r.atWork.Delete(j.ID)
 	alive := time.NewTicker(beat)
 	ended := make(chan struct{})
 	var beating sync.WaitGroup
@@ -291,7 +338,7 @@ type Line struct {
 	Project  string          `json:"project"`
 	Kind     string          `json:"kind"`
 	Label    string          `json:"label"`
-	State    string          `json:"state" enum:"waiting,running,ready,done,failed,cancelled"`
+	State    string          `json:"state" enum:"waiting,running,ready,done,failed,cancelled,binned"`
 	Progress float64         `json:"progress"`
 	Note     string          `json:"note"`
 	Files    []store.JobFile `json:"files"`
@@ -385,4 +432,10 @@ func (r *Runner) apply(ctx context.Context, j *store.Job) {
 		j.State, j.Note = "failed", err.Error()
 	}
 	_, _ = r.store.EndJob(context.WithoutCancel(ctx), j)
+}
+
+// AtWork reports whether this process works on a job.
+func (r *Runner) AtWork(id string) bool {
+	_, ok := r.atWork.Load(id)
+	return ok
 }

@@ -181,7 +181,7 @@ func (c *clearing) rows(keep Keep, build uint64) {
 		"DELETE FROM stock_items WHERE deleted_at < ? RETURNING name, COALESCE(octet_length(picture), 0) + pg_column_size(data) AS bytes",
 		ago(keep.Bin),
 	)
-	c.take("job", `WITH old AS (SELECT id FROM jobs WHERE state IN ('done', 'failed', 'cancelled') AND updated_at < ?),
+	c.take("job", `WITH old AS (SELECT id FROM jobs WHERE (state IN ('failed', 'cancelled', 'binned') OR state = 'done' AND kind <> 'still') AND updated_at < ?),
  pieces AS (DELETE FROM job_pieces WHERE job_id IN (SELECT id FROM old))
  DELETE FROM jobs WHERE id IN (SELECT id FROM old) RETURNING COALESCE(NULLIF(label, ''), kind) || ' of ' || to_char(created_at, 'YYYY-MM-DD') AS name, pg_column_size(files)::bigint AS bytes`, ago(keep.Results))
 	c.take(

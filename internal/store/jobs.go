@@ -67,7 +67,7 @@ func (s *Store) Jobs(ctx context.Context, project string) ([]Job, error) {
 		Omit("result").
 		Order("created_at DESC").
 		Limit(30).
-		Find(&j, "project_id = ?", project).
+		Find(&j, "project_id = ? AND state <> ?", project, JobBinned).
 		Error
 }
 

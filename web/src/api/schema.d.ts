@@ -72,6 +72,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/environments': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** List API environments */
+    get: operations['list-api-environments'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/environments/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Get API environments by ID */
+    get: operations['get-api-environments-by-id'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/imports': {
     parameters: {
       query?: never;
@@ -466,6 +500,24 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/projects/{id}/stills': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** List API projects by ID stills */
+    get: operations['list-api-projects-by-id-stills'];
+    put?: never;
+    /** Post API projects by ID stills */
+    post: operations['post-api-projects-by-id-stills'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/projects/{id}/unwraps': {
     parameters: {
       query?: never;
@@ -494,6 +546,40 @@ export interface paths {
     put?: never;
     /** Post API projects by ID views */
     post: operations['post-api-projects-by-id-views'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/stills/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Delete API stills by ID */
+    delete: operations['delete-api-stills-by-id'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/stills/{id}/restore': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API stills by ID restore */
+    post: operations['post-api-stills-by-id-restore'];
     delete?: never;
     options?: never;
     head?: never;
@@ -854,6 +940,31 @@ export interface components {
       box: components['schemas']['Box'];
       /** @description runs of triangles in order: first, count, first, count … */
       faces: number[] | null;
+    };
+    Around: {
+      /**
+       * Format: double
+       * @description by what its radiance is multiplied, so that white is about white
+       */
+      gauge: number;
+      /** @description of one of ours, or the hash of a panorama */
+      id: string;
+      /** @description the stock's id of one that was brought */
+      item?: string;
+      key: components['schemas']['AroundKeyStruct'];
+      name: string;
+      note: string;
+    };
+    AroundKeyStruct: {
+      /** @description irradiance of what faces it, by the gauge */
+      color: number[] | null;
+      /** @description towards the brightest place, before any turn */
+      dir: number[] | null;
+      /**
+       * Format: double
+       * @description radians, as seen
+       */
+      radius: number;
     };
     BakeOrder: {
       /** @description names of the dense models to bake from; empty: from the model itself */
@@ -2007,7 +2118,7 @@ export interface components {
       progress: number;
       project: string;
       /** @enum {string} */
-      state: 'waiting' | 'running' | 'ready' | 'done' | 'failed' | 'cancelled';
+      state: 'waiting' | 'running' | 'ready' | 'done' | 'failed' | 'cancelled' | 'binned';
     };
     Made: {
       blend?: string;
@@ -3328,6 +3439,136 @@ export interface components {
       /** @enum {string} */
       t: 'step.error';
     };
+    StillFacts: {
+      /**
+       * Format: double
+       * @description relative standard error of the light
+       */
+      error: number;
+      /**
+       * Format: int64
+       * @description rounds that other workers traced
+       */
+      helped: number;
+      /** Format: int64 */
+      rounds: number;
+      /** Format: int64 */
+      samples: number;
+      /**
+       * Format: double
+       * @description of this worker, with what it evaluated
+       */
+      seconds: number;
+    };
+    StillLine: {
+      /** Format: date-time */
+      at: string;
+      facts: components['schemas']['StillFacts'];
+      files: components['schemas']['JobFile'][] | null;
+      id: string;
+      kind: string;
+      label: string;
+      note: string;
+      order: components['schemas']['StillOrder'];
+      /** Format: double */
+      progress: number;
+      project: string;
+      /** @enum {string} */
+      state: 'waiting' | 'running' | 'ready' | 'done' | 'failed' | 'cancelled' | 'binned';
+    };
+    StillOrder: {
+      /**
+       * Format: double
+       * @description vertical field of view in degrees; 0: without perspective
+       */
+      angle: number;
+      /**
+       * Format: double
+       * @description diameter of the lens's opening, metres; 0: all is sharp
+       */
+      aperture?: number;
+      /** @description what is looked at, metres */
+      at: number[] | null;
+      /**
+       * @description light: the environment; plain: grey; clear: nothing
+       * @enum {string}
+       */
+      background?: '' | 'light' | 'plain' | 'clear';
+      /**
+       * Format: double
+       * @description of the environment behind, 0..1
+       */
+      blur?: number;
+      /**
+       * Format: int64
+       * @description how often light is sent on at most; absent: 8
+       */
+      bounces?: number;
+      denoise?: boolean;
+      /**
+       * Format: double
+       * @description 1: white is about white
+       */
+      exposure: number;
+      /** @description metres */
+      eye: number[] | null;
+      /**
+       * Format: double
+       * @description metres from the eye to what is sharp; 0: what is looked at
+       */
+      focus?: number;
+      /**
+       * Format: double
+       * @description radiance of what is emissive, by white in the light; absent: 1
+       */
+      glow?: number;
+      /** @description a matt floor below, that takes shadows */
+      ground?: boolean;
+      /** Format: int64 */
+      h: number;
+      /**
+       * Format: double
+       * @description of a view without perspective: how much it sees from foot to head, metres
+       */
+      height?: number;
+      /**
+       * Format: double
+       * @description how far light goes in what scatters it, metres; absent: a hundredth of the model's size
+       */
+      inside?: number;
+      /** @description one of our environments, or the hash of a panorama */
+      light: string;
+      name: string;
+      /** @description those alone; empty: all */
+      parts?: string[] | null;
+      /**
+       * Format: int64
+       * @description paths a pixel
+       */
+      samples: number;
+      /** Format: int32 */
+      seed?: number;
+      shift?: number[] | null;
+      /**
+       * Format: double
+       * @description degrees by which it is tilted
+       */
+      tilt?: number;
+      /** @enum {string} */
+      tone?: '' | 'filmic' | 'neutral' | 'none';
+      /**
+       * Format: double
+       * @description degrees by which the environment is turned
+       */
+      turn: number;
+      /** @description absent: +Y */
+      up?: number[] | null;
+      /**
+       * Format: int64
+       * @description pixels
+       */
+      w: number;
+    };
     Stretch: {
       /** @description longer over shorter axis of what a circle becomes */
       angle: components['schemas']['Spread'];
@@ -3731,6 +3972,66 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Brushes'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'list-api-environments': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Around'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-api-environments-by-id': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Around'];
         };
       };
       /** @description Error */
@@ -4578,6 +4879,72 @@ export interface operations {
       };
     };
   };
+  'list-api-projects-by-id-stills': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StillLine'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-projects-by-id-stills': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StillOrder'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Line'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'post-api-projects-by-id-unwraps': {
     parameters: {
       query?: {
@@ -4640,6 +5007,64 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Line'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'delete-api-stills-by-id': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-stills-by-id-restore': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {

@@ -1,0 +1,459 @@
+package jobs
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"image/png"
+	"math/rand/v2"
+	"strings"
+	"time"
+
+	"velvetgrime/core/budget"
+	"velvetgrime/core/eval"
+	"velvetgrime/core/exr"
+	"velvetgrime/core/light"
+	"velvetgrime/core/render"
+	"velvetgrime/internal/store"
+
+	"github.com/riverqueue/river"
+)
+
+// Still is the kind of jobs that draw stills. Its parts are rounds of paths over the whole picture;
+// whoever works on it claims the next one, and the one that has the job adds them in their order.
+const Still = "still"
+
+// StillOrder is a still that is to be drawn.
+type StillOrder struct {
+	render.Still
+	Name string `json:"name" minLength:"1" maxLength:"100"`
+}
+
+// StillFacts is what is known of a finished still.
+type StillFacts struct {
+	Samples int     `json:"samples"`
+	Error   float64 `json:"error" doc:"relative standard error of the light"`
+	Seconds float64 `json:"seconds" doc:"of this worker, with what it evaluated"`
+	Rounds  int     `json:"rounds"`
+	Helped  int     `json:"helped" doc:"rounds that other workers traced"`
+}
+
+// The names of a still's pieces.
+const (
+	stillState = "state" // what document and model its paths were traced of
+	stillShown = "shown" // the picture so far, PNG
+	stillSum   = "sum"   // the rounds so far, added
+	stillCount = "rounds"
+)
+
+func init() {
+	k := kinds[Still]
+	k.work, k.help = drawStill, helpStill
+	kinds[Still] = k
+}
+
+// helpers is how many other workers are asked to help with a still.
+const helpers = 3
+
+// OrderStill puts a still in the queue.
+func (r *Runner) OrderStill(ctx context.Context, project, actor string, o StillOrder) (*store.Job, error) {
+	if err := o.Check(); err != nil {
+		return nil, err
+	}
+	if _, ok := light.Find(o.Light); !ok {
+		if _, err := r.panorama(ctx, o.Light); err != nil {
+			return nil, err
+		}
+	}
+	j, err := r.Order(ctx, project, Still, actor, o.Name, o)
+	if err != nil {
+		return nil, err
+	}
+	r.askHelp(ctx, j.ID)
+	return j, nil
+}
+
+func (r *Runner) askHelp(ctx context.Context, id string) {
+	for range helpers {
+		_, _ = r.client.Insert(ctx, HelpArgs{id}, &river.InsertOpts{Queue: helpQueue, MaxAttempts: 1})
+	}
+}
+
+// panorama is the light of an environment, ours or one that was kept.
+func (r *Runner) panorama(ctx context.Context, id string) (*light.Panorama, error) {
+	if e, ok := light.Find(id); ok {
+		return e.Panorama(), nil
+	}
+	b, err := r.store.Blob(ctx, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, fmt.Errorf("the environment %q is not here; choose another one", id)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return light.Read(ctx, b)
+}
+
+// rounds are how many paths each round traces: few first, so that something is seen.
+func stillRounds(samples int) (list [][2]int) {
+	for at, n := 0, 1; at < samples; {
+		n = min(n, samples-at)
+		list = append(list, [2]int{at, n})
+		if at += n; at >= 2 {
+			n = min(at, 8)
+		}
+	}
+	return list
+}
+
+func roundName(i int) string { return fmt.Sprintf("round-%05d", i) }
+func claimName(i int) string { return fmt.Sprintf("claim-%05d", i) }
+
+// stillAtWork is a still that is being drawn by one worker.
+type stillAtWork struct {
+	r      *Runner
+	job    string
+	o      StillOrder
+	rounds [][2]int
+	traced *render.Traced
+	by     uint64
+}
+
+// begin evaluates the sheets; release gives the memory back.
+func (r *Runner) beginStill(
+	ctx context.Context, job string, p *eval.Program, o StillOrder, tell func(share float64),
+) (w *stillAtWork, release func(), err error) {
+	sky, err := r.panorama(ctx, o.Light)
+	if err != nil {
+		return nil, nil, err
+	}
+	need := 3*render.FilmBytes(o.W, o.H) + render.SkinBytes(&o.Still) + int64(len(p.Scene.Model.Tri))*(treeWeight+60)
+	if release, err = budget.Memory.Hold(ctx, need); err != nil {
+		return nil, nil, err
+	}
+	t, err := render.NewTraced(ctx, p, o.Still, sky, 0, tell)
+	if err != nil {
+		release()
+		return nil, nil, err
+	}
+	return &stillAtWork{r, job, o, stillRounds(o.Samples), t, rand.Uint64()}, release, nil
+}
+
+// stateOf tells apart what a still can be drawn of.
+func stateOf(p *eval.Program) (string, error) {
+	b, err := json.Marshal(p.Doc)
+	if err != nil {
+		return "", err
+	}
+	h := sha256.New()
+	h.Write(b)
+	h.Write(p.Scene.Model.Hash[:])
+	return hex.EncodeToString(h.Sum(nil)), nil
+}
+
+// trace traces a round that was claimed, and claims it again meanwhile.
+func (w *stillAtWork) trace(ctx context.Context, i int, tell func(share float64)) (*render.Film, error) {
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	go func() {
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(lost / 4):
+				_, _ = w.r.store.Claim(ctx, w.job, claimName(i), w.by, time.Now().Add(-lost))
+			}
+		}
+	}()
+	return w.traced.Trace(ctx, w.rounds[i][0], w.rounds[i][1], tell)
+}
+
+// drawStill is the work of the one that has the job.
+func drawStill(ctx context.Context, r *Runner, t *task) error {
+	begun := time.Now()
+	var o StillOrder
+	if err := json.Unmarshal(t.Args, &o); err != nil {
+		return err
+	}
+	p, err := r.hub.Program(ctx, t.ProjectID)
+	if err != nil {
+		return err
+	}
+	film, next, err := r.takeUp(ctx, t.ID, p, &o)
+	if err != nil {
+		return err
+	}
+	if next == 0 {
+		if err := r.glimpse(ctx, t, p, o); err != nil {
+			return err
+		}
+	}
+	t.tell(t.Progress, "evaluating the sheets")
+	w, release, err := r.beginStill(ctx, t.ID, p, o, func(s float64) {
+		t.tell(0.1*s*(1-t.Progress)+t.Progress, "evaluating the sheets")
+	})
+	if err != nil {
+		return err
+	}
+	defer release()
+	facts := StillFacts{Samples: o.Samples, Rounds: len(w.rounds)}
+	own := 0.0 // seconds a path
+	share := func(done float64) float64 { return 0.1 + 0.9*done/float64(o.Samples) }
+	for next < len(w.rounds) {
+		got, from, err := w.round(ctx, next, func(s float64) {
+			done := float64(w.rounds[next][0]) + s*float64(w.rounds[next][1])
+			note := fmt.Sprintf("%d of %d paths", int(done), o.Samples)
+			if own > 0 {
+				note += fmt.Sprintf(", about %s left", span(own*(float64(o.Samples)-done)))
+			}
+			t.tell(share(done), note)
+		})
+		if err != nil {
+			return err
+		}
+		if from == 0 {
+			facts.Helped++
+		} else {
+			own = from / float64(w.rounds[next][1])
+		}
+		if err := film.Add(got); err != nil {
+			return err
+		}
+		next++
+		if err := w.keep(ctx, film, next); err != nil {
+			return err
+		}
+	}
+	t.tell(0.99, "developing")
+	if t.Files, err = r.develop(ctx, film, &o); err != nil {
+		return err
+	}
+	facts.Error, facts.Seconds = film.Error(), time.Since(begun).Seconds()
+	t.Result, err = json.Marshal(facts)
+	return err
+}
+
+func span(seconds float64) string {
+	if seconds < 90 {
+		return fmt.Sprintf("%.0f s", seconds)
+	}
+	return fmt.Sprintf("%.0f min", seconds/60)
+}
+
+// takeUp goes on with what an earlier try has traced, when it was of the same state.
+func (r *Runner) takeUp(ctx context.Context, job string, p *eval.Program, o *StillOrder) (*render.Film, int, error) {
+	state, err := stateOf(p)
+	if err != nil {
+		return nil, 0, err
+	}
+	film := render.NewFilm(o.W, o.H)
+	was, err := r.store.Piece(ctx, job, stillState)
+	if err == nil && string(was) == state {
+		sum, err := r.store.Piece(ctx, job, stillSum)
+		if err != nil {
+			return film, 0, nil // nothing was added up yet
+		}
+		if old, err := render.UnpackFilm(sum, o.W, o.H); err == nil {
+			for i, round := range stillRounds(o.Samples) {
+				if round[0]+round[1] == old.Samples {
+					return old, i + 1, nil
+				}
+			}
+		}
+		return film, 0, nil
+	}
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, 0, err
+	}
+	names, err := r.store.Pieces(ctx, job)
+	if err == nil && len(names) > 0 { // of another state: nothing of it is of use
+		err = r.store.DropPieces(ctx, job, names...)
+	}
+	if err == nil {
+		err = r.store.PutPiece(ctx, job, stillState, []byte(state))
+	}
+	return film, 0, err
+}
+
+// glimpse shows a small picture with few texels while the sheets are evaluated.
+func (r *Runner) glimpse(ctx context.Context, t *task, p *eval.Program, o StillOrder) error {
+	t.tell(0, "a first look")
+	sky, err := r.panorama(ctx, o.Light)
+	if err != nil {
+		return err
+	}
+	small, err := render.NewTraced(ctx, p, render.Glimpse(o.Still), sky, render.GlimpseTexels, nil)
+	if err != nil {
+		return err
+	}
+	f, err := small.Trace(ctx, 0, render.GlimpseSamples, nil)
+	if err != nil {
+		return err
+	}
+	return r.show(ctx, t.ID, f, &small.Still)
+}
+
+func (r *Runner) show(ctx context.Context, job string, f *render.Film, s *render.Still) error {
+	var b bytes.Buffer
+	if err := (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&b, f.Shown(s)); err != nil {
+		return err
+	}
+	return r.store.PutPiece(ctx, job, stillShown, b.Bytes())
+}
+
+// round returns a round, traced here or by another worker; seconds is how long it took here, 0 when
+// it was another's.
+func (w *stillAtWork) round(ctx context.Context, i int, tell func(share float64)) (*render.Film, float64, error) {
+	for {
+		data, err := w.r.store.Piece(ctx, w.job, roundName(i))
+		if err == nil {
+			if f, err := render.UnpackFilm(data, w.o.W, w.o.H); err == nil {
+				return f, 0, nil
+			}
+		} else if !errors.Is(err, store.ErrNotFound) {
+			return nil, 0, err
+		}
+		mine, err := w.r.store.Claim(ctx, w.job, claimName(i), w.by, time.Now().Add(-lost))
+		if err != nil {
+			return nil, 0, err
+		}
+		if mine {
+			begun := time.Now()
+			f, err := w.trace(ctx, i, tell)
+			return f, time.Since(begun).Seconds(), err
+		}
+		// another worker has it: one of the later ones is traced meanwhile
+		ahead, err := w.ahead(ctx, i+1)
+		if err != nil {
+			return nil, 0, err
+		}
+		if !ahead {
+			select {
+			case <-ctx.Done():
+				return nil, 0, ctx.Err()
+			case <-time.After(beat):
+			}
+		}
+	}
+}
+
+// ahead traces the first round from i on that nobody has claimed, and keeps it; false: there is none.
+func (w *stillAtWork) ahead(ctx context.Context, i int) (bool, error) {
+	for ; i < len(w.rounds); i++ {
+		if _, err := w.r.store.Piece(ctx, w.job, roundName(i)); err == nil {
+			continue
+		}
+		mine, err := w.r.store.Claim(ctx, w.job, claimName(i), w.by, time.Now().Add(-lost))
+		if err != nil {
+			return false, err
+		}
+		if !mine {
+			continue
+		}
+		f, err := w.trace(ctx, i, nil)
+		if err != nil {
+			return false, err
+		}
+		data, err := f.Pack()
+		if err != nil {
+			return false, err
+		}
+		return true, w.r.store.PutPiece(ctx, w.job, roundName(i), data)
+	}
+	return false, nil
+}
+
+// keep keeps the sum of the first n rounds, so that another try goes on with it, and shows it.
+func (w *stillAtWork) keep(ctx context.Context, film *render.Film, n int) error {
+	last := n == len(w.rounds)
+	if at := film.Samples; at&(at-1) == 0 || at%32 == 0 || last {
+		if err := w.r.show(ctx, w.job, film, &w.o.Still); err != nil {
+			return err
+		}
+	}
+	data, err := film.Pack()
+	if err != nil {
+		return err
+	}
+	err = errors.Join(
+		w.r.store.PutPiece(ctx, w.job, stillSum, data),
+		w.r.store.PutPiece(ctx, w.job, stillCount, fmt.Append(nil, n)), // for who helps
+	)
+	if err == nil {
+		err = w.r.store.DropPieces(ctx, w.job, roundName(n-1))
+	}
+	return err
+}
+
+// develop keeps the files of a finished still.
+func (r *Runner) develop(ctx context.Context, f *render.Film, o *StillOrder) (json.RawMessage, error) {
+	var b bytes.Buffer
+	if err := (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&b, f.Develop(&o.Still)); err != nil {
+		return nil, err
+	}
+	layers, err := exr.Encode(o.W, o.H, f.Layers(&o.Still), false)
+	if err != nil {
+		return nil, err
+	}
+	name := strings.TrimSuffix(fileName(o.Name), ".ora")
+	var files []store.JobFile
+	for ext, data := range map[string][]byte{".png": b.Bytes(), ".exr": layers} {
+		blob, err := r.store.PutBlob(ctx, data)
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, store.JobFile{Name: name + ext, Blob: blob, Size: len(data)})
+	}
+	if strings.HasSuffix(files[0].Name, ".exr") {
+		files[0], files[1] = files[1], files[0]
+	}
+	return json.Marshal(files)
+}
+
+// helpStill traces rounds of a still that another worker has.
+func helpStill(ctx context.Context, r *Runner, j *store.Job) error {
+	var o StillOrder
+	if err := json.Unmarshal(j.Args, &o); err != nil {
+		return err
+	}
+	p, err := r.hub.Program(ctx, j.ProjectID)
+	if err != nil {
+		return err
+	}
+	state, err := stateOf(p)
+	if err != nil {
+		return err
+	}
+	was, err := r.store.Piece(ctx, j.ID, stillState)
+	if err != nil || string(was) != state {
+		return err // the project has changed since: what is traced here would be of another state
+	}
+	w, release, err := r.beginStill(ctx, j.ID, p, o, nil)
+	if err != nil {
+		return err
+	}
+	defer release()
+	for {
+		now, err := r.store.JobByID(ctx, j.ID)
+		if err != nil || now.State != "running" {
+			return err
+		}
+		done := 0
+		if count, err := r.store.Piece(ctx, j.ID, stillCount); err == nil {
+			_, _ = fmt.Sscan(string(count), &done)
+		}
+		more, err := w.ahead(ctx, max(done, 1)) // the first is so small that its owner has it at once
+		if err != nil || !more {
+			return err
+		}
+	}
+}
+
+// StillShown is the picture of a still that is being drawn, as far as it is; PNG.
+func (r *Runner) StillShown(ctx context.Context, id string) ([]byte, error) {
+	return r.store.Piece(ctx, id, stillShown)
+}
