@@ -19,7 +19,7 @@ func OnlyStrokes(a, b *Program) (box geom.Box, ok bool) {
 	}
 	d := differ{geom.EmptyBox(), a, b}
 	x, y := *a.Doc, *b.Doc
-	x.Layers, y.Layers, x.Palette, y.Palette = nil, nil, nil, nil
+	x.Layers, y.Layers, x.Palette, y.Palette, x.Judged, y.Judged = nil, nil, nil, nil, nil, nil
 	if !reflect.DeepEqual(x, y) || !d.layers(a.Doc.Layers, b.Doc.Layers) {
 		return box, false
 	}

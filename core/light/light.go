@@ -16,10 +16,13 @@ type Panorama struct {
 	// Data are red, green and blue by rows, linear, with the primaries of Rec. ITU-R BT.709: in
 	// kcd/m² those of ours, in the units of the file others
 	Data []float32
+
+	// set is the gauge of one that comes exposed; 0: it is measured
+	set float64
 }
 
 // New returns a black panorama w × w/2.
-func New(w int) *Panorama { return &Panorama{w, w / 2, make([]float32, w*(w/2)*3)} }
+func New(w int) *Panorama { return &Panorama{W: w, H: w / 2, Data: make([]float32, w*(w/2)*3)} }
 
 // Luminance weighs linear colours of Rec. ITU-R BT.709.
 func Luminance(r, g, b float32) float32 { return 0.2126*r + 0.7152*g + 0.0722*b }
@@ -70,6 +73,7 @@ func (p *Panorama) Smaller(w int) *Panorama {
 		return p
 	}
 	out := New(w)
+	out.set = p.set
 	sum := make([]float64, len(out.Data))
 	weight := make([]float64, w*out.H)
 	for y := range p.H {
@@ -123,6 +127,9 @@ func (p *Panorama) each(f func(d geom.Vec3, omega float64, c []float32)) {
 // Gauge is by what radiance is multiplied so that, at exposure 1, a white surface of middling
 // position is as bright as white: π over the mean luminous irradiance of six sides.
 func (p *Panorama) Gauge() float64 {
+	if p.set > 0 {
+		return p.set
+	}
 	small := p.Smaller(128)
 	sum := 0.0
 	for _, n := range []geom.Vec3{
@@ -184,7 +191,7 @@ func (p *Panorama) Split() (*Panorama, Key) {
 	})
 	e := p.Irradiance(at)
 	whole = 0.2126*e[0] + 0.7152*e[1] + 0.0722*e[2]
-	rest := &Panorama{p.W, p.H, append([]float32(nil), p.Data...)}
+	rest := &Panorama{p.W, p.H, append([]float32(nil), p.Data...), p.set}
 	const spike = 8 // times the mean: what lies above is the lamp itself
 	taken := rest.take(at, 12, func(l float64) float64 { return min(1, spike*mean/l) })
 	if taken.lum < 0.25*whole {

@@ -16,7 +16,8 @@ type Environment struct {
 	Note string `json:"note" doc:"what there is"`
 
 	// at prepares what lies around, and returns the radiance from a direction in kcd/m²
-	at func() func(d geom.Vec3) colour
+	at    func() func(d geom.Vec3) colour
+	gauge float64 // where it comes exposed; see Panorama.Gauge
 }
 
 type colour = [3]float32
@@ -47,6 +48,7 @@ func (e Environment) Panorama() *Panorama {
 
 func (e Environment) draw(w int) *Panorama {
 	p := New(w)
+	p.set = e.gauge
 	at := e.at()
 	var rows sync.WaitGroup
 	next := make(chan int)
@@ -69,15 +71,15 @@ func (e Environment) draw(w int) *Panorama {
 }
 
 var places = []Environment{
-	{"quay-evening", "Quay, evening", "thin cloud, a low sun, a bright boathouse behind", quayEvening},
-	{"harbour-noon", "Harbour noon", "a clear sky, the sun high, water and a pale quay", harbourNoon},
-	{"dull-morning", "Dull morning", "an overcast sky over grey water, no shadow anywhere", dullMorning},
-	{"boathouse-door", "Boathouse door", "dark boards, and one wide door to the light", boathouseDoor},
-	{"against-the-sun", "Against the sun", "a low sun over glittering water", againstTheSun},
-	{"workshop-lamps", "Workshop lamps", "two warm lamps over the bench, a cold strip behind", workshopLamps},
-	{"snow-light", "Snow light", "snow below and a bright low sky: light from everywhere", snowLight},
-	{"lamp-room", "Lamp room at night", "night behind the panes, a moon, and one small lamp", lampRoom},
-	{"plain-studio", "Plain studio", "two large lamps, a strip, and grey all round", plainStudio},
+	{"quay-evening", "Quay, evening", "thin cloud, a low sun, a bright boathouse behind", quayEvening, 1.05},
+	{"harbour-noon", "Harbour noon", "a clear sky, the sun high, water and a pale quay", harbourNoon, 0},
+	{"dull-morning", "Dull morning", "an overcast sky over grey water, no shadow anywhere", dullMorning, 0},
+	{"boathouse-door", "Boathouse door", "dark boards, and one wide door to the light", boathouseDoor, 0},
+	{"against-the-sun", "Against the sun", "a low sun over glittering water", againstTheSun, 0},
+	{"workshop-lamps", "Workshop lamps", "two warm lamps over the bench, a cold strip behind", workshopLamps, 0},
+	{"snow-light", "Snow light", "snow below and a bright low sky: light from everywhere", snowLight, 0},
+	{"lamp-room", "Lamp room at night", "night behind the panes, a moon, and one small lamp", lampRoom, 0},
+	{"plain-studio", "Plain studio", "two large lamps, a strip, and grey all round", plainStudio, 0},
 }
 
 func (e Environment) String() string { return fmt.Sprintf("%s (%s)", e.Name, e.ID) }

@@ -42,7 +42,7 @@ func Read(ctx context.Context, b []byte) (*Panorama, error) {
 	if sum == 0 {
 		return nil, errors.New("the panorama is black all over, and lights nothing")
 	}
-	even := &Panorama{p.W, p.H, p.Data}
+	even := &Panorama{W: p.W, H: p.H, Data: p.Data}
 	if p.W > Widest {
 		return even.Smaller(Widest), nil
 	}
@@ -64,7 +64,7 @@ func decode(ctx context.Context, b []byte) (*Panorama, error) {
 		if p.XYZ {
 			m, same = icc.FromXYZ, false
 		}
-		out := &Panorama{p.W, p.H, p.Data}
+		out := &Panorama{W: p.W, H: p.H, Data: p.Data}
 		if !same {
 			out.turn(m)
 		}
@@ -74,7 +74,7 @@ func decode(ctx context.Context, b []byte) (*Panorama, error) {
 		if err != nil {
 			return nil, err
 		}
-		out := &Panorama{p.W, p.H, make([]float32, p.W*p.H*3)}
+		out := &Panorama{W: p.W, H: p.H, Data: make([]float32, p.W*p.H*3)}
 		for k := range 3 {
 			from := p.Channels[0].Data
 			if len(p.Channels) >= 3 {

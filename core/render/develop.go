@@ -1,10 +1,14 @@
 package render
 
 import (
+	"bytes"
 	"image"
+	"image/png"
 	"math"
 
 	"velvetgrime/core/exr"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/light"
 	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 )
@@ -64,6 +68,36 @@ func neutral(c [3]float32) [3]float32 {
 		c[k] += (to - c[k]) * g
 	}
 	return c
+}
+
+// Postcard is a small picture of what a panorama shows around its brightest place, w × w/2 pixels;
+// PNG.
+func Postcard(p *light.Panorama, w int) ([]byte, error) {
+	_, key := p.Smaller(256).Split()
+	az := math.Atan2(float64(key.Dir.Z), float64(key.Dir.X)) - 0.35 // a little off the middle
+	img := image.NewNRGBA(image.Rect(0, 0, w, w/2))
+	gauge := float32(p.Gauge())
+	even := p.Smaller(2 * w)
+	for y := range w / 2 {
+		for x := range w {
+			a := az + (float64(x)/float64(w)-0.5)*2.4
+			el := (0.5-float64(y)/float64(w/2))*1.2 + 0.12
+			s, c := math.Sincos(el)
+			d := geom.V3(float32(c*math.Cos(a)), float32(s), float32(c*math.Sin(a)))
+			v := even.At(d)
+			for k := range v {
+				v[k] *= gauge * 0.8
+			}
+			v = filmic(v)
+			for k := range v {
+				img.Pix[img.PixOffset(x, y)+k] = byte8(v[k])
+			}
+			img.Pix[img.PixOffset(x, y)+3] = 255
+		}
+	}
+	var b bytes.Buffer
+	err := png.Encode(&b, img)
+	return b.Bytes(), err
 }
 
 // Beauty is the mean light of each pixel, three numbers each, denoised when that was asked for.

@@ -38,6 +38,9 @@ func (r Rules) Check(d *Document) error {
 	if err := d.checkAdded(); err != nil {
 		return err
 	}
+	if err := checkJudged(d.Judged); err != nil {
+		return err
+	}
 	if err := checkPalette(d.Palette); err != nil {
 		return err
 	}

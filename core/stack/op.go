@@ -116,6 +116,8 @@ func init() { // batches read operations, so this cannot be the variable's own v
 		opKind[AddChannel]("add a channel to the project"),
 		opKind[RemoveChannel]("delete an added channel; the layers lose their coats of it"),
 		opKind[SetPalette]("set the project's colours"),
+		opKind[KeepJudged]("keep a look or a view, or change one that is kept"),
+		opKind[DropJudged]("forget a look or a view"),
 		opKind[SetConditions]("set the conditions"),
 		opKind[SetPrepared]("set what was prepared, and which sheets there are"),
 		opKind[ReplaceDocument]("put another state in the place of this one"),

@@ -23,6 +23,7 @@ type Document struct {
 	Conditions *Conditions `json:"conditions,omitempty" doc:"what all agents read"`
 
 	Palette []string `json:"palette,omitempty" doc:"colours kept with the project, as #rrggbb"`
+	Judged  []Judged `json:"judged,omitempty" doc:"looks and views kept with the project"`
 
 	Prepared *Prepared `json:"prepared,omitempty" doc:"what was done to the model before the first layer"`
 }

@@ -180,7 +180,7 @@ func TestEveryKindOfOperationIsRegistered(t *testing.T) {
 	for _, c := range treeOps {
 		tried[c.op.Kind()] = true
 	}
-	for _, k := range []stack.Op{stack.RemoveStroke{}, stack.MoveStroke{}, stack.RemoveChannel{}, stack.TurnDial{}, stack.SetPalette{}, stack.SetConditions{}, stack.SetPrepared{}, stack.AddDecal{}, stack.SetDecal{}, stack.MoveDecal{}, stack.RemoveDecal{}, stack.SetSlide{}, stack.WarpSlide{}, stack.RemoveSlide{}} {
+	for _, k := range []stack.Op{stack.RemoveStroke{}, stack.MoveStroke{}, stack.RemoveChannel{}, stack.TurnDial{}, stack.SetPalette{}, stack.KeepJudged{}, stack.DropJudged{}, stack.SetConditions{}, stack.SetPrepared{}, stack.AddDecal{}, stack.SetDecal{}, stack.MoveDecal{}, stack.RemoveDecal{}, stack.SetSlide{}, stack.WarpSlide{}, stack.RemoveSlide{}} {
 		tried[k.Kind()] = true // the tests beside them
 	}
 	for _, k := range stack.OpKinds() {

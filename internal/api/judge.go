@@ -14,6 +14,7 @@ import (
 
 	"velvetgrime/core/exr"
 	"velvetgrime/core/light"
+	"velvetgrime/core/render"
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/store"
 
@@ -54,6 +55,8 @@ type workedOut struct {
 	about Around
 	rest  *light.Panorama
 	at    time.Time
+
+	picture []byte // a small PNG
 }
 
 // mostEnvironments bounds how many are kept worked out.
@@ -79,6 +82,9 @@ func (e *environments) get(ctx context.Context, id string, read func() (*light.P
 		w.about.Key.Color[k] = v * float32(w.about.Gauge)
 	}
 	w.rest = rest.Smaller(512)
+	if w.picture, err = render.Postcard(p, 208); err != nil {
+		return nil, err
+	}
 	if e.known == nil {
 		e.known = map[string]*workedOut{}
 	}
@@ -195,6 +201,15 @@ func (s *Server) judgeFiles(g *gin.Engine) {
 		c.Header("X-Width", fmt.Sprint(p.W))
 		c.Header("Cache-Control", "max-age=3600")
 		c.Data(200, "application/octet-stream", out)
+	})
+	g.GET("/api/environments/:id/picture", func(c *gin.Context) {
+		w, err := s.environment(c.Request.Context(), c.Param("id"))
+		if err != nil {
+			refuse(c, 404, err)
+			return
+		}
+		c.Header("Cache-Control", "max-age=3600")
+		c.Data(200, "image/png", w.picture)
 	})
 	g.POST("/api/environments", func(c *gin.Context) {
 		name := path.Base(c.Query("name"))

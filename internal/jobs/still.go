@@ -145,7 +145,9 @@ func (r *Runner) beginStill(
 
 // stateOf tells apart what a still can be drawn of.
 func stateOf(p *eval.Program) (string, error) {
-	b, err := json.Marshal(p.Doc)
+	d := *p.Doc
+	d.Palette, d.Judged = nil, nil // nothing of them is drawn
+	b, err := json.Marshal(d)
 	if err != nil {
 		return "", err
 	}

@@ -134,7 +134,7 @@ func TestAStillIsCancelledResumedThrownAwayAndBack(t *testing.T) {
 	}
 	before, _ := b.store.Piece(b.ctx, j.ID, "state")
 	if err := s.Change("tester", "job:none", func(*stack.Document) (stack.Op, error) {
-		return stack.SetPalette{Colors: []string{"#102030"}}, nil
+		return stack.SetLight{Light: stack.Linear}, nil
 	}); err != nil {
 		t.Fatal(err)
 	}

@@ -1484,6 +1484,8 @@ export interface components {
       conditions?: components['schemas']['Conditions'];
       /** @description always velvetgrime.document */
       format: string;
+      /** @description looks and views kept with the project */
+      judged?: components['schemas']['Judged'][] | null;
       /** @description innermost first */
       layers: components['schemas']['Layer'][] | null;
       /**
@@ -1571,6 +1573,13 @@ export interface components {
         | 'angle'
         | 'hue'
         | 'value';
+    };
+    /** @description forget a look or a view */
+    DropJudged: {
+      /** @enum {string} */
+      kind: 'judged.drop';
+      /** @description its id */
+      target: string;
     };
     /** @description ask which edges a click means */
     EdgeRequest: {
@@ -1911,6 +1920,14 @@ export interface components {
       /** Format: int64 */
       size: number;
     };
+    Judged: {
+      id: string;
+      look?: components['schemas']['KeptLook'];
+      name: string;
+      /** @description how it looked when it was kept: a small picture as a data: URL */
+      picture?: string;
+      view?: components['schemas']['KeptView'];
+    };
     /** @description go to the state after an entry of the ledger, on any branch */
     JumpRequest: {
       /**
@@ -1932,6 +1949,83 @@ export interface components {
       seq: number;
       /** @enum {string} */
       t: 'jump';
+    };
+    /** @description keep a look or a view, or change one that is kept */
+    KeepJudged: {
+      /**
+       * Format: int64
+       * @description of a new one; -1: last
+       */
+      index?: number;
+      /** @enum {string} */
+      kind: 'judged.keep';
+      value: components['schemas']['Judged'];
+    };
+    KeptLook: {
+      background?: boolean;
+      /** Format: double */
+      blur?: number;
+      /** Format: double */
+      exposure: number;
+      /**
+       * Format: double
+       * @description 0: all is sharp
+       */
+      fStop?: number;
+      /** @description without perspective */
+      flat?: boolean;
+      /**
+       * Format: double
+       * @description mm of a picture 24 mm high
+       */
+      focal: number;
+      /**
+       * Format: double
+       * @description metres; 0: what is looked at
+       */
+      focus?: number;
+      /**
+       * Format: double
+       * @description how bright what is emissive is; absent: as white
+       */
+      glow?: number;
+      /**
+       * Format: double
+       * @description 0..1
+       */
+      grain?: number;
+      /** @description one of our environments, or the hash of a panorama */
+      light: string;
+      shadows?: boolean;
+      /**
+       * Format: double
+       * @description degrees
+       */
+      tilt?: number;
+      /** @enum {string} */
+      tone?: '' | 'filmic' | 'neutral' | 'none';
+      /**
+       * Format: double
+       * @description degrees
+       */
+      turn: number;
+      /**
+       * Format: double
+       * @description 0..1
+       */
+      vignette?: number;
+    };
+    KeptView: {
+      /** @description the channel that is shown by itself */
+      alone?: string;
+      /** @description what is looked at, metres */
+      at: number[] | null;
+      /** @description metres */
+      eye: number[] | null;
+      /** @description the part that is shown alone */
+      part?: string;
+      /** @description times projection, column by column: the lens */
+      view: number[] | null;
     };
     Kind: {
       /** Format: int64 */
@@ -2364,6 +2458,8 @@ export interface components {
       | components['schemas']['AddChannel']
       | components['schemas']['RemoveChannel']
       | components['schemas']['SetPalette']
+      | components['schemas']['KeepJudged']
+      | components['schemas']['DropJudged']
       | components['schemas']['SetConditions']
       | components['schemas']['SetPrepared']
       | components['schemas']['ReplaceDocument']
