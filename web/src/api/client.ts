@@ -3,6 +3,12 @@ import { actor } from '../lib/id';
 import { kept } from '../lib/kept';
 import type { components } from './schema';
 
+export type Around = components['schemas']['Around'];
+export type KeptLook = components['schemas']['KeptLook'];
+export type KeptView = components['schemas']['KeptView'];
+export type Judged = components['schemas']['Judged'];
+export type StillOrder = components['schemas']['StillOrder'];
+export type StillLine = components['schemas']['StillLine'];
 export type Project = components['schemas']['Project'];
 export type Binned = components['schemas']['Binned'];
 export type About = components['schemas']['About'];
@@ -123,6 +129,19 @@ export const api = {
   /** Takes back what was added to one. */
   takeView: (id: string, f: Blob, name: string) =>
     after<Job>(id, 'POST', at(id, `/views/back${as()}&name=${encodeURIComponent(name)}`), f),
+  environments: () => call<Around[]>('GET', '/api/environments'),
+  environment: (id: string) => call<Around>('GET', `/api/environments/${id}`),
+  /** What lights beside the key light: halves, four a texel, from below upwards. */
+  async lightOf(id: string): Promise<{ width: number; halves: Uint16Array<ArrayBuffer> }> {
+    const a = await fetch(`/api/environments/${id}/light`);
+    if (!a.ok) throw new Error((await a.json().catch(() => ({}))).detail ?? `the environment is not there: ${a.status}`);
+    return { width: Number(a.headers.get('X-Width')), halves: new Uint16Array(await a.arrayBuffer()) };
+  },
+  addEnvironment: (f: File) => call<Around>('POST', `/api/environments?name=${encodeURIComponent(f.name)}`, f),
+  stills: (id: string) => call<StillLine[]>('GET', at(id, '/stills')),
+  still: (id: string, o: StillOrder) => after<Job>(id, 'POST', at(id, '/stills'), o),
+  dropStill: (still: string) => call<void>('DELETE', `/api/stills/${still}`),
+  restoreStill: (still: string) => call<void>('POST', `/api/stills/${still}/restore`),
   jobs: (id: string) => call<Job[]>('GET', at(id, '/jobs')),
   job: (id: string) => call<Job>('GET', `/api/jobs/${id}`),
   cancel: (id: string) => call<void>('DELETE', `/api/jobs/${id}`),

@@ -25,6 +25,28 @@ export type Alone = '' | 'mask' | string;
 /** Pixels that the worktop has until somebody drags it: as many as the brush needs, where there is room. */
 export const usualWorktop = () => (window.innerHeight >= 760 ? 234 : 212);
 
+/** What Judge asks of the view. */
+export interface Judging {
+  view: () => { eye: number[]; at: number[]; view: number[] };
+  still: (w: number, h: number) => StillView;
+  quick: (w: number, h: number, clear: boolean) => Promise<Blob | null>;
+  /** how the view looks, as a small picture's data: URL */
+  small: () => string;
+  size: () => [number, number];
+  parts: () => string[];
+}
+
+/** The camera of a still. */
+export interface StillView {
+  eye: number[];
+  at: number[];
+  angle: number;
+  height: number;
+  aperture: number;
+  focus: number;
+  parts: string[];
+}
+
 export class UI {
   station = $state<Station>('Layer');
   tool = $state<Tool>('orbit');
@@ -43,6 +65,12 @@ export class UI {
   stream = $state('mask');
   /** a stream that was asked for and is not in the document yet */
   freshStream = '';
+  /** what Judge asks of the view; wired where the model is shown */
+  judge: Judging | null = null;
+  /** the stills of the project are listed */
+  stills = $state(false);
+  /** a click in the view picks what is sharp */
+  focusing = $state(false);
   /** names of the model's parts */
   parts = $state.raw<string[]>([]);
   /** called with what was clicked on the model while the reach is picked */

@@ -2,6 +2,7 @@
   // Keys that work everywhere on the page; the guide tells them. Those of
   // the number row, M and X are held: while one is down the view shows that alone.
   import type { Session } from '../lib/session.svelte';
+  import { pressed } from '../lib/judged';
   import { find } from '../lib/shortcuts.svelte';
   import type { UI } from '../lib/ui.svelte';
 
@@ -33,6 +34,11 @@
       return;
     }
     if (e.repeat || e.ctrlKey || e.metaKey || e.altKey) return;
+    const digit = /^Digit([1-9])$/.exec(e.code);
+    if (ui.station === 'Judge' && digit) {
+      if (pressed(ui, session, Number(digit[1]), e.shiftKey)) e.preventDefault();
+      return;
+    }
     const n = Number(e.key);
     const k = e.key.toLowerCase();
     if (n >= 1 && n <= channels.length) ui.alone = held = channels[n - 1];

@@ -29,6 +29,8 @@
   import { Strokes } from '../view/tools/strokes.svelte';
   import CoreSample from './CoreSample.svelte';
   import LightRing from './LightRing.svelte';
+  import { Focus } from '../view/tools/focus';
+  import { lampFor } from '../view/lamp';
   import Bars from './view/Bars.svelte';
   import BrushCursor from './view/BrushCursor.svelte';
   import Hints from './view/Hints.svelte';
@@ -115,6 +117,7 @@
       new FitHand(b),
       pull,
       new Mark(b, prep),
+      new Focus(b),
       new Take(b),
       lasso,
       line,
@@ -135,6 +138,14 @@
     ui.goTo = (eye, target, view) => {
       const { focal, flat } = stage.goTo(eye, target, view);
       Object.assign(ui.look, { focal, flat });
+    };
+    ui.judge = {
+      view: () => ({ eye: stage.eye.toArray(), at: stage.controls.target.toArray(), view: stage.lens().view }),
+      still: (w, h) => stage.stillView(w, h),
+      quick: (w, h, clear) => stage.quick(w, h, clear),
+      small: () => stage.small(),
+      size: () => [stage.canvas.clientWidth, stage.canvas.clientHeight],
+      parts: () => [...new Set(stage.meshes.map((m) => m.userData.part as string))],
     };
     ui.lens = () => ({ ...lensOf(stage), ...stage.bareLens() });
     ui.bare = (sheet) => stage.worn.list.some((s, i) => s.name === sheet && detail.bare(i) !== '');
@@ -170,7 +181,7 @@
     };
     detail.apply();
     ui.look.most = stage.mostMaps;
-    stage.setLight(ui.look.light);
+    stage.setLight(ui.look.light, ui.look.tilt);
     stage.resize();
     stage.frame();
     void detail.begin(facts).finally(() => stage.wake());
@@ -289,6 +300,9 @@
       }, 150);
   }
 
+  /** the environment that the view has by now */
+  let lit = $state('');
+
   let kept = 0;
   async function keepPicture(stage: Stage) {
     if (ui.alone || stage.mode !== 'model' || Date.now() - kept < 20000) return;
@@ -308,12 +322,29 @@
     void ready.detail.see();
   });
   $effect(() => {
-    ready?.stage.setLight(ui.look.light);
+    ready?.stage.setLight(ui.look.light, ui.look.tilt);
     ready?.stage.hurry();
+  });
+  $effect(() => {
+    const { around } = ui.look;
+    const stage = ready?.stage;
+    if (!stage) return;
+    lampFor(around)
+      .then((lamp) => stage.setAround(around, lamp))
+      .then(() => (lit = around))
+      .catch((e) => (session.message = (e as Error).message));
   });
   $effect(() => ready?.stage.worn.showAlone(ui.alone));
   $effect(() => ready?.stage.setSharpness(ui.look.sharpness));
   $effect(() => ready?.stage.setLens(ui.look.focal, ui.look.flat));
+  $effect(() => ready?.stage.setTone(ui.look.tone));
+  $effect(() => ready?.stage.setGlow(ui.look.glow));
+  $effect(() => {
+    const { fStop, focus, vignette, grain } = ui.look;
+    const judging = ui.station === 'Judge';
+    const opening = judging ? { fStop, focus, vignette, grain } : { fStop: 0, focus: 0, vignette: 0, grain: 0 };
+    ready?.stage.setOpening(opening, judging).catch((e) => (session.message = (e as Error).message));
+  });
   $effect(() => ready?.stage.only(ui.part));
   $effect(() => ready?.stage.setMaps(ui.look.maps));
   // the model moves over for what slides in
@@ -321,14 +352,15 @@
     const over = ui.station !== 'Layer' ? 0 : ui.stock ? 322 : ui.conditions || ui.over ? 318 : 0;
     ready?.stage.cover(Math.max(over, ui.ledger ? 380 : 0) * ui.scale);
   });
-  $effect(() =>
+  $effect(() => {
+    void lit; // the exposure of another environment is another
     ready?.stage.setLook({
       exposure: ui.look.exposure,
       background: ui.look.background,
       blur: ui.look.blur,
       shadows: ui.look.shadows,
-    }),
-  );
+    });
+  });
   $effect(() => {
     if (ready) ready.stage.controls.enabled = !!ui.lineup || (!ui.painting && ui.mode !== 'flat' && !held);
   });
@@ -434,7 +466,8 @@
       ui.tool === 'drill' ||
       ui.tool === 'line' ||
       ui.tool === 'reach' ||
-      !!ui.taking,
+      !!ui.taking ||
+      ui.focusing,
   );
   const near = $derived(ready?.pull.near ?? null);
 </script>

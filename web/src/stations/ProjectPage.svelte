@@ -9,7 +9,6 @@
   import Conditions from '../parts/Conditions.svelte';
   import Lazy from '../parts/Lazy.svelte';
   import Ledger from '../parts/Ledger.svelte';
-  import Judge from './Judge.svelte';
   import Keys from '../parts/Keys.svelte';
   import { pictures } from '../lib/dropped';
   import Edge from '../parts/Edge.svelte';
@@ -75,6 +74,7 @@
     .catch(() => {});
   /** Opens where a job is told of. */
   function showJob(j: Job) {
+    if (j.kind === 'still') return void ((ui.station = 'Judge'), (ui.stills = true));
     if (!j.kind.startsWith('view ')) return void (ui.station = j.kind === 'deliver' ? 'Deliver' : 'Prepare');
     ui.station = 'Layer';
     ui.paintOver(true);
@@ -140,6 +140,8 @@
     PaintOver: () => import('../parts/PaintOver.svelte'),
     Prepare: () => import('./Prepare.svelte'),
     Deliver: () => import('./Deliver.svelte'),
+    Judge: () => import('./Judge.svelte'),
+    JudgeBars: () => import('../parts/judge/JudgeBars.svelte'),
     Stock: () => import('../parts/Stock.svelte'),
     StampPress: () => import('../parts/StampPress.svelte'),
   };
@@ -268,6 +270,7 @@
       </div>
     {/if}
     {#key session.model}{#if session.model}<View {session} {ui} {id} {prep} />{/if}{/key}
+    {#if ui.station === 'Judge' && session.doc}<Lazy load={parts.JudgeBars} {session} {ui} {id} {jobs} />{/if}
     {#if ui.station === 'Layer' && session.doc}
       {#if ui.conditions}<Conditions {session} {ui} />{/if}
       {#if ui.over}<Lazy
@@ -291,7 +294,7 @@
     {/if}
   </main>
   <footer aria-label="Worktop">
-    {#if ui.station === 'Judge'}<Judge {ui} {session} />{:else if ui.station === 'Layer' && !ui.folded.worktop}<Worktop
+    {#if ui.station === 'Judge'}<Lazy load={parts.Judge} {ui} {session} {id} />{:else if ui.station === 'Layer' && !ui.folded.worktop}<Worktop
         {session}
         {ui}
       />{/if}

@@ -1,12 +1,25 @@
 // What the view draws with: a canvas, its renderer, and the light from all sides. It goes on from
 // project to project, so that the next one need not wait until its programs are linked and its
 // light is made; who looks at no project for a while gets the card's memory back.
-import { ACESFilmicToneMapping, PCFShadowMap, PMREMGenerator, WebGLRenderer, type Texture } from 'three';
+import {
+  ACESFilmicToneMapping,
+  DataTexture,
+  EquirectangularReflectionMapping,
+  HalfFloatType,
+  LinearFilter,
+  PCFShadowMap,
+  PMREMGenerator,
+  RGBAFormat,
+  WebGLRenderer,
+  type Texture,
+} from 'three';
 import { onProcessor } from './atlas';
 import { makeEnvironment, makeSmaller, sampleLess } from './environment';
 
 /** how long it is kept while no project is open, ms */
 const UNUSED = 60_000;
+/** how many environments beside the first are kept on the card */
+const MOST_AROUND = 4;
 /** programs beyond which it is better made anew */
 const MOST = 80;
 
@@ -28,6 +41,7 @@ export class Card {
     this.reflections = this.reflecting();
     this.canvas.addEventListener('webglcontextlost', () => {
       this.reflections = this.light = null;
+      this.others.clear();
       if (kept === this) kept = null;
     });
   }
@@ -50,6 +64,30 @@ export class Card {
     equirect.dispose();
     pmrem.dispose();
     return this.light;
+  }
+
+  private readonly others = new Map<string, Texture>();
+
+  /** The light of another environment, from its halves; '' the first one. */
+  async around(id: string, read: () => Promise<{ width: number; halves: Uint16Array<ArrayBuffer> }>): Promise<Texture> {
+    const known = this.others.get(id);
+    if (known) return known;
+    const { width, halves } = await read();
+    const equirect = new DataTexture(halves, width, width / 2, RGBAFormat, HalfFloatType);
+    equirect.mapping = EquirectangularReflectionMapping;
+    equirect.minFilter = equirect.magFilter = LinearFilter;
+    equirect.needsUpdate = true;
+    const pmrem = this.reflecting();
+    const light = pmrem.fromEquirectangular(equirect).texture;
+    equirect.dispose();
+    pmrem.dispose();
+    const oldest = [...this.others.keys()][0];
+    if (this.others.size >= MOST_AROUND && oldest) {
+      this.others.get(oldest)!.dispose();
+      this.others.delete(oldest);
+    }
+    this.others.set(id, light);
+    return light;
   }
 
   /** As it is when a project is opened. */

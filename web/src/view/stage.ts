@@ -2,12 +2,15 @@
 // only when something changed.
 import { BARS, FROM, clearOf } from './frame';
 import {
+  ACESFilmicToneMapping,
   Box3,
   BufferGeometry,
   Color,
   DirectionalLight,
+  LinearToneMapping,
   Matrix4,
   Mesh,
+  NeutralToneMapping,
   Raycaster,
   Scene,
   Vector2,
@@ -21,7 +24,7 @@ import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import { acceleratedRaycast, computeBoundsTree } from 'three-mesh-bvh';
 import { giveBack, takeCard, type Card } from './card';
-import { SUN } from './environment';
+import { evening, type Lamp } from './lamp';
 import { Flat } from './flat';
 import { makeGround } from './ground';
 import { Lens, lensIn } from './lens';
@@ -30,6 +33,8 @@ import { Finder, toAskFor } from './finder';
 import type { Space } from './handles';
 import type { Tile } from './pages';
 import { Cell, grid, TITLE, type Rect } from './cells';
+import type { Finish, Opening } from './finish';
+import type { Tone } from '../lib/look.svelte';
 import { clears, type Alternative } from '../lib/lineup.svelte';
 import type { Session } from '../lib/session.svelte';
 
@@ -115,6 +120,25 @@ export class Stage {
     const shown = this.scene.background === this.scene.environment;
     this.scene.environment = this.card.surround();
     if (shown) this.scene.background = this.scene.environment;
+    if (this.lamp !== evening) void this.setAround(this.lamp.id, this.lamp);
+  }
+
+  /** the key light as it comes with the environment, before any turn */
+  private lamp: Lamp = evening;
+  private turned = { degrees: 0, tilt: 0 };
+
+  /** Takes another environment; lamp tells its key light. It is drawn until it is there in the old one. */
+  async setAround(id: string, lamp: Lamp) {
+    this.lamp = lamp;
+    const light = lamp === evening ? this.card.surround() : await this.card.around(id, () => lamp.read(id));
+    if (this.gone || this.lamp !== lamp) return;
+    const shown = this.scene.background === this.scene.environment;
+    this.scene.environment = light;
+    if (shown) this.scene.background = light;
+    this.key.color.setRGB(...lamp.color);
+    this.key.intensity = lamp.strength;
+    this.key.shadow.radius = Math.min(1 + lamp.radius * 130, 14);
+    this.setLight(this.turned.degrees, this.turned.tilt);
   }
 
   /** called when the card lost all that it held, and all of it was made anew, empty */
@@ -251,15 +275,15 @@ export class Stage {
     this.tellView();
   }
 
-  setLight(degrees: number) {
-    const a = (degrees * Math.PI) / 180;
-    this.scene.environmentRotation.y = a;
-    this.scene.backgroundRotation.y = a;
+  /** Turns the light about the vertical, and tilts it about the model's X. */
+  setLight(degrees: number, tilt = 0) {
+    this.turned = { degrees, tilt };
+    const [a, b] = [(degrees * Math.PI) / 180, (tilt * Math.PI) / 180];
+    this.scene.environmentRotation.set(b, a, 0);
+    this.scene.backgroundRotation.set(b, a, 0);
     const c = this.box.getCenter(new Vector3());
     const r = this.box.getSize(new Vector3()).length();
-    // a point of the environment at azimuth az lies along (cos az, sin az) in X, Z before the turn
-    const az = SUN.az - a;
-    const dir = new Vector3(Math.cos(az) * Math.cos(SUN.el), Math.sin(SUN.el), Math.sin(az) * Math.cos(SUN.el));
+    const dir = new Vector3(...this.lamp.dir).applyEuler(this.scene.environmentRotation);
     this.key.position.copy(c).addScaledVector(dir, r * 2);
     this.key.target.position.copy(c);
     this.renderer.shadowMap.needsUpdate = true;
@@ -267,7 +291,8 @@ export class Stage {
   }
 
   setLook(o: { exposure: number; background: boolean; blur: number; shadows: boolean }) {
-    this.renderer.toneMappingExposure = 1.05 * o.exposure;
+    // the first environment comes as it was drawn, all others by their gauge
+    this.renderer.toneMappingExposure = (this.lamp === evening ? 1.05 : 1) * o.exposure;
     this.scene.background = o.background ? this.scene.environment : new Color(0x5a5a5a);
     this.scene.backgroundBlurriness = o.blur;
     this.key.castShadow = o.shadows;
@@ -330,6 +355,7 @@ export class Stage {
   }
 
   invalidate() {
+    this.changed = true;
     if (this.pending) return;
     this.pending = true;
     requestAnimationFrame(() => {
@@ -438,7 +464,11 @@ export class Stage {
       this.setUp(model, !!flat);
       r.setViewport(model.x, 0, model.w, model.h);
       r.setScissor(model.x, 0, model.w, model.h);
-      r.render(this.scene, this.camera);
+      if (this.finishes && !flat) {
+        if (!this.gathering) this.finish!.restart();
+        this.gathering = false;
+        this.developed(model);
+      } else r.render(this.scene, this.camera);
     }
     if (flat?.h) {
       this.flat.fit(flat.w / flat.h);
@@ -448,6 +478,127 @@ export class Stage {
     }
     this.worn.ink.drawn();
     this.onFrame();
+  }
+
+  private finish: Finish | null = null;
+  private finishes = false;
+  /** the frame that is drawn next goes on with what was gathered */
+  private gathering = false;
+
+  /** Says what the lens does to the picture; gather: it is finer at rest even where it does nothing. */
+  async setOpening(o: Opening, gather: boolean) {
+    const does = o.fStop > 0 || o.vignette > 0 || o.grain > 0;
+    if (does && !this.finish) {
+      const { Finish } = await import('./finish');
+      if (this.gone) return;
+      this.finish ??= new Finish(this.renderer, this.slow ? 16 : 48);
+    }
+    if (this.finish) this.finish.opening = o;
+    this.finishes = !!this.finish && (does || (gather && !this.slow));
+    this.invalidate();
+  }
+
+  /** how many pictures the one that is shown is made of, and how many it will be */
+  get gathers(): { now: number; of: number } {
+    return this.finishes && this.finish ? { now: this.finish.now, of: this.finish.of } : { now: 1, of: 1 };
+  }
+
+  /** how far away what is looked at is, along the view, metres */
+  private get away(): number {
+    return this.camera.position.distanceTo(this.controls.target);
+  }
+
+  private developed({ w, h }: { w: number; h: number }) {
+    const ratio = this.renderer.getPixelRatio();
+    const more = this.finish!.gather(
+      this.scene,
+      this.camera,
+      Math.max(Math.floor(w * ratio), 1),
+      Math.max(Math.floor(h * ratio), 1),
+      this.away,
+    );
+    this.finish!.show();
+    if (!more || this.coarse || this.pending) return;
+    // the next one, unless something changes before
+    this.pending = true;
+    requestAnimationFrame(() => {
+      this.pending = false;
+      this.gathering = !this.changed;
+      this.draw();
+    });
+    this.changed = false;
+  }
+
+  /** something else is to be drawn than what was gathered */
+  private changed = false;
+
+  /** How far away, along the view, lies what is under a point of the canvas; null: nothing is there. */
+  depthAt(x: number, y: number): number | null {
+    const hit = this.pick(x, y);
+    if (!hit) return null;
+    const ahead = this.camera.getWorldDirection(new Vector3());
+    return hit.pos.clone().sub(this.camera.position).dot(ahead);
+  }
+
+  /** A picture of the model, w × h pixels; clear: with nothing around it. */
+  async quick(w: number, h: number, clear: boolean): Promise<Blob | null> {
+    const { Finish } = await import('./finish');
+    const most = this.renderer.capabilities.maxTextureSize;
+    const k = Math.min(1, most / w, most / h);
+    [w, h] = [Math.floor(w * k), Math.floor(h * k)];
+    const finish = new Finish(this.renderer, this.slow ? 8 : 32);
+    if (this.finish) finish.opening = this.finish.opening;
+    const { covered } = this;
+    this.covered = 0;
+    this.setUp({ w, h }, false);
+    const ground = this.ground?.visible;
+    if (this.ground && clear) this.ground.visible = false;
+    const pixels = await finish.picture(this.scene, this.camera, w, h, this.away, clear);
+    if (this.ground) this.ground.visible = !!ground;
+    finish.dispose();
+    this.covered = covered;
+    this.resize();
+    const out = new ImageData(w, h);
+    for (let y = 0; y < h; y++) out.data.set(pixels.subarray((h - 1 - y) * w * 4, (h - y) * w * 4), y * w * 4);
+    const canvas = new OffscreenCanvas(w, h);
+    canvas.getContext('2d')!.putImageData(out, 0, 0);
+    return canvas.convertToBlob({ type: 'image/png' });
+  }
+
+  /** Where the camera of a still stands that shows what the view shows, for a picture of w × h. */
+  stillView(w: number, h: number) {
+    const { target } = this.controls;
+    const { camera } = this;
+    const flat = camera.flat;
+    const fit = Math.min(1, w / h / ((this.canvas.clientWidth - this.covered) / this.canvas.clientHeight));
+    const tan = Math.tan((camera.fov * Math.PI) / 360) / fit;
+    return {
+      eye: camera.position.toArray(),
+      at: target.toArray(),
+      angle: flat ? 0 : (2 * Math.atan(tan) * 180) / Math.PI,
+      height: flat ? (2 * camera.half) / fit : 0,
+      aperture:
+        this.finish && this.finishes && this.finish.opening.fStop > 0
+          ? camera.focal / 1000 / this.finish.opening.fStop
+          : 0,
+      focus: this.finish?.opening.focus || this.away,
+      parts: this.part ? [this.part] : [],
+    };
+  }
+
+  /** Tones of the picture. */
+  setTone(tone: Tone) {
+    const was = this.renderer.toneMapping;
+    this.renderer.toneMapping = { filmic: ACESFilmicToneMapping, neutral: NeutralToneMapping, none: LinearToneMapping }[
+      tone
+    ];
+    if (was !== this.renderer.toneMapping) this.invalidate();
+  }
+
+  /** How bright what is emissive is, by white. */
+  setGlow(v: number) {
+    for (const s of this.worn.list) s.material.emissiveIntensity = v;
+    this.invalidate();
   }
 
   /** Says how many pixels of the view something covers at its right: the model moves over, so
@@ -803,6 +954,18 @@ export class Stage {
     return new Matrix4().multiplyMatrices(c.projectionMatrix, c.matrixWorldInverse).toArray();
   }
 
+  /** How the view looks, as the data: URL of a small picture. */
+  small(): string {
+    this.draw();
+    const { clientWidth: w, clientHeight: h } = this.canvas;
+    const out = document.createElement('canvas');
+    [out.width, out.height] = [144, 84];
+    const g = out.getContext('2d')!;
+    const scale = Math.max(out.width / w, out.height / h);
+    g.drawImage(this.canvas, (out.width - w * scale) / 2, (out.height - h * scale) / 2, w * scale, h * scale);
+    return out.toDataURL('image/webp', 0.8);
+  }
+
   /** A small PNG of the model for the project list. */
   async snapshot(): Promise<Blob | null> {
     const { covered } = this;
@@ -839,5 +1002,6 @@ export class Stage {
     this.key.dispose();
     this.worn.dispose();
     this.finder.dispose();
+    this.finish?.dispose();
   }
 }

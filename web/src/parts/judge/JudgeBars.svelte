@@ -1,0 +1,119 @@
+<script lang="ts">
+  // Over the view in Judge: what one looks with at the left, what one takes away at the right.
+  import type { Job } from '../../api/client';
+  import type { Session } from '../../lib/session.svelte';
+  import type { UI } from '../../lib/ui.svelte';
+  import { keyNow } from '../../lib/shortcuts.svelte';
+  import Icon from '../Icon.svelte';
+  import Stills from './Stills.svelte';
+  let { ui, session, id, jobs }: { ui: UI; session: Session; id: string; jobs: Job[] } = $props();
+
+  let quick = $state(false);
+  let times = $state(2);
+  let clear = $state(false);
+  let said = $state('');
+  const parts = $derived(ui.parts);
+
+  async function picture(to: 'file' | 'clipboard') {
+    const [w, h] = ui.judge!.size();
+    said = 'drawing …';
+    try {
+      const blob = await ui.judge!.quick(w * times, h * times, clear);
+      if (!blob) throw new Error('The view could not be drawn.');
+      if (to === 'clipboard') {
+        await navigator.clipboard.write([new ClipboardItem({ 'image/png': blob })]);
+        said = 'in the clipboard';
+        return;
+      }
+      const a = document.createElement('a');
+      a.href = URL.createObjectURL(blob);
+      a.download = `${document.title.split(' · ')[0] || 'view'}.png`;
+      a.click();
+      setTimeout(() => URL.revokeObjectURL(a.href), 10_000);
+      said = 'written';
+    } catch (e) {
+      said = '';
+      session.message = (e as Error).message;
+    }
+  }
+</script>
+
+<div class="bar left-3" role="toolbar" aria-label="Looking">
+  <button
+    class="chip"
+    aria-pressed={ui.tool === 'drill'}
+    title="What every layer adds at a point ({keyNow('d')})"
+    onclick={() => (ui.tool = ui.tool === 'drill' ? 'orbit' : 'drill')}><Icon of="drill" />Drill</button
+  >
+  <label class="pick-part chip" title="One part alone, framed">
+    <Icon of="box" />
+    <select aria-label="Part alone" value={ui.part} onchange={(e) => (ui.part = e.currentTarget.value)}>
+      <option value="">all parts</option>
+      {#each parts as p (p)}<option value={p}>{p}</option>{/each}
+    </select>
+  </label>
+</div>
+<div class="bar right-3" role="toolbar" aria-label="Pictures">
+  <button class="chip" aria-expanded={quick} onclick={() => ((quick = !quick), (said = ''))}
+    ><Icon of="copy" />Quick picture</button
+  >
+  <button class="chip" aria-expanded={ui.stills} onclick={() => (ui.stills = !ui.stills)}
+    ><Icon of="eye" />Stills …</button
+  >
+</div>
+{#if quick}
+  <div class="sheet" role="group" aria-label="Quick picture">
+    <label>
+      <span class="quiet">size</span>
+      <select class="pick" aria-label="Size of the picture" bind:value={times}>
+        {#each [1, 2, 3, 4] as v (v)}<option value={v}>{v} × the window</option>{/each}
+      </select>
+    </label>
+    <label><input type="checkbox" bind:checked={clear} /> nothing around it</label>
+    <span class="flex gap-2">
+      <button class="chip" onclick={() => picture('clipboard')}>to the clipboard</button>
+      <button class="chip" onclick={() => picture('file')}>to a file</button>
+    </span>
+    <span class="quiet" aria-live="polite">{said}</span>
+  </div>
+{/if}
+{#if ui.stills}<Stills {ui} {session} {id} {jobs} below={quick} />{/if}
+
+<style>
+  .bar {
+    zoom: var(--scale);
+    position: absolute;
+    top: 10px;
+    display: flex;
+    gap: 4px;
+    z-index: 2;
+  }
+  .bar .chip {
+    background: color-mix(in srgb, var(--panel) 94%, transparent);
+  }
+  .pick-part {
+    display: flex;
+    align-items: center;
+    gap: 4px;
+  }
+  .pick-part select {
+    background: transparent;
+    max-width: 150px;
+  }
+  .pick-part option {
+    background: var(--panel);
+  }
+  .sheet {
+    zoom: var(--scale);
+    position: absolute;
+    top: 50px;
+    right: 12px;
+    z-index: 3;
+    display: grid;
+    gap: 6px;
+    padding: 10px 12px;
+    background: var(--panel);
+    border: 1px solid var(--line);
+    border-radius: 4px;
+  }
+</style>
