@@ -115,12 +115,16 @@ func (t *tracer) pixel(f *Film, x, y, first, count int) {
 	}
 }
 
-// tent is a place around a pixel's middle by a tent two pixels wide, from an even number.
+// wide is half of the width of what a pixel sees, in pixels: what is nearer to its middle counts
+// for more.
+const wide = 0.75
+
+// tent is a place around a pixel's middle by a tent, from an even number.
 func tent(u float32) float32 {
 	if u < 0.5 {
-		return sqrt32(2*u) - 0.5
+		return 0.5 + wide*(sqrt32(2*u)-1)
 	}
-	return 1.5 - sqrt32(2-2*u)
+	return 0.5 + wide*(1-sqrt32(2-2*u))
 }
 
 // Add adds another film's paths. Films are added in the order of their paths, so that the sums do

@@ -570,7 +570,9 @@ export class Stage {
     const { target } = this.controls;
     const { camera } = this;
     const flat = camera.flat;
-    const fit = Math.min(1, w / h / ((this.canvas.clientWidth - this.covered) / this.canvas.clientHeight));
+    // as much from foot to head; a still that is upright sees as much from side to side
+    const { clientWidth, clientHeight } = this.canvas;
+    const fit = Math.min(1, w / h / Math.min((clientWidth - this.covered) / clientHeight, 1));
     const tan = Math.tan((camera.fov * Math.PI) / 360) / fit;
     return {
       eye: camera.position.toArray(),

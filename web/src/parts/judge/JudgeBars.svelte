@@ -45,9 +45,9 @@
     title="What every layer adds at a point ({keyNow('d')})"
     onclick={() => (ui.tool = ui.tool === 'drill' ? 'orbit' : 'drill')}><Icon of="drill" />Drill</button
   >
-  <label class="pick-part chip" title="One part alone, framed">
+  <label class="pick-part" title="One part alone, framed">
     <Icon of="box" />
-    <select aria-label="Part alone" value={ui.part} onchange={(e) => (ui.part = e.currentTarget.value)}>
+    <select class="pick" aria-label="Part alone" value={ui.part} onchange={(e) => (ui.part = e.currentTarget.value)}>
       <option value="">all parts</option>
       {#each parts as p (p)}<option value={p}>{p}</option>{/each}
     </select>
@@ -95,9 +95,12 @@
     display: flex;
     align-items: center;
     gap: 4px;
+    padding: 0 4px 0 8px;
+    background: color-mix(in srgb, var(--panel) 94%, transparent);
+    border: 1px solid var(--line);
+    border-radius: 3px;
   }
   .pick-part select {
-    background: transparent;
     max-width: 150px;
   }
   .pick-part option {

@@ -49,7 +49,7 @@
   </div>
   <div class="fields mt-2">
     <span class="quiet">turn</span><NumberField
-      label="Light"
+      label="Turn"
       value={look.light}
       min={0}
       max={360}
