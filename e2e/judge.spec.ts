@@ -1,7 +1,7 @@
 // Judge: what lights the model, what the lens does, what is kept, and stills.
 import { readFileSync } from 'node:fs';
 import { expect, test } from './setup';
-import { apart, canvas, openProject, pixel, settled, type } from './app';
+import { addChannel, apart, canvas, openProject, pixel, settled, type } from './app';
 import type { Page } from './setup';
 
 async function judge(page: Page, name = 'Mooring bollard') {
@@ -236,4 +236,76 @@ test('a quick picture is as large as was asked for, with nothing around the mode
     return [c.width, c.height];
   });
   expect(c[0]).toBeLessThanOrEqual(Math.round(box.width));
+});
+
+test('this state and an earlier one: divided by a line that is dragged, and as their difference, amplified', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const before = await pixel(page, 0.5, 0.4);
+  await page.keyboard.press('n'); // a fill layer over everything
+  await expect(page.getByRole('button', { name: 'Undo' })).toHaveAttribute('title', /Add Coat/);
+  await settled(page);
+  await page.getByRole('button', { name: 'Judge', exact: true }).click();
+  await settled(page);
+  const after = await pixel(page, 0.5, 0.4);
+  expect(apart(before, after)).toBeGreaterThan(25);
+  await page.getByLabel('Difference with').selectOption({ index: 1 });
+  const over = page.getByRole('group', { name: 'Line-up: Difference' });
+  await expect(over.locator('.cell[data-settled=true]')).toHaveCount(2, { timeout: 60_000 });
+  const now = await pixel(page, 0.53, 0.45); // right of the line
+  const light = async () => (await pixel(page, 0.47, 0.45))[1];
+  const was = await light();
+  expect(now[1]).toBeGreaterThan(was + 25);
+  const line = over.getByRole('slider', { name: 'The line between the two' });
+  const box = (await line.boundingBox())!;
+  await page.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+  await page.mouse.down();
+  await page.mouse.move(box.x - 300, box.y + box.height / 2, { steps: 4 });
+  await page.mouse.up();
+  await expect.poll(light).toBeGreaterThan(was + 25);
+  await over.getByRole('button', { name: 'difference' }).click();
+  await expect.poll(async () => Math.max(...(await pixel(page, 0.03, 0.2)))).toBe(0); // what is alike is black
+  const eight = await pixel(page, 0.5, 0.45);
+  expect(Math.max(...eight)).toBeGreaterThan(100);
+  await over.getByLabel('Times').selectOption('1');
+  await expect.poll(async () => (await pixel(page, 0.5, 0.45))[1]).toBeLessThan(eight[1]);
+  await page.keyboard.press('Escape');
+  await expect(over).toHaveCount(0);
+  await page.getByRole('button', { name: 'Undo' }).click();
+});
+
+test('channels beyond the usual ones are off until used: a coat shines, a pane shows what is behind, and all goes again', async ({ page }) => {
+  await openProject(page, 'Mooring bollard');
+  const more = () => page.evaluate(() => (window as any).stage.worn.more as { clear: boolean; soft: boolean });
+  expect(await more()).toEqual({ clear: false, soft: false });
+  await page.keyboard.press('n'); // a matt fill over everything
+  await settled(page);
+  const brightest = () =>
+    page.evaluate(() => {
+      (window as any).stage.draw();
+      const c = document.querySelector<HTMLCanvasElement>('canvas[data-settled]')!;
+      const g = new OffscreenCanvas(c.width, c.height).getContext('2d')!;
+      g.drawImage(c, 0, 0);
+      const d = g.getImageData(0, 0, c.width, c.height).data.filter((_, i) => i % 4 === 0);
+      return d.sort()[Math.floor(d.length * 0.999)];
+    });
+  const matt = await brightest();
+  const at: [number, number] = [0.5, 0.4];
+  const solid = await pixel(page, ...at);
+  await addChannel(page, 'coat');
+  await settled(page);
+  expect(await more()).toEqual({ clear: true, soft: false });
+  await expect.poll(brightest).toBeGreaterThan(matt + 8);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect.poll(more).toEqual({ clear: false, soft: false });
+  await settled(page);
+  await expect.poll(async () => apart(await pixel(page, ...at), solid)).toBeLessThan(4);
+  await addChannel(page, 'transmission');
+  await settled(page);
+  await expect.poll(async () => (await pixel(page, ...at))[0]).toBeLessThan(solid[0] - 40); // dark grey lies behind
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await addChannel(page, 'fuzz');
+  await settled(page);
+  await expect.poll(async () => apart(await pixel(page, ...at), solid)).toBeGreaterThan(2);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('button', { name: 'Undo' }).click();
 });

@@ -25,18 +25,16 @@ type texel struct {
 	color, emits        [3]uint16
 	bend                [2]int16 // x and y of the normal in tangent space
 	rough, metal, solid uint8
-	more                [len(moreChannels)]uint8
+	more                [moreCount]uint8
 }
 
-// moreChannels are the channels beyond the usual ones, by the names that OpenPBR has for them:
-// a project has those that it adds under these names.
-var moreChannels = [...]stack.Channel{
-	"added.specular", "added.coat", "added.coat-roughness", "added.fuzz", "added.transmission",
-	"added.scattering", "added.anisotropy",
-}
-
-// what the channels hold that a project has not
-var moreUsual = [len(moreChannels)]uint8{255, 0, 26, 0, 0, 0, 0}
+// moreUsual is what the channels of stack.More hold in a project that has not got them.
+var moreUsual = func() (v [moreCount]uint8) {
+	for i, m := range stack.More {
+		v[i] = pix.Byte(m.Default[0])
+	}
+	return v
+}()
 
 const (
 	moreSpecular = iota
@@ -46,6 +44,7 @@ const (
 	moreTransmission
 	moreScattering
 	moreAniso
+	moreCount
 )
 
 // SkinTexel is how many bytes a texel of a still takes.
@@ -146,13 +145,13 @@ func (s *skin) fill(ctx context.Context, p *eval.Program, t surface.Tile, covere
 		}
 		plain[i] = v[0]
 	}
-	var more [len(moreChannels)]pix.Plane
-	var has [len(moreChannels)]bool
-	for i, c := range moreChannels {
-		if _, ok := p.Doc.Info(c); !ok {
+	var more [moreCount]pix.Plane
+	var has [moreCount]bool
+	for i, m := range stack.More {
+		if _, ok := p.Doc.Info(m.Channel); !ok {
 			continue
 		}
-		v, err := of(c)
+		v, err := of(m.Channel)
 		if err != nil {
 			return err
 		}
@@ -189,7 +188,7 @@ type place struct {
 	color, emits        [3]float32
 	bend                geom.Vec3
 	rough, metal, solid float32
-	more                [len(moreChannels)]float32
+	more                [moreCount]float32
 }
 
 // at reads between four texels.

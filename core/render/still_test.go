@@ -6,9 +6,14 @@ import (
 	"runtime"
 	"testing"
 
+	"velvetgrime/core/blend"
+	"velvetgrime/core/cache"
+	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/light"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/sample"
+	"velvetgrime/core/stack"
 )
 
 // shape is a model of parts, each on a sheet of its own that is the same all over.
@@ -498,6 +503,44 @@ func TestNumbersOfPathsAreEven(t *testing.T) {
 				t.Errorf("dimension %d: %d of 64 numbers lie in part %d", dim, n, i)
 				break
 			}
+		}
+	}
+}
+
+// TestMoreChannelsReachTheSkin: what a project adds under the names of OpenPBR is what a still is
+// made of, and what it has not got is as usual.
+func TestMoreChannelsReachTheSkin(t *testing.T) {
+	m := sample.Bollard()
+	d := stack.New([]string{m.Sheets[0].Name}, 64)
+	d.Added = []stack.AddedChannel{}
+	coats := map[stack.Channel]stack.Coat{}
+	for i, c := range stack.More {
+		if c.Channel == stack.Fuzz {
+			continue
+		}
+		d.Added = append(d.Added, c.AddedChannel)
+		coats[c.Channel] = stack.Coat{On: true, Value: []float32{float32(i+1) / 10}, Blend: blend.Normal, Amount: 1}
+	}
+	d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1, Channels: coats}}
+	p := eval.Compile(eval.NewScene(m, cache.New(64<<20)), d, "", "")
+	k, err := skins(context.Background(), p, 64*64, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var pl place
+	k[0].at(geom.Vec2{X: 0.5, Y: 0.5}, &pl)
+	for i, c := range stack.More {
+		want := float64(i+1) / 10
+		if c.Channel == stack.Fuzz {
+			want = 0
+		}
+		if math.Abs(float64(pl.more[i])-want) > 0.01 {
+			t.Errorf("%s is %v, not %v", c.Label, pl.more[i], want)
+		}
+	}
+	for i, s := range []stack.Channel{stack.Specular, stack.CoatWeight, stack.CoatRoughness, stack.Fuzz, stack.Transmission, stack.Scattering, stack.Anisotropy} {
+		if at := []int{moreSpecular, moreCoat, moreCoatRough, moreFuzz, moreTransmission, moreScattering, moreAniso}[i]; stack.More[at].Channel != s {
+			t.Errorf("%s is at another place", s)
 		}
 	}
 }

@@ -77,12 +77,60 @@ type AddedChannel struct {
 	Default []float32 `json:"default,omitempty" doc:"what an empty stack holds; black when absent"`
 }
 
+// MoreChannel is a channel beyond those that every project has, as OpenPBR Surface names and means
+// it. A project has it when it was added under this name.
+type MoreChannel struct {
+	AddedChannel
+	Help      string  `json:"help"`
+	Suggested float32 `json:"suggested" doc:"a first value when a layer takes it"`
+}
+
+// The channels of More.
+const (
+	Specular      Channel = "added.specular"
+	CoatWeight    Channel = "added.coat"
+	CoatRoughness Channel = "added.coat-roughness"
+	Fuzz          Channel = "added.fuzz"
+	Transmission  Channel = "added.transmission"
+	Scattering    Channel = "added.scattering"
+	Anisotropy    Channel = "added.anisotropy"
+)
+
+// More lists the channels that a surface can have beyond the usual ones, in display order. What they
+// hold where nothing was laid changes nothing of the surface.
+var More = []MoreChannel{
+	more(Specular, "specular", 1, 0.5, "how much what is no metal mirrors; 1: as glass and lacquer do"),
+	more(CoatWeight, "coat", 0, 1, "a clear coat over all: lacquer, water, ice"),
+	more(CoatRoughness, "coat roughness", 0.1, 0.1, "of the clear coat"),
+	more(Fuzz, "fuzz", 0, 0.5, "fine fibres or dust that catch the light at grazing: cloth, felt, moss"),
+	more(Transmission, "transmission", 0, 1, "light goes through, as through a pane, and takes the base color"),
+	more(Scattering, "scattering", 0, 1, "light goes in and comes out elsewhere: wax, bone, leaves"),
+	more(Anisotropy, "anisotropy", 0, 0.5, "brushed: highlights are drawn out across the brushing"),
+}
+
+func more(c Channel, label string, usual, suggested float32, help string) MoreChannel {
+	return MoreChannel{AddedChannel{Channel: c, Label: label, Default: []float32{usual}}, help, suggested}
+}
+
+// MoreInfo returns one of More.
+func MoreInfo(c Channel) (MoreChannel, bool) {
+	for _, m := range More {
+		if m.Channel == c {
+			return m, true
+		}
+	}
+	return MoreChannel{}, false
+}
+
 var addedName = regexp.MustCompile(`^added\.[A-Za-z0-9-]{1,40}$`)
 
 func (u AddedChannel) info() ChannelInfo {
 	i := ChannelInfo{Channel: u.Channel, Label: u.Label, Components: 1, Default: u.Default, Suggested: []float32{1}, Max: 1, Scale: 1, Blend: blend.Normal, Modes: blend.Modes(true), Range: unitRange}
 	if u.Color {
 		i.Components, i.Suggested, i.Modes = 3, []float32{1, 1, 1}, blend.Modes(false)
+	}
+	if m, ok := MoreInfo(u.Channel); ok {
+		i.Suggested = []float32{m.Suggested}
 	}
 	if len(i.Default) == 0 {
 		i.Default = make([]float32, i.Components)

@@ -56,6 +56,7 @@ type Project struct {
 // About is everything the page draws its controls from.
 type About struct {
 	Channels []stack.ChannelInfo `json:"channels"`
+	More     []stack.MoreChannel `json:"more" doc:"channels that a project can add, and that mean something to the surface"`
 	Steps    []step.Description  `json:"steps"`
 	Effects  []brush.Effect      `json:"effects" doc:"what strokes can do"`
 	Modes    []blend.Mode        `json:"modes"`
@@ -173,6 +174,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 		return &body[About]{
 			About{
 				stack.Channels,
+				stack.More,
 				step.Descriptions(),
 				brush.Effects(),
 				blend.Modes(false),

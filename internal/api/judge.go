@@ -47,7 +47,8 @@ const environmentKind = "environment"
 
 // environments keeps what was worked out of panoramas.
 type environments struct {
-	mu    sync.Mutex
+	mu    sync.Mutex // of known
+	work  sync.Mutex
 	known map[string]*workedOut
 }
 
@@ -64,16 +65,25 @@ const mostEnvironments = 12
 
 func (e *environments) get(ctx context.Context, id string, read func() (*light.Panorama, error)) (*workedOut, error) {
 	e.mu.Lock()
-	defer e.mu.Unlock()
 	if w := e.known[id]; w != nil {
 		w.at = time.Now()
+		e.mu.Unlock()
+		return w, nil
+	}
+	e.mu.Unlock()
+	e.work.Lock() // one after the other: each takes all cores
+	defer e.work.Unlock()
+	e.mu.Lock()
+	w := e.known[id]
+	e.mu.Unlock()
+	if w != nil {
 		return w, nil
 	}
 	p, err := read()
 	if err != nil {
 		return nil, err
 	}
-	w := &workedOut{at: time.Now()}
+	w = &workedOut{at: time.Now()}
 	rest, key := p.Smaller(1024).Split()
 	w.about.ID, w.about.Gauge = id, p.Gauge()
 	w.about.Key.Dir = [3]float32{key.Dir.X, key.Dir.Y, key.Dir.Z}
@@ -85,6 +95,8 @@ func (e *environments) get(ctx context.Context, id string, read func() (*light.P
 	if w.picture, err = render.Postcard(p, 208); err != nil {
 		return nil, err
 	}
+	e.mu.Lock()
+	defer e.mu.Unlock()
 	if e.known == nil {
 		e.known = map[string]*workedOut{}
 	}

@@ -27,8 +27,24 @@ const (
 	mapNormal
 	mapEmissive
 	mapAlone // height or a mask, when asked for
+	mapClear // specular, coat, its roughness, transmission, of a project that has one of them
+	mapSoft  // fuzz, scattering, anisotropy, likewise
 	mapCount
 )
+
+// beyond are the channels of the last two.
+var beyond = map[int][]stack.Channel{
+	mapClear: {stack.Specular, stack.CoatWeight, stack.CoatRoughness, stack.Transmission},
+	mapSoft:  {stack.Fuzz, stack.Scattering, stack.Anisotropy},
+}
+
+// has reports whether a document has any of some channels.
+func has(d *stack.Document, list []stack.Channel) bool {
+	return slices.ContainsFunc(list, func(c stack.Channel) bool { _, ok := d.Info(c); return ok })
+}
+
+// kept reports whether a map is one of the surface, which is kept beyond this page.
+func kept(kind int) bool { return kind != mapAlone }
 
 // slot is one map of one tile.
 type slot struct {
@@ -181,6 +197,8 @@ func (u *pusher) key(p *eval.Program, t *surface.Surface, kind int) eval.Key {
 		return p.NormalKey(t)
 	case mapEmissive:
 		return mix(stack.Emissive)
+	case mapClear, mapSoft:
+		return mix(slices.DeleteFunc(slices.Clone(beyond[kind]), func(c stack.Channel) bool { return !has(p.Doc, []stack.Channel{c}) })...)
 	}
 	switch u.wish.alone {
 	case "", "layer":
@@ -374,16 +392,21 @@ func (u *pusher) outdate(ctx context.Context, p *eval.Program, aside []surface.T
 // changed lists the slots of tiles whose key is not what the page has.
 func (u *pusher) changed(p *eval.Program, tiles []surface.Tile) []slot {
 	var out []slot
-	until := mapCount
-	if u.wish.alone == "" || u.wish.alone == "layer" {
-		until = mapAlone
+	kinds := []int{mapColor, mapORM, mapNormal, mapEmissive}
+	if u.wish.alone != "" && u.wish.alone != "layer" {
+		kinds = append(kinds, mapAlone)
+	}
+	for _, k := range []int{mapClear, mapSoft} {
+		if has(p.Doc, beyond[k]) {
+			kinds = append(kinds, k)
+		}
 	}
 	for _, t := range tiles {
 		if !p.Scene.Model.Sheets[t.Sheet].HasUV {
 			continue
 		}
 		var surface *surface.Surface // one for all maps: they share keys of masks
-		for k := range until {
+		for _, k := range kinds {
 			s := slot{t, k}
 			key, known := u.keys[s]
 			if !known {
@@ -460,12 +483,12 @@ func (u *pusher) frame(
 	key eval.Key,
 	got map[string][]byte,
 ) ([]byte, error) {
-	if b, ok := got[u.store.name(s, key)]; ok && s.kind < mapAlone {
+	if b, ok := got[u.store.name(s, key)]; ok && kept(s.kind) {
 		return b, nil
 	}
 	t := p.Scene.OnTile(s.Tile)
 	if t.Empty() {
-		if s.kind < mapAlone {
+		if kept(s.kind) {
 			u.store.add(s, key, nil)
 		}
 		return nil, nil
@@ -477,7 +500,7 @@ func (u *pusher) frame(
 		return nil, err
 	}
 	b := encodeTile(t.Frame(), s, planes)
-	if u.failures.note(s, passed.List()); s.kind < mapAlone && u.wish.alone != "layer" && !u.v.aside &&
+	if u.failures.note(s, passed.List()); kept(s.kind) && u.wish.alone != "layer" && !u.v.aside &&
 		len(passed.List()) == 0 {
 		u.store.add(s, key, b)
 	}
@@ -530,6 +553,21 @@ func byTile(slots []slot) (tiles [][]slot) {
 }
 
 func (u *pusher) planes(ctx context.Context, p *eval.Program, t *surface.Surface, kind int) ([]pix.Plane, error) {
+	if list := beyond[kind]; list != nil {
+		out := make([]pix.Plane, len(list))
+		for i, c := range list {
+			if m, _ := stack.MoreInfo(c); !has(p.Doc, list[i:i+1]) {
+				out[i] = pix.Plane{Value: m.Default[0]}
+				continue
+			}
+			v, err := p.Channel(ctx, t, c)
+			if err != nil {
+				return nil, err
+			}
+			out[i] = v[0]
+		}
+		return out, nil
+	}
 	if kind < mapAlone {
 		m, _ := deliver.Find(packed[kind])
 		return deliver.Planes(ctx, p, t, m)

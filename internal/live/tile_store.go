@@ -65,7 +65,7 @@ func (k *tileStore) missing(slots []slot, keys map[slot]eval.Key) []slot {
 	}
 	var out []slot
 	for _, s := range slots {
-		if s.kind >= mapAlone || !k.known[k.name(s, keys[s])] {
+		if !kept(s.kind) || !k.known[k.name(s, keys[s])] {
 			out = append(out, s)
 		}
 	}
@@ -76,7 +76,7 @@ func (k *tileStore) missing(slots []slot, keys map[slot]eval.Key) []slot {
 func (k *tileStore) fetch(ctx context.Context, slots []slot, keys map[slot]eval.Key) map[string][]byte {
 	var names [][]byte
 	for _, s := range slots {
-		if n := k.name(s, keys[s]); s.kind < mapAlone && k.known[n] {
+		if n := k.name(s, keys[s]); kept(s.kind) && k.known[n] {
 			names = append(names, []byte(n))
 		}
 	}
@@ -113,7 +113,7 @@ func (k *tileStore) keep(shown map[slot]sent) error {
 	}
 	now := make(map[string]bool, len(shown))
 	for s, h := range shown {
-		if s.kind < mapAlone {
+		if kept(s.kind) {
 			now[k.name(s, h.key)] = true
 		}
 	}

@@ -6,6 +6,7 @@ import type { components } from './schema';
 export type Around = components['schemas']['Around'];
 export type KeptLook = components['schemas']['KeptLook'];
 export type KeptView = components['schemas']['KeptView'];
+export type MoreChannel = components['schemas']['MoreChannel'];
 export type Judged = components['schemas']['Judged'];
 export type StillOrder = components['schemas']['StillOrder'];
 export type StillLine = components['schemas']['StillLine'];

@@ -783,6 +783,8 @@ export interface components {
       forms: components['schemas']['Form'][] | null;
       maps: components['schemas']['Map'][] | null;
       modes: string[] | null;
+      /** @description channels that a project can add, and that mean something to the surface */
+      more: components['schemas']['MoreChannel'][] | null;
       scalarModes: string[] | null;
       steps: components['schemas']['Description'][] | null;
       /** @description suggested options */
@@ -2348,6 +2350,21 @@ export interface components {
       key: string;
       /** @enum {string} */
       t: 'model';
+    };
+    MoreChannel: {
+      /** @description added. and letters, digits or hyphens */
+      channel: string;
+      /** @description three components instead of one */
+      color: boolean;
+      /** @description what an empty stack holds; black when absent */
+      default?: number[] | null;
+      help: string;
+      label: string;
+      /**
+       * Format: float
+       * @description a first value when a layer takes it
+       */
+      suggested: number;
     };
     Move: {
       /**

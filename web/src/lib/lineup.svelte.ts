@@ -15,14 +15,25 @@ export interface Alternative {
 
 export const MOST = 6;
 
+/** How two alternatives are compared: beside each other, divided by a line, or as their difference. */
+export type Compared = 'beside' | 'divided' | 'amplified';
+
 export class LineUp {
   readonly list: Alternative[];
+  /** how they are shown; two alone can be other than beside each other */
+  way = $state<Compared>('beside');
+  /** where the line is, as a share of the width */
+  at = $state(0.5);
+  /** by how much the difference is multiplied */
+  times = $state(8);
 
   constructor(
     /** what is compared */
     readonly title: string,
     list: Alternative[],
+    way: Compared = 'beside',
   ) {
+    this.way = list.length === 2 ? way : 'beside';
     this.list = list.slice(0, MOST);
   }
 

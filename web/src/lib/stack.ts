@@ -218,12 +218,12 @@ export function reachesSheet(r: Reach, sheet: string, parts: string[]): boolean 
   return !!r.sheets?.includes(sheet) || !!r.parts?.some((p) => parts.includes(p));
 }
 
-/** Whether layers let something of a sheet be seen through. */
-export function clearOn(layers: Layer[], sheet: string, parts: string[]): boolean {
+/** Whether layers let something of a sheet be seen through, or have another channel of it. */
+export function clearOn(layers: Layer[], sheet: string, parts: string[], channel = 'opacity'): boolean {
   return layers.some(
     (l) =>
       l.visible &&
       reachesSheet(l.reach ?? {}, sheet, parts) &&
-      (!!l.channels?.opacity?.on || clearOn((l.layers ?? []) as Layer[], sheet, parts)),
+      (!!l.channels?.[channel]?.on || clearOn((l.layers ?? []) as Layer[], sheet, parts, channel)),
   );
 }

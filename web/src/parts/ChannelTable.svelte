@@ -1,6 +1,6 @@
 <script lang="ts">
   // The open layer: a line a channel, with on/off, source, blend mode and amount.
-  import type { ChannelInfo, Coat, Layer, Step } from '../api/client';
+  import type { ChannelInfo, Coat, Layer, MoreChannel, Step } from '../api/client';
   import { newID, type Op, type Session } from '../lib/session.svelte';
   import { heightRange, modeName, newCoat } from '../lib/stack';
   import type { UI } from '../lib/ui.svelte';
@@ -18,12 +18,33 @@
   const own = $derived(session.channels.filter((c) => layer.channels?.[c.channel]));
   const others = $derived(session.channels.filter((c) => !layer.channels?.[c.channel]));
   let naming = $state(false);
+  /** channels that mean something to the surface, and that the project has not got */
+  const beyond = $derived(
+    (session.about.more ?? []).filter((m) => !session.channels.some((c) => c.channel === m.channel)),
+  );
+  function addMore(m: MoreChannel) {
+    const value = { on: true, value: [m.suggested], blend: 'normal', amount: 1 };
+    session.op({
+      kind: 'batch',
+      label: `Channel ${m.label}`,
+      ops: [
+        {
+          kind: 'channel.add',
+          index: -1,
+          value: { channel: m.channel, label: m.label, color: m.color, default: m.default },
+        },
+        { kind: 'layer.set', target: layer.id, path: `channels.${m.channel}`, value },
+      ],
+    });
+  }
   function take(e: Event) {
     const el = e.currentTarget as HTMLSelectElement;
     const [what, id] = el.value.split('|');
     el.value = '';
     const c = session.channels.find((x) => x.channel === id);
-    if (what === 'new') naming = true;
+    const m = beyond.find((x) => x.channel === id);
+    if (what === 'more' && m) addMore(m);
+    else if (what === 'new') naming = true;
     else if (what === 'gone') session.op({ kind: 'channel.remove', target: id });
     else if (c) session.op(op(c, { on: true }));
   }
@@ -235,6 +256,11 @@
 <select class="pick more" aria-label="Add a channel" value="" onchange={take}>
   <option value="">+ channel</option>
   {#each others as c (c.channel)}<option value={`add|${c.channel}`}>{c.label}</option>{/each}
+  {#if beyond.length}
+    <optgroup label="beyond these">
+      {#each beyond as m (m.channel)}<option value={`more|${m.channel}`} title={m.help}>{m.label}</option>{/each}
+    </optgroup>
+  {/if}
   <option value="new|">a channel of your own …</option>
   {#if others.some((c) => c.channel.startsWith('added.'))}
     <optgroup label="delete from the project">

@@ -208,7 +208,11 @@
     };
   });
   $effect(() => {
-    void [wide, tall];
+    const { lineup } = ui;
+    if (ready && lineup) ready.stage.compare({ way: lineup.way, at: lineup.at, times: lineup.times });
+  });
+  $effect(() => {
+    void [wide, tall, ui.lineup?.way];
     if (ready && cells.length) places = ready.stage.places();
   });
   function takeOne(i: number) {
@@ -224,6 +228,7 @@
   }
   function up(e: PointerEvent) {
     if (!cells.length) return ready?.hand.up(e);
+    if (ui.lineup?.way !== 'beside') return; // two lie upon each other: they are taken by their names
     if (e.button || Math.hypot(e.clientX - pressed.x, e.clientY - pressed.y) > 4) return;
     const box = canvas.getBoundingClientRect();
     const [x, y] = [e.clientX - box.left, box.bottom - e.clientY];
@@ -337,6 +342,15 @@
   $effect(() => ready?.stage.worn.showAlone(ui.alone));
   $effect(() => ready?.stage.setSharpness(ui.look.sharpness));
   $effect(() => ready?.stage.setLens(ui.look.focal, ui.look.flat));
+  $effect(() => {
+    const added = (session.doc?.addedChannels ?? []).map((c) => c.channel);
+    const any = (...of: string[]) => of.some((c) => added.includes(`added.${c}`));
+    const more = {
+      clear: any('specular', 'coat', 'coat-roughness', 'transmission'),
+      soft: any('fuzz', 'scattering', 'anisotropy'),
+    };
+    if (ready?.stage.worn.setMore(more)) ready.stage.onRestored();
+  });
   $effect(() => ready?.stage.setTone(ui.look.tone));
   $effect(() => ready?.stage.setGlow(ui.look.glow));
   $effect(() => {

@@ -4,7 +4,7 @@ import { DataTexture, ExternalTexture, LinearFilter, NearestFilter, NoColorSpace
 import { RGBAFormat, UnsignedByteType, type WebGLRenderer } from 'three';
 import { MAPS, PITCH, tableSize } from './pages';
 
-const SRGB = [true, false, false, true, false];
+const SRGB = [true, false, false, true, false, false, false];
 /** what is seen where nothing is held yet: grey, rough, flat, dark */
 const BARE = [
   [119, 119, 119, 255],
@@ -12,11 +12,13 @@ const BARE = [
   [128, 128, 255, 255],
   [0, 0, 0, 255],
   [119, 119, 119, 255],
+  [255, 0, 26, 0],
+  [0, 0, 0, 255],
 ];
 
-/** Texels a side of an atlas of the four maps within so many bytes, as far as the card allows. */
-export function edgeFor(bytes: number, most: number): number {
-  return Math.max(PITCH * 8, Math.min(Math.floor(Math.sqrt(bytes / 4 / 4)), most));
+/** Texels a side of an atlas of so many maps within so many bytes, as far as the card allows. */
+export function edgeFor(bytes: number, most: number, maps = 4): number {
+  return Math.max(PITCH * 8, Math.min(Math.floor(Math.sqrt(bytes / 4 / maps)), most));
 }
 
 export class Atlas {

@@ -4,7 +4,7 @@ import type { WebGLRenderer } from 'three';
 import type { Alternative } from '../lib/lineup.svelte';
 import { Session } from '../lib/session.svelte';
 import type { Sheet } from './sheets';
-import { Sheets } from './sheets';
+import { Sheets, type More } from './sheets';
 import type { Tile } from './pages';
 
 export interface Rect {
@@ -44,13 +44,16 @@ export class Cell {
     sheets: Sheet[],
     clear: (sheet: number) => boolean,
     bytes: number,
+    more: More,
     changed: (atOnce: boolean) => void,
   ) {
     const names = sheets.map((s) => s.name);
     this.worn = new Sheets(renderer, names, [], bytes, () => changed(false));
+    this.worn.setMore(more);
     sheets.forEach((s, i) => {
       if (s.size) this.worn.setSize(i, s.size);
       this.worn.setTransparent(i, s.transparent || clear(i));
+      this.worn.setPane(i, s.pane);
     });
     this.session = new Session(of.id, of.about, { aside: true });
     this.session.onTile = (t) => this.worn.write(t);

@@ -89,6 +89,7 @@ export class Detail {
         other = true;
       }
       stage.worn.setTransparent(i, clearOn(session.layers, sheet.name, stage.partsOn(i)));
+      stage.worn.setPane(i, clearOn(session.layers, sheet.name, stage.partsOn(i), 'added.transmission'));
     });
     if (other) void this.see();
   }

@@ -5,10 +5,12 @@
 export const TILE = 128;
 export const RING = 1;
 export const PITCH = TILE + 2 * RING;
-/** color, occlusion-roughness-metallic, normal, emissive, and one thing alone */
-export const MAPS = 5;
+/** color, occlusion-roughness-metallic, normal, emissive, one thing alone, and what a surface can have beyond: clear
+ * (specular, coat, its roughness, transmission) and soft (fuzz, scattering, anisotropy) */
+export const MAPS = 7;
 /** bits of the maps of the shaded surface */
 export const SHADED = 0b1111;
+export const [CLEAR, SOFT] = [5, 6];
 
 /** A tile of a sheet: x, y of those that a size of the whole sheet has. */
 export interface Tile {

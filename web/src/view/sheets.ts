@@ -10,12 +10,17 @@ import {
   type DataTexture,
   type Material,
   type Mesh,
+  MeshPhysicalMaterial,
+  type Texture,
   type WebGLRenderer,
 } from 'three';
 import type { ComingFrame, TileFrame } from '../lib/session.svelte';
 import { Atlas, edgeFor, emptyTable, pageShader } from './atlas';
 import { Ink, inkShader } from './ink';
-import { Pages, SHADED, type Tile } from './pages';
+import { beyond, type More } from './beyond';
+import { CLEAR, Pages, SHADED, SOFT, type Tile } from './pages';
+
+export type { More };
 
 export interface Sheet {
   name: string;
@@ -23,6 +28,8 @@ export interface Sheet {
   transparent: boolean;
   /** of all its materials: the table, and the facts of the sheet */
   uniforms: { pageTable: { value: DataTexture | null }; pageFacts: { value: Vector3 } };
+  /** light goes through some of it */
+  pane: boolean;
   material: MeshStandardMaterial;
   /** shows one map without light, on the model and on the flat sheet */
   single: ShaderMaterial;
@@ -60,8 +67,9 @@ const aloneShader = {
 };
 
 /** Makes a lit material read its maps by way of the table. */
-function paged(m: MeshStandardMaterial, uniforms: Sheet['uniforms'], ink: Ink['uniforms']) {
+function paged(m: MeshStandardMaterial, uniforms: Sheet['uniforms'], ink: Ink['uniforms'], more?: More & Beyond) {
   m.onBeforeCompile = (shader) => {
+    if (more) Object.assign(shader.uniforms, more.uniforms);
     Object.assign(shader.uniforms, uniforms, ink);
     shader.vertexShader = shader.vertexShader
       .replace('void main() {', 'varying vec3 inkPos;\nvoid main() {')
@@ -103,9 +111,14 @@ inkOver(inkPos, diffuseColor.rgb, pageOrm.rgb);
       '#include <normal_fragment_maps>',
       ShaderChunk.normal_fragment_maps.replaceAll('vNormalMapUv', 'pageUv'),
     );
-    shader.fragmentShader = code;
+    shader.fragmentShader = more ? beyond(code, more) : code;
   };
-  m.customProgramCacheKey = () => 'paged';
+  m.customProgramCacheKey = () => (more ? `paged ${more.clear} ${more.soft}` : 'paged');
+}
+
+/** The maps beyond the usual ones. */
+interface Beyond {
+  uniforms: Record<'clearMap' | 'softMap', { value: Texture | null }>;
 }
 
 /** how long a frame may put tiles on the card */
@@ -148,6 +161,7 @@ export class Sheets {
     bytes: number,
     private readonly changed: () => void,
   ) {
+    this.bytesAllowed = bytes;
     this.atlas = new Atlas(renderer, edgeFor(bytes, renderer.capabilities.maxTextureSize));
     this.pages = new Pages(this.atlas.side ** 2);
     this.ink = new Ink(changed);
@@ -170,7 +184,7 @@ export class Sheets {
       singleFlat.defines = { PLACED: 1 };
       singleFlat.side = DoubleSide; // mirrored islands face away
       const bare = new MeshBasicMaterial({ color: 0x777777, side: DoubleSide });
-      const none = { size: 0, transparent: false, flat: null };
+      const none = { size: 0, transparent: false, pane: false, flat: null };
       return { ...none, name, uniforms, material, single: single(), singleFlat, bare };
     });
   }
@@ -184,11 +198,74 @@ export class Sheets {
     s.uniforms.pageTable.value = emptyTable(size);
     s.uniforms.pageFacts.value.set(size / 128, Math.log2(size / 128), this.atlas.edge);
     this.pages.changed.add(index);
-    this.dress(s.material);
+    this.dress(s.material, s);
     this.present();
   }
 
-  private dress(m: MeshStandardMaterial) {
+  /** which of the maps beyond the usual ones there are */
+  more: More = { clear: false, soft: false };
+  private readonly others: Beyond['uniforms'] = { clearMap: { value: null }, softMap: { value: null } };
+  private bytesAllowed = 0;
+  private glows = 1;
+
+  /** The project has channels beyond the usual ones, or has them no more; true: all is to be sent anew. */
+  setMore(more: More): boolean {
+    if (more.clear === this.more.clear && more.soft === this.more.soft) return false;
+    this.more = more;
+    for (const s of this.list) {
+      const old = s.material;
+      const params = { name: s.name, roughness: 0.6, metalness: 0, color: 0x777777 };
+      const m = more.clear || more.soft ? new MeshPhysicalMaterial(params) : new MeshStandardMaterial(params);
+      paged(
+        m,
+        s.uniforms,
+        this.ink.uniforms,
+        m instanceof MeshPhysicalMaterial ? { ...more, uniforms: this.others } : undefined,
+      );
+      m.transparent = old.transparent;
+      m.depthWrite = old.depthWrite;
+      s.material = m;
+      for (const mesh of this.meshes) if (mesh.material === old) mesh.material = m;
+      old.dispose();
+      if (s.size) this.dress(m, s);
+    }
+    this.list.forEach((_, i) => this.pages.changed.add(i));
+    this.setGlow(this.glows);
+    const anew = this.allow(this.bytesAllowed);
+    this.present();
+    return anew;
+  }
+
+  /** Light goes through some of a sheet, or through none of it. */
+  setPane(index: number, on: boolean) {
+    const s = this.list[index];
+    if (!s || s.pane === on) return;
+    s.pane = on;
+    if (s.size) this.dress(s.material, s);
+    this.changed();
+  }
+
+  /** How bright what is emissive is. */
+  setGlow(v: number) {
+    this.glows = v;
+    for (const s of this.list) s.material.emissiveIntensity = v;
+    this.changed();
+  }
+
+  private dress(m: MeshStandardMaterial, s: Sheet) {
+    if (m instanceof MeshPhysicalMaterial) {
+      const { clear, soft } = this.more;
+      // the maps say how much of each there is where
+      m.clearcoat = clear ? 1 : 0;
+      m.transmission = clear && s.pane ? 1 : 0;
+      m.sheen = soft ? 1 : 0;
+      m.sheenColor.set(0xffffff);
+      m.sheenRoughness = 0.5;
+      m.anisotropy = soft ? 1 : 0;
+      m.ior = 1.5;
+      this.others.clearMap.value = this.atlas.texture(clear ? CLEAR : 1);
+      this.others.softMap.value = this.atlas.texture(soft ? SOFT : 1);
+    }
     m.color.set(0xffffff);
     m.emissive.set(0xffffff);
     m.roughness = m.metalness = 1;
@@ -205,7 +282,9 @@ export class Sheets {
 
   /** Bounds what the maps take on the card, in bytes; returns whether that makes all anew. */
   allow(bytes: number): boolean {
-    const edge = edgeFor(bytes, this.renderer.capabilities.maxTextureSize);
+    this.bytesAllowed = bytes;
+    const maps = 4 + Number(this.more.clear) + Number(this.more.soft);
+    const edge = edgeFor(bytes, this.renderer.capabilities.maxTextureSize, maps);
     if (edge === this.atlas.edge) return false;
     this.atlas.dispose();
     this.begin(edge);
@@ -219,7 +298,7 @@ export class Sheets {
     for (const s of this.list) {
       if (!s.size) continue;
       s.uniforms.pageFacts.value.z = edge;
-      this.dress(s.material);
+      this.dress(s.material, s);
     }
     this.present();
   }
@@ -310,7 +389,7 @@ export class Sheets {
 
   /** bits of the maps that are to be there for a tile to be shown */
   private get need() {
-    if (!this.alone) return SHADED;
+    if (!this.alone) return SHADED | (this.more.clear ? 1 << CLEAR : 0) | (this.more.soft ? 1 << SOFT : 0);
     return this.alone === 'form' ? 0 : 1 << placeOf(this.alone)[0];
   }
 

@@ -35,7 +35,8 @@ import type { Tile } from './pages';
 import { Cell, grid, TITLE, type Rect } from './cells';
 import type { Finish, Opening } from './finish';
 import type { Tone } from '../lib/look.svelte';
-import { clears, type Alternative } from '../lib/lineup.svelte';
+import { Difference } from './difference';
+import { clears, type Alternative, type Compared } from '../lib/lineup.svelte';
 import type { Session } from '../lib/session.svelte';
 
 Mesh.prototype.raycast = acceleratedRaycast;
@@ -198,7 +199,7 @@ export class Stage {
     const bytes = (this.room(this.megabytes) / among) | 0;
     const { list } = this.worn;
     const clear = (i: number) => clears(alternative.op, list[i].name, this.partsOn(i));
-    return new Cell(alternative, of, this.renderer, list, clear, bytes, (now) =>
+    return new Cell(alternative, of, this.renderer, list, clear, bytes, this.worn.more, (now) =>
       now ? this.invalidate() : this.finer(),
     );
   }
@@ -400,9 +401,25 @@ export class Stage {
     this.invalidate();
   }
 
+  private compared: { way: Compared; at: number; times: number } = { way: 'beside', at: 0.5, times: 8 };
+
+  /** Says how the two pictures of a line-up are compared. */
+  compare(c: { way: Compared; at: number; times: number }) {
+    const was = this.compared.way;
+    this.compared = c;
+    if (was !== c.way) this.tellView();
+    this.invalidate();
+  }
+
+  /** two pictures lie upon each other */
+  private get over(): boolean {
+    return this.cells.length === 2 && this.compared.way !== 'beside';
+  }
+
   /** Where the pictures of a line-up are on the canvas. */
   places(): Rect[] {
     const { w, h } = this.whole();
+    if (this.over) return [0, 1].map(() => ({ x: 0, y: 0, w, h: h - TITLE }));
     return grid(this.cells.length, w, h - TITLE);
   }
 
@@ -599,8 +616,7 @@ export class Stage {
 
   /** How bright what is emissive is, by white. */
   setGlow(v: number) {
-    for (const s of this.worn.list) s.material.emissiveIntensity = v;
-    this.invalidate();
+    this.worn.setGlow(v);
   }
 
   /** Says how many pixels of the view something covers at its right: the model moves over, so
@@ -632,6 +648,11 @@ export class Stage {
     this.camera.updateProjectionMatrix();
   }
 
+  private difference: Difference | null = null;
+  private apart(): Difference {
+    return (this.difference ??= new Difference(this.renderer));
+  }
+
   /** Draws the model once for every picture of a line-up, in what that wears. */
   private drawCells() {
     const r = this.renderer;
@@ -645,8 +666,19 @@ export class Stage {
       const { x, y, w, h } = places[i];
       r.setViewport(x, y, w, h);
       r.setScissor(x, y, w, h);
+      if (this.over && this.compared.way === 'divided') {
+        const left = Math.round(this.compared.at * w);
+        r.setScissor(i ? x + left : x, y, Math.max(i ? w - left : left, 0), h);
+      }
       r.render(this.scene, this.camera);
+      if (this.over && this.compared.way === 'amplified') this.apart().take(i, this.canvas.width, this.canvas.height);
     });
+    if (this.over && this.compared.way === 'amplified') {
+      const { w, h } = this.whole();
+      r.setViewport(0, 0, w, h);
+      r.setScissor(0, 0, w, h);
+      this.apart().show(this.compared.times);
+    }
     this.meshes.forEach((m, i) => (m.material = worn[i]));
     if (more) this.invalidate();
   }
@@ -1005,5 +1037,6 @@ export class Stage {
     this.worn.dispose();
     this.finder.dispose();
     this.finish?.dispose();
+    this.difference?.dispose();
   }
 }

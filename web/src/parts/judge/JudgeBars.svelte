@@ -5,6 +5,7 @@
   import type { UI } from '../../lib/ui.svelte';
   import { keyNow } from '../../lib/shortcuts.svelte';
   import Icon from '../Icon.svelte';
+  import { LineUp } from '../../lib/lineup.svelte';
   import Stills from './Stills.svelte';
   let { ui, session, id, jobs }: { ui: UI; session: Session; id: string; jobs: Job[] } = $props();
 
@@ -13,6 +14,21 @@
   let clear = $state(false);
   let said = $state('');
   const parts = $derived(ui.parts);
+
+  /** states that this one can be compared with: before the last change, the beginning, and what is marked */
+  const states = $derived.by(() => {
+    const line = session.ledger.filter((l) => l.on);
+    const marks = line.filter((l) => l.mark).map((l) => ({ seq: l.seq, label: l.mark! }));
+    const out: { seq: number; label: string }[] = [];
+    if (line.length > 1) out.push({ seq: line[1].seq, label: `before “${line[0].label}”` });
+    if (line.length > 2) out.push({ seq: line.at(-1)!.seq, label: 'the beginning' });
+    return [...out, ...marks.filter((m) => !out.some((o) => o.seq === m.seq))];
+  });
+  function differ(list: HTMLSelectElement) {
+    const s = states.find((x) => String(x.seq) === list.value);
+    list.value = '';
+    if (s) ui.lineup = new LineUp('Difference', [{ label: s.label, seq: s.seq }, { label: 'now' }], 'divided');
+  }
 
   async function picture(to: 'file' | 'clipboard') {
     const [w, h] = ui.judge!.size();
@@ -38,29 +54,41 @@
   }
 </script>
 
-<div class="bar left-3" role="toolbar" aria-label="Looking">
-  <button
-    class="chip"
-    aria-pressed={ui.tool === 'drill'}
-    title="What every layer adds at a point ({keyNow('d')})"
-    onclick={() => (ui.tool = ui.tool === 'drill' ? 'orbit' : 'drill')}><Icon of="drill" />Drill</button
-  >
-  <label class="pick-part" title="One part alone, framed">
-    <Icon of="box" />
-    <select class="pick" aria-label="Part alone" value={ui.part} onchange={(e) => (ui.part = e.currentTarget.value)}>
-      <option value="">all parts</option>
-      {#each parts as p (p)}<option value={p}>{p}</option>{/each}
-    </select>
-  </label>
-</div>
-<div class="bar right-3" role="toolbar" aria-label="Pictures">
-  <button class="chip" aria-expanded={quick} onclick={() => ((quick = !quick), (said = ''))}
-    ><Icon of="copy" />Quick picture</button
-  >
-  <button class="chip" aria-expanded={ui.stills} onclick={() => (ui.stills = !ui.stills)}
-    ><Icon of="eye" />Stills …</button
-  >
-</div>
+{#if !ui.lineup}
+  <div class="bar left-3" role="toolbar" aria-label="Looking">
+    <button
+      class="chip"
+      aria-pressed={ui.tool === 'drill'}
+      title="What every layer adds at a point ({keyNow('d')})"
+      onclick={() => (ui.tool = ui.tool === 'drill' ? 'orbit' : 'drill')}><Icon of="drill" />Drill</button
+    >
+    <label
+      class="pick-part"
+      title="This state and another one: divided by a line, as their difference, or beside each other"
+    >
+      <Icon of="columns" />
+      <select class="pick" aria-label="Difference with" value="" onchange={(e) => differ(e.currentTarget)}>
+        <option value="">difference …</option>
+        {#each states as s (s.seq)}<option value={s.seq}>{s.label}</option>{/each}
+      </select>
+    </label>
+    <label class="pick-part" title="One part alone, framed">
+      <Icon of="box" />
+      <select class="pick" aria-label="Part alone" value={ui.part} onchange={(e) => (ui.part = e.currentTarget.value)}>
+        <option value="">all parts</option>
+        {#each parts as p (p)}<option value={p}>{p}</option>{/each}
+      </select>
+    </label>
+  </div>
+  <div class="bar right-3" role="toolbar" aria-label="Pictures">
+    <button class="chip" aria-expanded={quick} onclick={() => ((quick = !quick), (said = ''))}
+      ><Icon of="copy" />Quick picture</button
+    >
+    <button class="chip" aria-expanded={ui.stills} onclick={() => (ui.stills = !ui.stills)}
+      ><Icon of="eye" />Stills …</button
+    >
+  </div>
+{/if}
 {#if quick}
   <div class="sheet" role="group" aria-label="Quick picture">
     <label>

@@ -1,7 +1,7 @@
 <script lang="ts">
   // Over the pictures of a line-up: what each shows, and the way to take it. The pictures
   // themselves take the pointer: a drag turns all, a click takes one.
-  import type { LineUp } from '../../lib/lineup.svelte';
+  import type { Compared, LineUp } from '../../lib/lineup.svelte';
   import type { Cell, Rect } from '../../view/cells';
 
   interface Props {
@@ -13,6 +13,23 @@
     leave: () => void;
   }
   let { lineup, cells, places, tall, take, leave }: Props = $props();
+  const ways: [Compared, string][] = [
+    ['beside', 'beside each other'],
+    ['divided', 'divided'],
+    ['amplified', 'difference'],
+  ];
+  function drag(e: PointerEvent) {
+    const el = e.currentTarget as HTMLElement;
+    if (!el.hasPointerCapture(e.pointerId)) return;
+    const box = el.parentElement!.getBoundingClientRect();
+    lineup.at = Math.min(Math.max((e.clientX - box.left) / box.width, 0), 1);
+  }
+  function step(e: KeyboardEvent) {
+    const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[e.key];
+    if (!by) return;
+    e.preventDefault();
+    lineup.at = Math.min(Math.max(lineup.at + by, 0), 1);
+  }
 </script>
 
 <svelte:window
@@ -30,8 +47,38 @@
     <span class="grow"
       ><b>{lineup.title}</b> <span class="quiet">drag turns all; a click, or its number, takes one</span></span
     >
+    {#if lineup.list.length === 2}
+      <span class="flex gap-1" role="group" aria-label="How they are compared">
+        {#each ways as [way, says] (way)}
+          <button class="chip" aria-pressed={lineup.way === way} onclick={() => (lineup.way = way)}>{says}</button>
+        {/each}
+      </span>
+      {#if lineup.way === 'amplified'}
+        <label
+          ><span class="quiet">times</span>
+          <select class="pick" aria-label="Times" bind:value={lineup.times}>
+            {#each [1, 2, 4, 8, 16, 32, 64] as v (v)}<option value={v}>{v}</option>{/each}
+          </select></label
+        >
+      {/if}
+    {/if}
     <button class="chip" title="Take none (Escape)" onclick={leave}>Leave</button>
   </p>
+  {#if lineup.way === 'divided'}
+    <div
+      class="line"
+      role="slider"
+      tabindex="0"
+      aria-label="The line between the two"
+      aria-valuemin="0"
+      aria-valuemax="100"
+      aria-valuenow={Math.round(lineup.at * 100)}
+      style:left={`${lineup.at * 100}%`}
+      onpointerdown={(e) => e.currentTarget.setPointerCapture(e.pointerId)}
+      onpointermove={drag}
+      onkeydown={step}
+    ></div>
+  {/if}
   {#each cells as c, i (c)}
     {@const p = places[i]}
     {#if p}
@@ -43,7 +90,12 @@
         style:width={`${p.w}px`}
         style:height={`${p.h}px`}
       >
-        <button class="label" title="Take this one" onclick={() => take(i)}>
+        <button
+          class="label"
+          class:second={i === 1 && lineup.way !== 'beside'}
+          title="Take this one"
+          onclick={() => take(i)}
+        >
           <span class="quiet">{i + 1}</span>
           {c.alternative.label}{#if !c.session.settled}<span class="quiet"> …</span>{/if}
         </button>
@@ -92,6 +144,32 @@
     border-left: 3px solid var(--verdigris);
     border-radius: 0 3px 3px 0;
     pointer-events: auto;
+  }
+  /* two upon each other: the second one's name at its side */
+  .label.second {
+    left: auto;
+    right: 100px;
+  }
+  .line {
+    position: absolute;
+    z-index: 1;
+    top: 37px;
+    bottom: 0;
+    width: 28px;
+    margin-left: -14px;
+    cursor: ew-resize;
+    pointer-events: auto;
+    touch-action: none;
+  }
+  .line::after {
+    content: '';
+    position: absolute;
+    left: 13px;
+    top: 0;
+    bottom: 0;
+    width: 2px;
+    background: white;
+    box-shadow: 0 0 3px rgb(0 0 0 / 0.7);
   }
   .label:hover {
     border-color: var(--plum);
