@@ -313,6 +313,11 @@ export class Session {
     this.tell(other ? this.counted(message) : message);
   }
 
+  /** What the page held is lost: what it tells next counts, be it what it told before. */
+  lost() {
+    this.lastPages = this.lastView = '';
+  }
+
   /** Asks for one thing alone: a mask, one layer, or a channel that no map holds. */
   alone(kind: string, layer = '') {
     const m = JSON.stringify({ t: 'alone', kind, layer });

@@ -56,6 +56,7 @@ export class Detail {
   /** The card lost what it held: a look that was under way is never answered. */
   anew() {
     this.looking = 0;
+    this.session.lost();
     void this.see();
   }
 
