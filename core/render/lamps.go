@@ -38,7 +38,7 @@ func newLamps(t *Traced, use func(int) bool) *lamps {
 		lit := 0.0
 		for k := range tries {
 			u, v := corner((float32(k%4)+0.5)/4, (float32(k/4)+0.5)/4)
-			s.at(geom.Vec2{X: a.X + (b.X-a.X)*u + (c.X-a.X)*v, Y: a.Y + (b.Y-a.Y)*u + (c.Y-a.Y)*v}, &pl)
+			s.at(geom.Vec2{X: a.X + (b.X-a.X)*u + (c.X-a.X)*v, Y: a.Y + (b.Y-a.Y)*u + (c.Y-a.Y)*v}, &pl, false)
 			lit += float64(light.Luminance(pl.emits[0], pl.emits[1], pl.emits[2])) / tries
 		}
 		if lit < 1e-4 {

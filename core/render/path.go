@@ -98,15 +98,13 @@ func (t *tracer) uvOf(h spatial.Hit, m *met) {
 	tri := t.model.Tri[h.Tri]
 	if len(t.model.UV) == 0 {
 		t.pl = place{color: [3]float32{0.2, 0.2, 0.2}, rough: 0.6, solid: 1, bend: geom.V3(0, 0, 1)}
-		for k, v := range moreUsual {
-			t.pl.more[k] = float32(v) / 255
-		}
+		t.pl.more = usualMore
 		return
 	}
 	a, b, c := t.model.UV[tri[0]], t.model.UV[tri[1]], t.model.UV[tri[2]]
 	w := 1 - h.U - h.V
 	t.skins[t.model.TriSheet[h.Tri]].at(
-		geom.Vec2{X: a.X*w + b.X*h.U + c.X*h.V, Y: a.Y*w + b.Y*h.U + c.Y*h.V}, &t.pl)
+		geom.Vec2{X: a.X*w + b.X*h.U + c.X*h.V, Y: a.Y*w + b.Y*h.U + c.Y*h.V}, &t.pl, t.usual)
 }
 
 // shade fills in what is known of a place of the model.
@@ -192,8 +190,7 @@ func (t *tracer) ground(origin, dir geom.Vec3, far float32, m *met) bool {
 		return false
 	}
 	*m = met{pos: p, face: geom.V3(0, 1, 0), nrm: geom.V3(0, 1, 0), tx: geom.V3(1, 0, 0), ty: geom.V3(0, 0, -1), tri: -1, far: far, outside: true}
-	m.color = t.earth
-	m.bsdf = bsdf.New(bsdf.Surface{Color: m.color, Rough: 0.9, Specular: 0.5})
+	m.color, m.bsdf = t.earth, t.paved
 	return true
 }
 
@@ -219,6 +216,9 @@ func (t *tracer) clear(from, dir geom.Vec3, far float32, d *draws) (tint [3]floa
 		if d.next() < t.fade(at) {
 			return tint, false
 		}
+	}
+	if t.solid {
+		return tint, !t.tree.Blocked(&t.b, from, dir, t.span*1e-5, far)
 	}
 	start := float32(0)
 	for range 64 {

@@ -36,6 +36,14 @@ var moreUsual = func() (v [moreCount]uint8) {
 	return v
 }()
 
+// usualMore is that as shares.
+var usualMore = func() (v [moreCount]float32) {
+	for i, u := range moreUsual {
+		v[i] = float32(u) / 255
+	}
+	return v
+}()
+
 const (
 	moreSpecular = iota
 	moreCoat
@@ -191,8 +199,22 @@ type place struct {
 	more                [moreCount]float32
 }
 
-// at reads between four texels.
-func (s *skin) at(uv geom.Vec2, p *place) {
+// look finds out whether light passes anywhere, and whether a channel beyond the usual ones changes
+// anything.
+func (s *skin) look(solid, usual *bool) {
+	for i := range s.texels {
+		t := &s.texels[i]
+		if t.solid != 255 || t.more[moreTransmission] != 0 {
+			*solid = false
+		}
+		if t.more != moreUsual {
+			*usual = false
+		}
+	}
+}
+
+// at reads between four texels; usual: all of them have the usual ones of the channels beyond.
+func (s *skin) at(uv geom.Vec2, p *place, usual bool) {
 	size := float32(s.size)
 	x, y := (uv.X-floor(uv.X))*size-0.5, (uv.Y-floor(uv.Y))*size-0.5
 	fx, fy := floor(x), floor(y)
@@ -214,9 +236,15 @@ func (s *skin) at(uv geom.Vec2, p *place) {
 		p.rough += b * float32(t.rough)
 		p.metal += b * float32(t.metal)
 		p.solid += b * float32(t.solid)
+		if usual {
+			continue
+		}
 		for k := range p.more {
 			p.more[k] += b * float32(t.more[k])
 		}
+	}
+	if usual {
+		p.more = usualMore
 	}
 	bx, by := bend[0]*(1.0/32767), bend[1]*(1.0/32767)
 	p.bend = geom.V3(bx, by, sqrt32(max(1-bx*bx-by*by, 0.01)))

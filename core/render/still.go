@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 
+	"velvetgrime/core/bsdf"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/light"
@@ -86,6 +87,9 @@ type Traced struct {
 	// inside is how far light goes in what scatters it
 	inside float32
 	earth  [3]float32 // what the floor sends back
+	paved  bsdf.BSDF  // and how
+	// nothing lets light pass, and no channel beyond the usual ones is there
+	solid, usual bool
 
 	sky        *light.Sampler
 	behind     *light.Panorama
@@ -146,6 +150,10 @@ func newTraced(ctx context.Context, m *mesh.Model, s Still, sky *light.Panorama,
 		return nil, errors.New("nothing of the model is shown")
 	}
 	t.tang = m.Tangents()
+	t.solid, t.usual = true, true
+	for i := range k {
+		k[i].look(&t.solid, &t.usual)
+	}
 	t.span = m.Bounds.Size().Length()
 	t.floor = m.Bounds.Min.Y - t.span*1e-4
 	if t.inside = float32(s.Inside); t.inside == 0 {
@@ -180,6 +188,7 @@ func (t *Traced) setLight(sky *light.Panorama) {
 	}
 	t.behind = sky
 	t.earth = earth(sky)
+	t.paved = bsdf.New(bsdf.Surface{Color: t.earth, Rough: 0.9, Specular: 0.5})
 	if s.Background == "light" && s.Blur > 0 { // as wide texels as are blurred over
 		t.behind = sky.Smaller(max(int(512*math.Pow(2, -6*s.Blur)), 12))
 	}

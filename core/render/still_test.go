@@ -146,7 +146,7 @@ func TestWhiteCannotBeSeenInEvenLight(t *testing.T) {
 			x := texel{color: [3]uint16{65535, 65535, 65535}, rough: rough, metal: metal, solid: 255, more: moreUsual}
 			s.part("ball", x)
 			s.ball(24)
-			f := trace(t, s.traced(t, fromFront(40), even(1)), 0, 64)
+			f := trace(t, s.traced(t, fromFront(40), even(1)), 0, 32)
 			near(t, "the middle", f.where(0.5, 0.5, 10), 1, 0.005)
 			near(t, "the picture", f.where(0.5, 0.5, 18), 1, 0.005)
 		}
@@ -195,7 +195,7 @@ func TestABallUnderHalfASky(t *testing.T) {
 	s.ball(48)
 	still := fromFront(64)
 	still.Angle, still.Height = 0, 2.2 // without perspective: the height in the picture is the normal's
-	f := trace(t, s.traced(t, still, sky), 0, 256)
+	f := trace(t, s.traced(t, still, sky), 0, 100)
 	for _, up := range []float64{-0.7, -0.3, 0, 0.4, 0.8} {
 		y := 0.5 - up/2.2
 		up = (0.5 - (math.Floor(y*64)+0.5)/64) * 2.2 // of the pixel's middle
@@ -528,7 +528,7 @@ func TestMoreChannelsReachTheSkin(t *testing.T) {
 		t.Fatal(err)
 	}
 	var pl place
-	k[0].at(geom.Vec2{X: 0.5, Y: 0.5}, &pl)
+	k[0].at(geom.Vec2{X: 0.5, Y: 0.5}, &pl, false)
 	for i, c := range stack.More {
 		want := float64(i+1) / 10
 		if c.Channel == stack.Fuzz {

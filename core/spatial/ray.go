@@ -63,13 +63,9 @@ func (b *Bundle) put(i int, d geom.Vec3, far float32) {
 			b.negative[a] |= 1 << i
 		}
 		r := 1 / c
-		for k := range 8 {
-			b.dir[i][a][k], b.inv[i][a][k] = c, r
-		}
+		b.dir[i][a], b.inv[i][a] = all(c), all(r)
 	}
-	for k := range 8 {
-		b.far[i][k] = far
-	}
+	b.far[i] = all(far)
 	b.hit[i] = -1
 }
 
@@ -108,6 +104,13 @@ func (t *Tree) Ray(b *Bundle, origin, dir geom.Vec3, near, far float32) Hit {
 	b.put(0, dir, far)
 	t.Nearest(b)
 	return t.At(b, 0)
+}
+
+// Blocked reports whether one ray meets anything.
+func (t *Tree) Blocked(b *Bundle, origin, dir geom.Vec3, near, far float32) bool {
+	b.Origin, b.Near, b.n, b.negative = origin, near, 1, [3]uint64{}
+	b.put(0, dir, far)
+	return t.Any(b) != 0
 }
 
 // octants calls f for each of the eight sign patterns with the rays that have it:

@@ -13,9 +13,4 @@ func (b *Bundle) SetFan(origin geom.Vec3, f *Fan, t, s, n geom.Vec3, near, far f
 
 func (n *node) away(p *[3][8]float32, out *[8]float32) { n.awayPlain(p, out) }
 
-func all(v float32) (l [8]float32) {
-	for i := range l {
-		l[i] = v
-	}
-	return
-}
+func all(v float32) [8]float32 { return [8]float32{v, v, v, v, v, v, v, v} }

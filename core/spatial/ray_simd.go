@@ -37,12 +37,7 @@ func init() {
 	}
 }
 
-func all(v float32) (l [8]float32) {
-	for i := range l {
-		l[i] = v
-	}
-	return
-}
+func all(v float32) [8]float32 { return [8]float32{v, v, v, v, v, v, v, v} }
 
 func (t *Tree) cast(b *Bundle, anyHit bool) (met uint64) {
 	if !wide {

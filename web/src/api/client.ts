@@ -135,7 +135,8 @@ export const api = {
   /** What lights beside the key light: halves, four a texel, from below upwards. */
   async lightOf(id: string): Promise<{ width: number; halves: Uint16Array<ArrayBuffer> }> {
     const a = await fetch(`/api/environments/${id}/light`);
-    if (!a.ok) throw new Error((await a.json().catch(() => ({}))).detail ?? `the environment is not there: ${a.status}`);
+    if (!a.ok)
+      throw new Error((await a.json().catch(() => ({}))).detail ?? `the environment is not there: ${a.status}`);
     return { width: Number(a.headers.get('X-Width')), halves: new Uint16Array(await a.arrayBuffer()) };
   },
   addEnvironment: (f: File) => call<Around>('POST', `/api/environments?name=${encodeURIComponent(f.name)}`, f),

@@ -294,10 +294,12 @@
     {/if}
   </main>
   <footer aria-label="Worktop">
-    {#if ui.station === 'Judge'}<Lazy load={parts.Judge} {ui} {session} {id} />{:else if ui.station === 'Layer' && !ui.folded.worktop}<Worktop
-        {session}
+    {#if ui.station === 'Judge'}<Lazy
+        load={parts.Judge}
         {ui}
-      />{/if}
+        {session}
+        {id}
+      />{:else if ui.station === 'Layer' && !ui.folded.worktop}<Worktop {session} {ui} />{/if}
   </footer>
   {#if ui.press && ui.station === 'Layer' && session.doc}<Lazy load={parts.StampPress} {session} {ui} />{/if}
   {#if ui.ledger}<Ledger {session} {ui} close={() => (ui.ledger = false)} />{/if}
