@@ -309,3 +309,35 @@ test('channels beyond the usual ones are off until used: a coat shows, a pane sh
   await page.getByRole('button', { name: 'Undo' }).click();
   await page.getByRole('button', { name: 'Undo' }).click();
 });
+
+test('the lantern is taken apart to be looked at, and one part stands among ghosts; in Layer it is whole', async ({ page }) => {
+  await openProject(page, 'Signal lantern');
+  await page.getByRole('button', { name: 'Judge', exact: true }).click();
+  await settled(page);
+  const lifted = () => page.evaluate(() => Math.max(...(window as any).stage.meshes.map((m: any) => m.position.y)) as number);
+  expect(await lifted()).toBe(0);
+  await type(page, 'Explode', '1');
+  await expect.poll(lifted).toBeGreaterThan(0.02);
+  // what is pointed at is where it was on the whole model
+  const apart = await page.evaluate(() => {
+    const s = (window as any).stage;
+    const top = s.meshes.reduce((a: any, b: any) => (a.position.y > b.position.y ? a : b));
+    const box = top.geometry.boundingBox;
+    const q = s.project(box.getCenter(box.max.clone()).add(top.position));
+    const hit = s.pick(q.x, q.y);
+    return { hit: hit && [hit.part, hit.pos.y], top: s.bounds.max.y };
+  });
+  if (apart.hit) expect(apart.hit[1]).toBeLessThanOrEqual(apart.top + 1e-4);
+  await type(page, 'Explode', '0');
+  await expect.poll(lifted).toBe(0);
+  const empty = await pixel(page, 0.5, 0.5);
+  await page.getByLabel('Part alone').selectOption({ index: 2 });
+  const ghosts = () => page.evaluate(() => (window as any).stage.scene.children.filter((c: any) => c.isGroup).flatMap((g: any) => g.children).filter((m: any) => m.userData.of).length as number);
+  await page.getByLabel('ghosts').check();
+  await expect.poll(ghosts).toBeGreaterThan(0);
+  await page.getByRole('button', { name: 'Layer', exact: true }).click();
+  await expect.poll(ghosts).toBe(0);
+  await page.getByRole('button', { name: 'Judge', exact: true }).click();
+  await page.getByLabel('Part alone').selectOption('');
+  await expect.poll(() => pixel(page, 0.5, 0.5).then((p) => Math.max(...p.map((v, i) => Math.abs(v - empty[i]))))).toBeLessThan(6);
+});

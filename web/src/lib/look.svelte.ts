@@ -29,6 +29,11 @@ export class Look {
   focus = $state(0);
   vignette = $state(0);
   grain = $state(0);
+  /** how far parts are moved away from the middle, by how far they are from it, and along which axis */
+  explode = $state(0);
+  axis = $state<'all' | 'x' | 'y' | 'z'>('y');
+  /** parts beside the one that is shown alone are seen as ghosts */
+  ghosts = $state(false);
   /** drawn pixels a pixel of the screen; kept in the browser, as it suits the machine */
   sharpness = $state(Number(localStorage.getItem('sharpness')) || 1);
   /** MB that the maps of all sheets may take on the card; 0: as suits the machine */

@@ -360,6 +360,11 @@
     ready?.stage.setOpening(opening, judging).catch((e) => (session.message = (e as Error).message));
   });
   $effect(() => ready?.stage.only(ui.part));
+  $effect(() => {
+    const { explode, axis, ghosts } = ui.look;
+    const judging = ui.station === 'Judge';
+    ready?.stage.takeApart(judging ? explode : 0, axis, judging && ghosts && !!ui.part);
+  });
   $effect(() => ready?.stage.setMaps(ui.look.maps));
   // the model moves over for what slides in
   $effect(() => {

@@ -30,6 +30,7 @@ import { makeGround } from './ground';
 import { Lens, lensIn } from './lens';
 import { Sheets } from './sheets';
 import { Finder, toAskFor } from './finder';
+import { Parted, type Axis } from './parted';
 import type { Space } from './handles';
 import type { Tile } from './pages';
 import { Cell, grid, TITLE, type Rect } from './cells';
@@ -229,6 +230,23 @@ export class Stage {
     if (part || !this.before) return;
     this.goTo(this.before.eye, this.before.target, this.before.view);
     this.before = null;
+  }
+
+  private parted: Parted | null = null;
+
+  /** Takes the model apart to be looked at: by how much parts move away, along which axis, and whether
+   * those beside the one that is shown are ghosts. */
+  takeApart(share: number, axis: Axis, ghosts: boolean) {
+    if (!this.parted && !share && !ghosts) return;
+    if (!this.parted) {
+      this.parted = new Parted(this.meshes);
+      this.scene.add(this.parted.group);
+    }
+    this.parted.explode(share, axis, this.box.getCenter(new Vector3()));
+    this.parted.ghost(ghosts ? this.part : '');
+    this.renderer.shadowMap.needsUpdate = true;
+    this.invalidate();
+    this.tellView();
   }
 
   /** Turns the camera round what it looks at by so many radians, and brings it nearer by a factor: for
@@ -847,7 +865,15 @@ export class Stage {
 
   private hit(h: Intersection, mesh: Mesh): Hit {
     const nrm = (h.normal ?? h.face!.normal).clone().transformDirection(mesh.matrixWorld);
-    return { pos: h.point, nrm, sheet: mesh.userData.sheet, part: mesh.userData.part, mesh, uv: h.uv };
+    // a part that was moved away to be looked at is where it was
+    return {
+      pos: h.point.clone().sub(mesh.position),
+      nrm,
+      sheet: mesh.userData.sheet,
+      part: mesh.userData.part,
+      mesh,
+      uv: h.uv,
+    };
   }
 
   /** How many other places of the model have the same texels as a place. */
@@ -1038,5 +1064,6 @@ export class Stage {
     this.finder.dispose();
     this.finish?.dispose();
     this.difference?.dispose();
+    this.parted?.dispose();
   }
 }

@@ -5,6 +5,7 @@
   import type { UI } from '../../lib/ui.svelte';
   import { keyNow } from '../../lib/shortcuts.svelte';
   import Icon from '../Icon.svelte';
+  import NumberField from '../NumberField.svelte';
   import { LineUp } from '../../lib/lineup.svelte';
   import Stills from './Stills.svelte';
   let { ui, session, id, jobs }: { ui: UI; session: Session; id: string; jobs: Job[] } = $props();
@@ -79,6 +80,30 @@
         {#each parts as p (p)}<option value={p}>{p}</option>{/each}
       </select>
     </label>
+    {#if ui.part}
+      <label class="pick-part"><input type="checkbox" bind:checked={ui.look.ghosts} /> ghosts</label>
+    {:else if parts.length > 1}
+      <span class="pick-part" title="Parts move away from the middle">
+        <span class="quiet">explode</span>
+        <span class="w-16"
+          ><NumberField
+            label="Explode"
+            value={ui.look.explode}
+            min={0}
+            max={3}
+            fallback={0}
+            preview={(v) => (ui.look.explode = v)}
+            commit={(v) => (ui.look.explode = v)}
+          /></span
+        >
+        <select class="pick" aria-label="Along" bind:value={ui.look.axis}>
+          <option value="y">upright</option>
+          <option value="x">x</option>
+          <option value="z">z</option>
+          <option value="all">all ways</option>
+        </select>
+      </span>
+    {/if}
   </div>
   <div class="bar right-3" role="toolbar" aria-label="Pictures">
     <button class="chip" aria-expanded={quick} onclick={() => ((quick = !quick), (said = ''))}
