@@ -215,7 +215,7 @@ func writeFile(dir, name string, file func(io.Writer) error, out io.Writer) erro
 }
 
 func exportCommand() *cobra.Command {
-	var project, doc, model, out, maps, dsn string
+	var project, doc, model, out, maps, dsn, preset string
 	var size int
 	var glb bool
 	c := &cobra.Command{Use: "export", Short: "Deliver the maps and the GLB of a project or of a document", Args: cobra.NoArgs,
@@ -229,6 +229,17 @@ func exportCommand() *cobra.Command {
 			if maps != "" {
 				o.Maps = strings.Split(maps, ",")
 			}
+			if preset != "" {
+				if o.Preset, err = presetOf(preset); err != nil {
+					return err
+				}
+				if o.Project = project; project == "" {
+					o.Project = p.Scene.Model.Name
+				}
+				if size != 0 {
+					o.Preset.Size, o.Preset.Share = size, 0
+				}
+			}
 			return deliver.Write(c.Context(), p, o, func(float64, string) {}, func(name string, file func(io.Writer) error) error {
 				return writeFile(out, name, file, c.OutOrStdout())
 			})
@@ -240,8 +251,35 @@ func exportCommand() *cobra.Command {
 	c.Flags().StringVar(&maps, "maps", "base color,occlusion roughness metallic,normal", "maps by name, with commas; empty for none")
 	c.Flags().IntVar(&size, "size", 0, "texels a side; 0 keeps each sheet's own")
 	c.Flags().BoolVar(&glb, "glb", true, "also write the GLB")
+	c.Flags().StringVar(&preset, "preset", "", "what is written, instead of maps and GLB: a preset by its name, or a file (.json)")
 	c.Flags().StringVar(&dsn, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL connection string")
 	return c
+}
+
+// presetOf is a preset of ours by its name, or one from a file.
+func presetOf(name string) (*deliver.Preset, error) {
+	if p, ok := deliver.FindPreset(name); ok {
+		return &p, nil
+	}
+	b, err := os.ReadFile(name)
+	if os.IsNotExist(err) {
+		var names []string
+		for _, p := range deliver.Presets() {
+			names = append(names, p.Name)
+		}
+		return nil, fmt.Errorf("%q is neither a preset (%s) nor a file", name, strings.Join(names, "; "))
+	}
+	var p deliver.Preset
+	if err == nil {
+		err = json.Unmarshal(b, &p)
+	}
+	if err == nil {
+		err = p.Check()
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	return &p, nil
 }
 
 // program opens what export was asked for.

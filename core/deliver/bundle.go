@@ -24,6 +24,9 @@ type Order struct {
 	Size   int            `json:"size,omitempty" doc:"texels a side; 0 keeps each sheet's own"`
 	Depth  map[string]int `json:"depth,omitempty" doc:"bits by map name: 8 or 16"`
 	GLB    bool           `json:"glb" doc:"also one GLB with the maps inside"`
+	// Preset says what is written instead of Maps, Size, Depth and GLB.
+	Preset  *Preset `json:"preset,omitempty" doc:"what is written, instead of maps, size, depth and glb"`
+	Project string  `json:"project,omitempty" doc:"the project's name, for names of files by a preset"`
 }
 
 // File is one line of the table of what will be written.
@@ -41,6 +44,9 @@ type File struct {
 // Plan lists the files of an order before anything is computed. The error names
 // what in the order cannot be done.
 func Plan(p *eval.Program, o Order) ([]File, error) {
+	if o.Preset != nil {
+		return PlanPreset(p, PresetOrder{*o.Preset, o.Sheets, o.Project})
+	}
 	var files []File
 	m := p.Scene.Model
 	for _, s := range o.Sheets {
@@ -123,6 +129,9 @@ func Write(
 	progress func(float64, string),
 	put Put,
 ) error {
+	if o.Preset != nil {
+		return WritePreset(ctx, p, PresetOrder{*o.Preset, o.Sheets, o.Project}, progress, put)
+	}
 	files, err := Plan(p, o)
 	if err != nil {
 		return err

@@ -185,15 +185,6 @@ func PNG(img image.Image) ([]byte, error) {
 
 // FileName makes a name of a model, a sheet and a suffix that every file system takes.
 func FileName(model, sheet, suffix, ext string) string {
-	clean := func(s string) string {
-		return strings.Map(func(r rune) rune {
-			switch {
-			case r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '-':
-				return r
-			}
-			return '_'
-		}, s)
-	}
 	parts := []string{clean(model)}
 	for _, s := range []string{sheet, suffix} {
 		if s != "" {

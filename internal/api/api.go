@@ -4,6 +4,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -30,6 +31,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
+	"github.com/google/uuid"
 )
 
 // Server answers requests.
@@ -265,7 +267,54 @@ type orderInput struct {
 	Body deliver.Order
 }
 
+// KeptPreset names a preset that was kept.
+type KeptPreset struct {
+	ID string `json:"id"`
+}
+
+// Deliveries is what a delivery can be made of.
+type Deliveries struct {
+	Presets []deliver.Preset `json:"presets" doc:"ours, and those that are kept in the stock"`
+	Kept    []string         `json:"kept" doc:"the stock's ids of the last ones, in their order"`
+	Sources []deliver.Source `json:"sources" doc:"what a component can hold"`
+}
+
+// presetKind is the kind of delivery presets in the stock.
+const presetKind = "delivery preset"
+
 func (s *Server) deliveries(api huma.API) {
+	huma.Get(api, "/api/projects/{id}/deliveries/presets", func(ctx context.Context, in *idInput) (*body[Deliveries], error) {
+		p, err := s.Hub.Open(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		out := &body[Deliveries]{Deliveries{deliver.Presets(), []string{}, deliver.Sources(p.Document())}}
+		list, err := s.Store.Stock(ctx, presetKind)
+		for _, i := range list {
+			var one deliver.Preset
+			if json.Unmarshal(i.Data, &one) == nil && one.Check() == nil {
+				out.Body.Presets = append(out.Body.Presets, one)
+				out.Body.Kept = append(out.Body.Kept, i.ID)
+			}
+		}
+		return out, fail(err)
+	})
+	huma.Post(api, "/api/stock/presets", func(ctx context.Context, in *struct {
+		ID   string `query:"id" doc:"of one that is changed; empty: a new one"`
+		Body deliver.Preset
+	}) (*body[KeptPreset], error) {
+		if err := in.Body.Check(); err != nil {
+			return nil, fail(err)
+		}
+		data, err := json.Marshal(in.Body)
+		if err != nil {
+			return nil, fail(err)
+		}
+		k := KeptPreset{ID: cmp.Or(in.ID, uuid.NewString())}
+		return &body[KeptPreset]{k}, fail(s.Store.PutStock(ctx, &store.StockItem{
+			ID: k.ID, Kind: presetKind, Name: in.Body.Name, Data: data, At: time.Now(),
+		}))
+	})
 	huma.Post(api, "/api/projects/{id}/plan", func(ctx context.Context, in *orderInput) (*body[[]deliver.File], error) {
 		p, err := s.Hub.Open(ctx, in.ID)
 		if err != nil {

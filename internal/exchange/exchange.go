@@ -17,6 +17,7 @@ import (
 
 	"velvetgrime/core/brush"
 	"velvetgrime/core/budget"
+	"velvetgrime/core/deliver"
 	"velvetgrime/core/grime"
 	"velvetgrime/core/material"
 	"velvetgrime/core/pix"
@@ -92,6 +93,13 @@ var kinds = map[string]func(name string, data []byte) error{
 			return err
 		}
 		return m.Check()
+	},
+	"delivery preset": func(_ string, data []byte) error {
+		var v deliver.Preset
+		if err := json.Unmarshal(data, &v); err != nil {
+			return err
+		}
+		return v.Check()
 	},
 	"environment": func(_ string, data []byte) error {
 		var v struct{ Blob string }
