@@ -257,7 +257,7 @@ func exportCommand() *cobra.Command {
 }
 
 // presetOf is a preset of ours by its name, or one from a file.
-func presetOf(name string) (*deliver.Preset, error) {
+func presetOf(name string) (*deliver.FilePreset, error) {
 	if p, ok := deliver.FindPreset(name); ok {
 		return &p, nil
 	}
@@ -269,7 +269,7 @@ func presetOf(name string) (*deliver.Preset, error) {
 		}
 		return nil, fmt.Errorf("%q is neither a preset (%s) nor a file", name, strings.Join(names, "; "))
 	}
-	var p deliver.Preset
+	var p deliver.FilePreset
 	if err == nil {
 		err = json.Unmarshal(b, &p)
 	}

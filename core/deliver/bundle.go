@@ -25,8 +25,8 @@ type Order struct {
 	Depth  map[string]int `json:"depth,omitempty" doc:"bits by map name: 8 or 16"`
 	GLB    bool           `json:"glb" doc:"also one GLB with the maps inside"`
 	// Preset says what is written instead of Maps, Size, Depth and GLB.
-	Preset  *Preset `json:"preset,omitempty" doc:"what is written, instead of maps, size, depth and glb"`
-	Project string  `json:"project,omitempty" doc:"the project's name, for names of files by a preset"`
+	Preset  *FilePreset `json:"preset,omitempty" doc:"what is written, instead of maps, size, depth and glb"`
+	Project string      `json:"project,omitempty" doc:"the project's name, for names of files by a preset"`
 }
 
 // File is one line of the table of what will be written.

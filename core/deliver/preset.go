@@ -14,9 +14,9 @@ import (
 	"velvetgrime/core/surface"
 )
 
-// Preset says which files a delivery has, as data: what each component of each file holds, and how
+// FilePreset says which files a delivery has, as data: what each component of each file holds, and how
 // it is written. Artists change ours, and keep their own.
-type Preset struct {
+type FilePreset struct {
 	Name  string       `json:"name" minLength:"1" maxLength:"80"`
 	Note  string       `json:"note,omitempty" doc:"what it is for"`
 	Files []PresetFile `json:"files" maxItems:"32"`
@@ -96,7 +96,7 @@ const usualPattern = "{model}_{sheet}_{map}"
 var field = regexp.MustCompile(`\{[^}]*\}`)
 
 // Check says what of a preset cannot be done, by file and component.
-func (p *Preset) Check() error {
+func (p *FilePreset) Check() error {
 	fail := func(format string, a ...any) error {
 		return fmt.Errorf("preset %q: "+format, append([]any{p.Name}, a...)...)
 	}
@@ -352,7 +352,7 @@ func filled(n int, f func(i int) float32) pix.Plane {
 }
 
 // name makes a file's name by the pattern.
-func (p *Preset) name(project, model, sheet string, index int, f *PresetFile, size int) string {
+func (p *FilePreset) name(project, model, sheet string, index int, f *PresetFile, size int) string {
 	pattern := p.Pattern
 	if pattern == "" {
 		pattern = usualPattern

@@ -106,7 +106,7 @@ func texelOf(t *testing.T, name string, b []byte) (v []float64, size int) {
 	return []float64{float64(r) / 65535, float64(g) / 65535, float64(bl) / 65535, float64(a) / 65535}, img.Bounds().Dx()
 }
 
-func (p Preset) file(name string) *PresetFile {
+func (p FilePreset) file(name string) *PresetFile {
 	for i := range p.Files {
 		if p.Files[i].Map == name {
 			return &p.Files[i]
@@ -220,7 +220,7 @@ func TestEveryFormatIsReadElsewhere(t *testing.T) {
 					continue
 				}
 			}
-			o := PresetOrder{Preset: Preset{Name: format, Files: []PresetFile{f}, Size: 128}}
+			o := PresetOrder{Preset: FilePreset{Name: format, Files: []PresetFile{f}, Size: 128}}
 			for name, b := range written(t, p, o) {
 				want := []float64{0.8, 0.4, 0.2, 0.5}
 				if form.float {
@@ -304,27 +304,27 @@ func means(s string) (all [][]float64) {
 
 func TestPresetsThatCannotBeAreRefusedByFileAndComponent(t *testing.T) {
 	p := even(t)
-	good := func() Preset {
-		return Preset{Name: "mine", Files: []PresetFile{{Map: "a", Format: "png8", R: &Component{Source: "roughness"}}}, Size: 128}
+	good := func() FilePreset {
+		return FilePreset{Name: "mine", Files: []PresetFile{{Map: "a", Format: "png8", R: &Component{Source: "roughness"}}}, Size: 128}
 	}
 	half, five := float32(0.5), float32(5)
-	for want, change := range map[string]func(*Preset){
-		"no name":                   func(p *Preset) { p.Name = " " },
-		"0 files":                   func(p *Preset) { p.Files = nil },
-		"size 100":                  func(p *Preset) { p.Size = 100 },
-		"{colour}":                  func(p *Preset) { p.Pattern = "{model} {colour}" },
-		`format "gif"`:              func(p *Preset) { p.Files[0].Format = "gif" },
-		"two of three":              func(p *Preset) { p.Files[0].G = p.Files[0].R },
-		"holds nothing":             func(p *Preset) { p.Files[0].R = nil },
-		"neither":                   func(p *Preset) { p.Files[0].R = &Component{} },
-		"or both":                   func(p *Preset) { p.Files[0].R = &Component{Source: "height", Value: &half} },
-		"is 5":                      func(p *Preset) { p.Files[0].R = &Component{Value: &five} },
-		"part 7":                    func(p *Preset) { p.Files[0].R.Part = 7 },
-		`takes "added.moss"`:        func(p *Preset) { p.Files[0].R.Source = "added.moss" },
-		"two files are named":       func(p *Preset) { p.Files = append(p.Files, p.Files[0]) },
-		"JPEG has no fourth":        func(p *Preset) { f := &p.Files[0]; f.Format, f.G, f.B, f.A = "jpeg", f.R, f.R, f.R },
-		"premultiplied, and has no": func(p *Preset) { p.Files[0].Premultiplied = true },
-		"would be the same file": func(p *Preset) {
+	for want, change := range map[string]func(*FilePreset){
+		"no name":                   func(p *FilePreset) { p.Name = " " },
+		"0 files":                   func(p *FilePreset) { p.Files = nil },
+		"size 100":                  func(p *FilePreset) { p.Size = 100 },
+		"{colour}":                  func(p *FilePreset) { p.Pattern = "{model} {colour}" },
+		`format "gif"`:              func(p *FilePreset) { p.Files[0].Format = "gif" },
+		"two of three":              func(p *FilePreset) { p.Files[0].G = p.Files[0].R },
+		"holds nothing":             func(p *FilePreset) { p.Files[0].R = nil },
+		"neither":                   func(p *FilePreset) { p.Files[0].R = &Component{} },
+		"or both":                   func(p *FilePreset) { p.Files[0].R = &Component{Source: "height", Value: &half} },
+		"is 5":                      func(p *FilePreset) { p.Files[0].R = &Component{Value: &five} },
+		"part 7":                    func(p *FilePreset) { p.Files[0].R.Part = 7 },
+		`takes "added.moss"`:        func(p *FilePreset) { p.Files[0].R.Source = "added.moss" },
+		"two files are named":       func(p *FilePreset) { p.Files = append(p.Files, p.Files[0]) },
+		"JPEG has no fourth":        func(p *FilePreset) { f := &p.Files[0]; f.Format, f.G, f.B, f.A = "jpeg", f.R, f.R, f.R },
+		"premultiplied, and has no": func(p *FilePreset) { p.Files[0].Premultiplied = true },
+		"would be the same file": func(p *FilePreset) {
 			p.Pattern = "all"
 			p.Files = append(p.Files, PresetFile{Map: "b", Format: "png8", R: p.Files[0].R})
 		},
@@ -350,7 +350,7 @@ func TestPresetsThatCannotBeAreRefusedByFileAndComponent(t *testing.T) {
 
 func TestNamesPaddingDitheringAndShares(t *testing.T) {
 	p := even(t)
-	pr := Preset{Name: "mine", Pattern: "{project} {map} {size}.{udim}", Share: 2, Files: []PresetFile{{Map: "rough", Format: "png8", R: &Component{Source: "roughness"}}}}
+	pr := FilePreset{Name: "mine", Pattern: "{project} {map} {size}.{udim}", Share: 2, Files: []PresetFile{{Map: "rough", Format: "png8", R: &Component{Source: "roughness"}}}}
 	p.Doc.Sheets[p.Scene.Model.Sheets[0].Name] = stack.SheetSize{Size: 512}
 	plan, err := PlanPreset(p, PresetOrder{Preset: pr, Project: "Low Wick"})
 	if err != nil || plan[0].Name != "Low_Wick rough 256.1001.png" || plan[0].Size != 256 {
@@ -378,7 +378,7 @@ func TestNamesPaddingDitheringAndShares(t *testing.T) {
 	}
 	// dithered, a value between two steps is on the mean what it is
 	v := float32(100.5 / 255)
-	q := Preset{Name: "d", Size: 128, Files: []PresetFile{{Map: "m", Format: "png8", Dithered: true, R: &Component{Value: &v}}}}
+	q := FilePreset{Name: "d", Size: 128, Files: []PresetFile{{Map: "m", Format: "png8", Dithered: true, R: &Component{Value: &v}}}}
 	for _, b := range written(t, p, PresetOrder{Preset: q}) {
 		img, _, err := image.Decode(bytes.NewReader(b))
 		if err != nil {
@@ -414,7 +414,7 @@ func TestPresetsAreData(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		var q Preset
+		var q FilePreset
 		if err := json.Unmarshal(b, &q); err != nil || q.Check() != nil || len(q.Files) != len(p.Files) {
 			t.Errorf("%s: not read back: %v", p.Name, err)
 		}

@@ -7,7 +7,7 @@ import (
 )
 
 // Presets lists ours, named for the conventions that they follow.
-func Presets() []Preset {
+func Presets() []FilePreset {
 	ch := func(c stack.Channel, part int) *Component { return &Component{Source: string(c), Part: part} }
 	not := func(c *Component) *Component { d := *c; d.Invert = true; return &d }
 	rgb := func(name, format string, source string) PresetFile {
@@ -28,7 +28,7 @@ func Presets() []Preset {
 	}
 	with := func(f PresetFile, a *Component) PresetFile { f.A = a; return f }
 	specular := with(rgb("specular_glossiness", "png8", "made.specular"), not(ch(stack.Roughness, 0)))
-	list := []Preset{
+	list := []FilePreset{
 		{
 			Name: "glTF metal-rough", Note: "one GLB with its maps inside, and the maps beside it", GLB: true,
 			Files: []PresetFile{base(), orm, rgb("normal", "png8", "made.normal"), emissive},
@@ -75,7 +75,7 @@ func Presets() []Preset {
 		if c.Channel == stack.Normal {
 			source = "made.normal"
 		}
-		add := func(p *Preset, format string) {
+		add := func(p *FilePreset, format string) {
 			if c.Components == 3 {
 				p.Files = append(p.Files, rgb(name, format, source))
 				return
@@ -89,13 +89,13 @@ func Presets() []Preset {
 }
 
 // FindPreset returns one of ours by its name.
-func FindPreset(name string) (Preset, bool) {
+func FindPreset(name string) (FilePreset, bool) {
 	for _, p := range Presets() {
 		if p.Name == name {
 			return p, true
 		}
 	}
-	return Preset{}, false
+	return FilePreset{}, false
 }
 
 // isMore reports whether a source is one of the channels beyond the usual ones: where a project has it

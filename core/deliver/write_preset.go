@@ -23,13 +23,13 @@ import (
 
 // PresetOrder is a delivery by a preset.
 type PresetOrder struct {
-	Preset  Preset   `json:"preset"`
-	Sheets  []string `json:"sheets,omitempty" doc:"names; empty: all"`
-	Project string   `json:"project,omitempty" doc:"the project's name, for names of files"`
+	Preset  FilePreset `json:"preset"`
+	Sheets  []string   `json:"sheets,omitempty" doc:"names; empty: all"`
+	Project string     `json:"project,omitempty" doc:"the project's name, for names of files"`
 }
 
 // sheetSize is at how many texels a preset writes a sheet.
-func (p *Preset) sheetSize(own int) int {
+func (p *FilePreset) sheetSize(own int) int {
 	switch {
 	case p.Size > 0:
 		return p.Size
@@ -247,7 +247,7 @@ func (s *sheetOf) fill(from []int32, padding int) {
 }
 
 func presetFiles(
-	ctx context.Context, p *eval.Program, preset *Preset, lines []File, files []*PresetFile, bytes int64,
+	ctx context.Context, p *eval.Program, preset *FilePreset, lines []File, files []*PresetFile, bytes int64,
 	share func(float64), put Put,
 ) error {
 	release, err := budget.Memory.Hold(ctx, bytes)

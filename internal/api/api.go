@@ -274,9 +274,9 @@ type KeptPreset struct {
 
 // Deliveries is what a delivery can be made of.
 type Deliveries struct {
-	Presets []deliver.Preset `json:"presets" doc:"ours, and those that are kept in the stock"`
-	Kept    []string         `json:"kept" doc:"the stock's ids of the last ones, in their order"`
-	Sources []deliver.Source `json:"sources" doc:"what a component can hold"`
+	Presets []deliver.FilePreset `json:"presets" doc:"ours, and those that are kept in the stock"`
+	Kept    []string             `json:"kept" doc:"the stock's ids of the last ones, in their order"`
+	Sources []deliver.Source     `json:"sources" doc:"what a component can hold"`
 }
 
 // presetKind is the kind of delivery presets in the stock.
@@ -291,7 +291,7 @@ func (s *Server) deliveries(api huma.API) {
 		out := &body[Deliveries]{Deliveries{deliver.Presets(), []string{}, deliver.Sources(p.Document())}}
 		list, err := s.Store.Stock(ctx, presetKind)
 		for _, i := range list {
-			var one deliver.Preset
+			var one deliver.FilePreset
 			if json.Unmarshal(i.Data, &one) == nil && one.Check() == nil {
 				out.Body.Presets = append(out.Body.Presets, one)
 				out.Body.Kept = append(out.Body.Kept, i.ID)
@@ -301,7 +301,7 @@ func (s *Server) deliveries(api huma.API) {
 	})
 	huma.Post(api, "/api/stock/presets", func(ctx context.Context, in *struct {
 		ID   string `query:"id" doc:"of one that is changed; empty: a new one"`
-		Body deliver.Preset
+		Body deliver.FilePreset
 	}) (*body[KeptPreset], error) {
 		if err := in.Body.Check(); err != nil {
 			return nil, fail(err)

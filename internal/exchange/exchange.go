@@ -95,7 +95,7 @@ var kinds = map[string]func(name string, data []byte) error{
 		return m.Check()
 	},
 	"delivery preset": func(_ string, data []byte) error {
-		var v deliver.Preset
+		var v deliver.FilePreset
 		if err := json.Unmarshal(data, &v); err != nil {
 			return err
 		}

@@ -6,6 +6,11 @@ import type { components } from './schema';
 export type Around = components['schemas']['Around'];
 export type KeptLook = components['schemas']['KeptLook'];
 export type KeptView = components['schemas']['KeptView'];
+export type FilePreset = components['schemas']['FilePreset'];
+export type PresetFile = components['schemas']['PresetFile'];
+export type Component = components['schemas']['Component'];
+export type Deliveries = components['schemas']['Deliveries'];
+export type Source = components['schemas']['Source'];
 export type MoreChannel = components['schemas']['MoreChannel'];
 export type Judged = components['schemas']['Judged'];
 export type StillOrder = components['schemas']['StillOrder'];
@@ -124,6 +129,8 @@ export const api = {
   lookAtSet: (id: string, pictures: string[]) => call<SetRow[]>('POST', at(id, '/sets/look'), { pictures }),
   makeSet: (id: string, o: SetOrder) => after<Layer>(id, 'POST', at(id, '/sets'), o),
   plan: (id: string, order: Order) => after<PlannedFile[]>(id, 'POST', at(id, '/plan'), order),
+  presets: (id: string) => after<Deliveries>(id, 'GET', at(id, '/deliveries/presets')),
+  keepPreset: (p: FilePreset, kept = '') => call<{ id: string }>('POST', `/api/stock/presets?id=${kept}`, p),
   deliver: (id: string, order: Order) => after<Job>(id, 'POST', at(id, '/deliveries'), order),
   /** Sends a view out as a layered picture. */
   sendView: (id: string, o: ViewOrder) => after<Job>(id, 'POST', at(id, '/views') + as(), o),

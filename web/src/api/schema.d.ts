@@ -296,6 +296,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/projects/{id}/deliveries/presets': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Get API projects by ID deliveries presets */
+    get: operations['get-api-projects-by-id-deliveries-presets'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/projects/{id}/document': {
     parameters: {
       query?: never;
@@ -701,6 +718,23 @@ export interface paths {
     put?: never;
     /** Post API stock palettes */
     post: operations['post-api-stock-palettes'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/stock/presets': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API stock presets */
+    post: operations['post-api-stock-presets'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1197,6 +1231,22 @@ export interface components {
       items: string[] | null;
       name: string;
     };
+    Component: {
+      /** @description one minus it: gloss of roughness, a normal whose Y goes down */
+      invert?: boolean;
+      /**
+       * Format: int64
+       * @description of a colour or a normal
+       */
+      part?: number;
+      /** @description a channel, or one of the made ones; empty: a constant */
+      source?: string;
+      /**
+       * Format: float
+       * @description a constant
+       */
+      value?: number;
+    };
     Conditions: {
       /**
        * Format: float
@@ -1397,6 +1447,14 @@ export interface components {
        * @description of a row metres from one to the next, to the right; round an axis degrees, 0: evenly all around; along a line metres, 0: evenly from end to end, or all round a closed one
        */
       step: number;
+    };
+    Deliveries: {
+      /** @description the stock's ids of the last ones, in their order */
+      kept: string[] | null;
+      /** @description ours, and those that are kept in the stock */
+      presets: components['schemas']['FilePreset'][] | null;
+      /** @description what a component can hold */
+      sources: components['schemas']['Source'][] | null;
     };
     Dense: {
       blob: string;
@@ -1768,6 +1826,32 @@ export interface components {
       /** Format: int64 */
       size: number;
     };
+    FilePreset: {
+      files: components['schemas']['PresetFile'][] | null;
+      /** @description also the model with its maps as one GLB */
+      glb?: boolean;
+      name: string;
+      /** @description what it is for */
+      note?: string;
+      /**
+       * Format: int64
+       * @description texels that are filled around islands; 0: all, to the border of the sheet; −1: none
+       */
+      padding?: number;
+      /** @description of the names of files, without their ends: {project} {model} {sheet} {udim} {map} {size}; absent: {model}_{sheet}_{map} */
+      pattern?: string;
+      /**
+       * Format: int64
+       * @description a part of each sheet's own size: half, quarter, eighth
+       * @enum {integer}
+       */
+      share?: 0 | 2 | 4 | 8;
+      /**
+       * Format: int64
+       * @description texels a side; 0: each sheet's own
+       */
+      size?: number;
+    };
     Fill: {
       From?: components['schemas']['Vec3'];
       To?: components['schemas']['Vec3'];
@@ -2016,6 +2100,9 @@ export interface components {
        * @description 0..1
        */
       vignette?: number;
+    };
+    KeptPreset: {
+      id: string;
     };
     KeptView: {
       /** @description the channel that is shown by itself */
@@ -2542,6 +2629,10 @@ export interface components {
       glb: boolean;
       /** @description map names; see the table */
       maps: string[] | null;
+      /** @description what is written, instead of maps, size, depth and glb */
+      preset?: components['schemas']['FilePreset'];
+      /** @description the project's name, for names of files by a preset */
+      project?: string;
       /** @description names; empty means all */
       sheets: string[] | null;
       /**
@@ -2755,6 +2846,28 @@ export interface components {
       params: {
         [key: string]: unknown;
       };
+    };
+    PresetFile: {
+      a?: components['schemas']['Component'];
+      b?: components['schemas']['Component'];
+      /** @description 8 bits: rounded by an even pattern, so that slopes do not band */
+      dithered?: boolean;
+      /** @enum {string} */
+      format: 'png8' | 'png16' | 'tiff8' | 'tiff16' | 'tiff32' | 'exr16' | 'exr32' | 'jpeg';
+      g?: components['schemas']['Component'];
+      /** @description colours are written as linear light; always so in EXR and in TIFF of floats */
+      linear?: boolean;
+      /** @description {map} in its name */
+      map: string;
+      /** @description by the fourth component */
+      premultiplied?: boolean;
+      /**
+       * Format: int64
+       * @description of JPEG, 1 to 100; absent: 92
+       */
+      quality?: number;
+      /** @description alone: a picture of one component */
+      r: components['schemas']['Component'];
     };
     Press: {
       combines: string[] | null;
@@ -3457,6 +3570,18 @@ export interface components {
       stencil: components['schemas']['Stencil'];
       /** @description and what it looked at */
       target: number[] | null;
+    };
+    Source: {
+      /** @description it is sRGB-encoded where the file is */
+      color: boolean;
+      help?: string;
+      id: string;
+      label: string;
+      /**
+       * Format: int64
+       * @description 1 or 3
+       */
+      parts: number;
     };
     Spread: {
       /** Format: double */
@@ -4598,6 +4723,37 @@ export interface operations {
       };
     };
   };
+  'get-api-projects-by-id-deliveries-presets': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Deliveries'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'get-api-projects-by-id-document': {
     parameters: {
       query?: never;
@@ -5470,6 +5626,42 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['SavedPalette'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-stock-presets': {
+    parameters: {
+      query?: {
+        /** @description of one that is changed; empty: a new one */
+        id?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['FilePreset'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['KeptPreset'];
         };
       };
       /** @description Error */

@@ -1,38 +1,64 @@
 <script lang="ts">
   import { Button, Modal, Progressbar } from 'flowbite-svelte';
-  import { api, type Job, type Order, type PlannedFile } from '../api/client';
+  import { onMount } from 'svelte';
+  import { api, type Deliveries, type FilePreset, type Job, type Order, type PlannedFile } from '../api/client';
+  import PresetFiles from '../parts/PresetFiles.svelte';
   import type { Session } from '../lib/session.svelte';
 
-  let { session, id, jobs, refresh }: { session: Session; id: string; jobs: Job[]; refresh: () => void } = $props();
-  const presets: { name: string; maps: string[]; glb: boolean; deep?: boolean }[] = [
-    { name: 'glTF metal-rough', maps: [], glb: true },
-    { name: 'Packed maps and GLB', maps: ['base color', 'occlusion roughness metallic', 'normal'], glb: true },
-    {
-      name: 'Every map, 16 bit where it helps',
-      maps: ['base color with opacity', 'occlusion roughness metallic', 'normal', 'height', 'emissive'],
-      glb: false,
-      deep: true,
-    },
-  ];
-  let maps = $state<string[]>(presets[1].maps);
-  let glb = $state(true);
-  let deep = $state(false);
+  let {
+    session,
+    id,
+    name,
+    jobs,
+    refresh,
+  }: { session: Session; id: string; name: string; jobs: Job[]; refresh: () => void } = $props();
+  let known = $state.raw<Deliveries>({ presets: [], kept: [], sources: [] });
+  /** what is written: one of the known ones, or changed */
+  let preset = $state.raw<FilePreset | null>(null);
+  let editing = $state(false);
   let size = $state(0);
+  async function load(name?: string) {
+    try {
+      known = await api.presets(id);
+      preset = known.presets!.find((p) => p.name === name) ?? preset ?? known.presets![0];
+    } catch (e) {
+      error = (e as Error).message;
+    }
+  }
+  onMount(() => load());
+  const ours = $derived((known.presets?.length ?? 0) - (known.kept?.length ?? 0));
+  const same = (a: FilePreset, b: FilePreset) => JSON.stringify(a) === JSON.stringify(b);
+  const changed = $derived(!!preset && !known.presets!.some((p) => same(p, preset!)));
+  /** Keeps the changed preset in the stock, under its name; one of the same name there is changed. */
+  async function keep() {
+    const i = known.presets!.findIndex((p, k) => k >= ours && p.name === preset!.name);
+    try {
+      await api.keepPreset(preset!, i < 0 ? '' : known.kept![i - ours]);
+      await load(preset!.name);
+    } catch (e) {
+      error = (e as Error).message;
+    }
+  }
+  function copy() {
+    preset = { ...preset!, name: `${preset!.name}, mine` };
+    editing = true;
+  }
   let sheets = $state<string[]>([]);
   let plan = $state.raw<PlannedFile[]>([]);
   let error = $state('');
   let table = $state(false);
   const names = $derived(Object.keys(session.doc?.sheets ?? {}));
   const order = $derived<Order>({
-    maps,
-    glb,
-    size,
+    maps: [],
+    glb: false,
     sheets,
-    depth: deep ? Object.fromEntries(session.about.maps!.filter((m) => m.depth16).map((m) => [m.name, 16])) : {},
+    preset: preset ? { ...preset, size: size || preset.size, share: size ? 0 : preset.share } : undefined,
+    project: name,
   });
   $effect(() => {
     const o = $state.snapshot(order) as Order;
     void session.doc;
+    if (!o.preset) return;
     api.plan(id, o).then(
       (p) => ((plan = p), (error = '')),
       (e) => ((plan = []), (error = e.message)),
@@ -49,20 +75,20 @@
 
 <div class="flex h-full flex-col overflow-auto p-3">
   <h2 class="mb-2 font-semibold">Delivery presets</h2>
-  {#each presets as p (p.name)}
-    <button class="chip mb-1 text-left" onclick={() => ((maps = p.maps), (glb = p.glb), (deep = !!p.deep))}
-      >{p.name}</button
+  {#each known.presets ?? [] as p, i (i)}
+    <button
+      class="chip preset"
+      class:own={i >= ours}
+      title={p.note}
+      aria-pressed={preset?.name === p.name}
+      onclick={() => (preset = p)}>{p.name}</button
     >
   {/each}
-  <h2 class="mt-3 mb-1 font-semibold">What is written</h2>
-  {#each session.about.maps ?? [] as m (m.name)}
-    <label title={m.packing}
-      ><input type="checkbox" checked={maps.includes(m.name)} onchange={() => (maps = toggle(maps, m.name))} />
-      {m.name}</label
-    >
-  {/each}
-  <label><input type="checkbox" bind:checked={glb} /> GLB with its maps</label>
-  <label><input type="checkbox" bind:checked={deep} /> 16 bit for normal and height</label>
+  <div class="mt-1 flex flex-wrap gap-2">
+    <button class="chip" onclick={() => (editing = true)}>What is written …</button>
+    <button class="chip" onclick={copy}>Copy</button>
+    {#if changed}<button class="chip" onclick={keep}>Keep in the stock</button>{/if}
+  </div>
   <h2 class="mt-3 mb-1 font-semibold">Sheets</h2>
   {#each names as s (s)}
     <label
@@ -113,6 +139,52 @@
     <p class="quiet">Nothing has been delivered yet.</p>
   {/each}
 </div>
+<Modal bind:open={editing} title="What a preset writes" aria-label="What a preset writes" size="xl">
+  {#if preset}
+    <div class="flex flex-wrap gap-3">
+      <label
+        >name <input
+          class="text"
+          aria-label="Name of the preset"
+          value={preset.name}
+          onchange={(e) => (preset = { ...preset!, name: e.currentTarget.value })}
+        /></label
+      >
+      <label title={'{project} {model} {sheet} {udim} {map} {size}'}
+        >file names <input
+          class="text wide"
+          aria-label="Names of files"
+          placeholder={'{model}_{sheet}_{map}'}
+          value={preset.pattern ?? ''}
+          onchange={(e) => (preset = { ...preset!, pattern: e.currentTarget.value })}
+        /></label
+      >
+      <label
+        >around islands
+        <select
+          class="pick"
+          aria-label="Around islands"
+          value={preset.padding ?? 0}
+          onchange={(e) => (preset = { ...preset!, padding: Number(e.currentTarget.value) })}
+        >
+          <option value={0}>filled to the border</option>
+          {#each [2, 4, 8, 16, 32] as v (v)}<option value={v}>{v} texels</option>{/each}
+          <option value={-1}>nothing</option>
+        </select></label
+      >
+      <label
+        ><input type="checkbox" checked={!!preset.glb} onchange={() => (preset = { ...preset!, glb: !preset!.glb })} /> GLB
+        with its maps</label
+      >
+    </div>
+    <PresetFiles {preset} sources={known.sources ?? []} change={(p) => (preset = p)} />
+    {#if error}<p class="border-l-4 pl-2" style:border-color="var(--brick)" role="alert">{error}</p>
+    {:else if plan.length}<p class="quiet" aria-label="An example">
+        {plan[0].name}: {plan[0].packing}, {plan[0].encoding}, {plan[0].depth} bits
+      </p>{/if}
+    {#if changed}<Button size="sm" color="primary" onclick={keep}>Keep in the stock</Button>{/if}
+  {/if}
+</Modal>
 <Modal bind:open={table} title="What will be written" aria-label="What will be written" size="xl">
   <table class="w-full text-sm">
     <thead
@@ -138,6 +210,27 @@
 <style>
   label {
     min-height: 26px;
+  }
+  .preset {
+    margin-bottom: 4px;
+    text-align: left;
+    white-space: normal;
+  }
+  .preset[aria-pressed='true'] {
+    box-shadow: inset 3px 0 var(--plum);
+  }
+  .own {
+    font-style: italic;
+  }
+  .text {
+    background: var(--field);
+    border: 1px solid var(--line);
+    border-radius: 3px;
+    padding: 2px 6px;
+    font: inherit;
+  }
+  .wide {
+    width: 22em;
   }
   .job {
     border-top: 1px solid var(--line);

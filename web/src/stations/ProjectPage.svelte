@@ -250,7 +250,14 @@
     {:else if ui.station === 'Prepare'}
       {#if prep}<Lazy load={parts.Prepare} {session} {prep} {id} {jobs} parts={ui.parts} />{/if}
     {:else if ui.station === 'Deliver'}
-      <Lazy load={parts.Deliver} {session} {id} jobs={jobs.filter((j) => j.kind === 'deliver')} refresh={refreshJobs} />
+      <Lazy
+        load={parts.Deliver}
+        {session}
+        {id}
+        {name}
+        jobs={jobs.filter((j) => j.kind === 'deliver')}
+        refresh={refreshJobs}
+      />
     {/if}
   </aside>
   <main aria-label="View">
