@@ -7,7 +7,7 @@ test('a preset is copied, changed component by component, kept in the stock, and
   await page.getByRole('button', { name: 'Deliver', exact: true }).click();
   const side = page.getByRole('complementary', { name: 'Deliver' });
   await side.getByRole('button', { name: 'packed occlusion-roughness-metallic, normal Y−' }).click();
-  await page.getByLabel('size', { exact: true }).selectOption('256');
+  await side.getByLabel('size').selectOption('256');
   await side.getByRole('button', { name: 'Show the table' }).click();
   await expect(page.getByRole('dialog')).toContainText('normal, whole, Y−');
   await page.keyboard.press('Escape');

@@ -75,7 +75,7 @@ func TestWhatAPageLooksAt(t *testing.T) {
 	for _, text := range []string{
 		`{"t":"view","vp":[1,2]}`, `{"t":"view","pages":[0,512,3,1]}`, `{"t":"view","pages":[0,512,4,1,0]}`,
 		`{"t":"view","pages":[0,500,0,0,0]}`, `{"t":"view","pages":[-1,512,0,0,0]}`, `{"t":"view","pages":[0,16384,0,0,0]}`,
-		`{"t":"view","pages":[0,512,0,0,32]}`, `{"t":"view","seen":-1}`,
+		`{"t":"view","pages":[0,512,0,0,128]}`, `{"t":"view","seen":-1}`,
 	} {
 		if _, err := parse([]byte(text)); err == nil {
 			t.Errorf("%s is taken", text)
