@@ -3,7 +3,7 @@ import { expect, test } from './setup';
 import { openProject } from './app';
 
 test('a preset is copied, changed component by component, kept in the stock, and written as it says', async ({ page }) => {
-  await openProject(page, 'Landing cleat', false);
+  await openProject(page, 'Mooring bollard', false);
   await page.getByRole('button', { name: 'Deliver', exact: true }).click();
   const side = page.getByRole('complementary', { name: 'Deliver' });
   await side.getByRole('button', { name: 'packed occlusion-roughness-metallic, normal Y−' }).click();
@@ -19,7 +19,7 @@ test('a preset is copied, changed component by component, kept in the stock, and
   await editor.getByLabel('A of colour').selectOption({ label: 'roughness' });
   await editor.getByLabel('Invert A of colour').click();
   await editor.getByLabel('Format of colour').selectOption('TIFF 16');
-  await expect(editor.getByLabel('An example')).toContainText('Landing_cleat-colour-256.tif: R G B = base color, A = 1 − roughness, sRGB, 16 bits');
+  await expect(editor.getByLabel('An example')).toContainText('Mooring_bollard-colour-256.tif: R G B = base color, A = 1 − roughness, sRGB, 16 bits');
   await editor.getByRole('button', { name: 'Take orm out' }).click();
   await editor.getByRole('button', { name: 'Take normal out' }).click();
   // a name that says nothing of maps: two files of it would be one
@@ -34,11 +34,11 @@ test('a preset is copied, changed component by component, kept in the stock, and
   await page.keyboard.press('Escape');
   await expect(side.getByRole('button', { name: 'Slipway', exact: true })).toHaveAttribute('aria-pressed', 'true');
   await side.getByRole('button', { name: 'Deliver', exact: true }).click();
-  const link = side.getByRole('link', { name: /Landing_cleat-colour\.tif/ });
+  const link = side.getByRole('link', { name: /Mooring_bollard-colour\.tif/ });
   await expect(link).toBeVisible({ timeout: 240_000 });
   const tif = Buffer.from(await (await page.request.get((await link.getAttribute('href'))!)).body());
   expect(tif.subarray(0, 4).toString('latin1')).toBe('MM\0*');
-  await expect(side.getByRole('link', { name: /Landing_cleat-map_2\.tif/ })).toBeVisible();
+  await expect(side.getByRole('link', { name: /Mooring_bollard-map_2\.tif/ })).toBeVisible();
   // it is there after a reload, for every project
   await page.reload();
   await page.getByRole('button', { name: 'Deliver', exact: true }).click();

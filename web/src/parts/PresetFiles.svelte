@@ -67,7 +67,7 @@
             class="name"
             aria-label={`Name of file ${i + 1}`}
             value={f.map}
-            onchange={(e) => set(i, { ...f, map: e.currentTarget.value })}
+            oninput={(e) => set(i, { ...f, map: e.currentTarget.value })}
           /></td
         >
         <td

@@ -147,7 +147,7 @@
           class="text"
           aria-label="Name of the preset"
           value={preset.name}
-          onchange={(e) => (preset = { ...preset!, name: e.currentTarget.value })}
+          oninput={(e) => (preset = { ...preset!, name: e.currentTarget.value })}
         /></label
       >
       <label title={'{project} {model} {sheet} {udim} {map} {size}'}
@@ -156,7 +156,7 @@
           aria-label="Names of files"
           placeholder={'{model}_{sheet}_{map}'}
           value={preset.pattern ?? ''}
-          onchange={(e) => (preset = { ...preset!, pattern: e.currentTarget.value })}
+          oninput={(e) => (preset = { ...preset!, pattern: e.currentTarget.value })}
         /></label
       >
       <label
