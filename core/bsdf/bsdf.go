@@ -252,7 +252,7 @@ func visible(wo geom.Vec3, ax, ay, u, v float32) geom.Vec3 {
 	z := (1-v)*(1+s.Z) - s.Z
 	sin := sqrt(max(1-z*z, 0))
 	sp, cp := math.Sincos(phi)
-	h := geom.V3(sin*float32(cp), sin*float32(sp), z).Add(s)
+	h := s.Add(geom.V3(sin*float32(cp), sin*float32(sp), z))
 	return geom.V3(h.X*ax, h.Y*ay, max(h.Z, 1e-7)).Unit()
 }
 

@@ -8,7 +8,7 @@ import (
 	"github.com/klauspost/compress/zlib"
 )
 
-// The tags that are written, by their numbers in TIFF 6.0, and of Adobe's supplement for deflate.
+// The tags that are written, by their numbers in TIFF 6.0; deflate is that of its supplement of 2002.
 const (
 	tiffWidth           = 256
 	tiffLength          = 257
