@@ -3,6 +3,7 @@ module velvetgrime
 go 1.26.0
 
 require (
+	github.com/HugoSmits86/nativewebp v0.9.3
 	github.com/coder/websocket v1.8.14
 	github.com/danielgtaylor/huma/v2 v2.37.2
 	github.com/disintegration/imaging v1.6.2

@@ -229,10 +229,28 @@ const shots = {
   async judge(page) {
     await open(page, 'Signal lantern');
     await button(page, 'Judge').click();
-    await button(page, 'Boathouse door').click();
-    await sleep(page, 2000);
+    await page.getByRole('button', { name: 'Harbour noon' }).click();
+    await page.getByLabel('background', { exact: true }).check();
+    await page.getByRole('button', { name: 'Keep this view' }).click();
+    await page.getByRole('button', { name: 'Keep this look' }).click();
+    await sleep(page, 3000);
     await settled(page);
     await page.screenshot({ path: '../docs/screenshots/judge.png' });
+    for (let i = 0; i < 2; i++) await page.getByRole('button', { name: 'Undo' }).click();
+    await sleep(page, 500);
+  },
+  // the lantern at night, lit from inside; its glass and flame are a layer of a moment
+  async still(page) {
+    await open(page, 'Signal lantern');
+    await button(page, 'Judge').click();
+    await page.getByRole('button', { name: 'Lamp room at night' }).click();
+    await sleep(page, 3000);
+    await page.getByRole('button', { name: 'Stills …' }).click();
+    const stills = page.getByRole('complementary', { name: 'Stills' });
+    await stills.getByRole('button', { name: 'Draw a still' }).click();
+    await stills.locator('article[data-state=done]').first().waitFor({ timeout: 900_000 });
+    await sleep(page, 2500);
+    await page.screenshot({ path: '../docs/screenshots/still.png' });
   },
   async deliver(page) {
     await open(page, 'Signal lantern');

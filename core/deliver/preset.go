@@ -31,7 +31,7 @@ type FilePreset struct {
 // PresetFile is one picture of a sheet.
 type PresetFile struct {
 	Map           string     `json:"map" minLength:"1" maxLength:"60" doc:"{map} in its name"`
-	Format        string     `json:"format" enum:"png8,png16,tiff8,tiff16,tiff32,exr16,exr32,jpeg"`
+	Format        string     `json:"format" enum:"png8,png16,tiff8,tiff16,tiff32,exr16,exr32,webp,jpeg" doc:"WebP without loss"`
 	Linear        bool       `json:"linear,omitempty" doc:"colours are written as linear light; always so in EXR and in TIFF of floats"`
 	R             *Component `json:"r" doc:"alone: a picture of one component"`
 	G             *Component `json:"g,omitempty"`
@@ -88,6 +88,7 @@ var formats = map[string]struct {
 	"png8": {".png", 8, false, true}, "png16": {".png", 16, false, true},
 	"tiff8": {".tif", 8, false, true}, "tiff16": {".tif", 16, false, true}, "tiff32": {".tif", 32, true, true},
 	"exr16": {".exr", 32, true, true}, "exr32": {".exr", 32, true, true},
+	"webp": {".webp", 8, false, true},
 	"jpeg": {".jpg", 8, false, false},
 }
 
@@ -141,7 +142,7 @@ func (f *PresetFile) check() error {
 	case strings.TrimSpace(f.Map) == "" || len(f.Map) > 60:
 		return errors.New("it has no name, or one longer than 60 letters")
 	case !ok:
-		return fmt.Errorf("format %q is none of png8, png16, tiff8, tiff16, tiff32, exr16, exr32, jpeg", f.Format)
+		return fmt.Errorf("format %q is none of png8, png16, tiff8, tiff16, tiff32, exr16, exr32, webp, jpeg", f.Format)
 	case f.R == nil:
 		return errors.New("its first component holds nothing")
 	case (f.G == nil) != (f.B == nil):

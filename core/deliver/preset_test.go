@@ -28,6 +28,7 @@ import (
 	"velvetgrime/core/stack"
 
 	"golang.org/x/image/tiff"
+	_ "golang.org/x/image/webp"
 )
 
 // even is a program whose channels are the same all over the bollard's sheet.
@@ -240,7 +241,7 @@ func TestEveryFormatIsReadElsewhere(t *testing.T) {
 				if err := os.WriteFile(file, b, 0o600); err != nil {
 					t.Fatal(err)
 				}
-				if n == 4 && (strings.HasPrefix(format, "png") || strings.HasPrefix(format, "tiff")) {
+				if n == 4 && !strings.HasPrefix(format, "exr") {
 					for k := range 3 {
 						want[k] *= 0.5 // the other program multiplies by coverage when it reads
 					}
@@ -264,7 +265,7 @@ func TestEveryFormatIsReadElsewhere(t *testing.T) {
 	}
 	for i, name := range asked {
 		for k, w := range wanted[i] {
-			if len(got[i]) != len(wanted[i]) || math.Abs(got[i][k]-w) > 1.2/255+0.01*btof(strings.HasPrefix(name, "jpeg")) {
+			if len(got[i]) < len(wanted[i]) || math.Abs(got[i][k]-w) > 1.2/255+0.01*btof(strings.HasPrefix(name, "jpeg")) {
 				t.Errorf("%s: another program reads %v, not %v", name, got[i], wanted[i])
 				break
 			}

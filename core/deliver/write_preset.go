@@ -19,6 +19,8 @@ import (
 	"velvetgrime/core/par"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/surface"
+
+	"github.com/HugoSmits86/nativewebp"
 )
 
 // PresetOrder is a delivery by a preset.
@@ -309,6 +311,8 @@ func (s *sheetOf) write(w io.Writer) error {
 	switch s.f.Format {
 	case "png8", "png16":
 		return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(w, s.image())
+	case "webp":
+		return nativewebp.Encode(w, s.image(), nil)
 	case "jpeg":
 		q := s.f.Quality
 		if q == 0 {

@@ -2852,8 +2852,11 @@ export interface components {
       b?: components['schemas']['Component'];
       /** @description 8 bits: rounded by an even pattern, so that slopes do not band */
       dithered?: boolean;
-      /** @enum {string} */
-      format: 'png8' | 'png16' | 'tiff8' | 'tiff16' | 'tiff32' | 'exr16' | 'exr32' | 'jpeg';
+      /**
+       * @description WebP without loss
+       * @enum {string}
+       */
+      format: 'png8' | 'png16' | 'tiff8' | 'tiff16' | 'tiff32' | 'exr16' | 'exr32' | 'webp' | 'jpeg';
       g?: components['schemas']['Component'];
       /** @description colours are written as linear light; always so in EXR and in TIFF of floats */
       linear?: boolean;

@@ -12,6 +12,7 @@
     ['tiff32', 'TIFF float'],
     ['exr16', 'EXR half'],
     ['exr32', 'EXR float'],
+    ['webp', 'WebP'],
     ['jpeg', 'JPEG'],
   ];
   const letters = ['r', 'g', 'b', 'a'] as const;
