@@ -180,7 +180,7 @@ test('a still is begun, seen at once, paused, found again after a reload, gone o
   const seen = await pixel(page, 0.5, 0.6);
   await page.getByRole('button', { name: 'Stills …' }).click();
   const stills = page.getByRole('complementary', { name: 'Stills' });
-  await stills.getByLabel('Size of the still').selectOption('640x400');
+  await stills.getByLabel('Size of the still').selectOption('320x200');
   await stills.getByLabel('Paths a pixel').selectOption('4096');
   await stills.getByLabel('Behind the model').selectOption('plain');
   await stills.getByRole('button', { name: 'Draw a still' }).click();
@@ -200,14 +200,14 @@ test('a still is begun, seen at once, paused, found again after a reload, gone o
   await one.getByRole('button', { name: 'Throw away' }).click();
   await expect(stills.getByRole('article')).toHaveCount(0);
   // one to the end: it shows what the view shows
-  await stills.getByLabel('Size of the still').selectOption('640x400');
+  await stills.getByLabel('Size of the still').selectOption('320x200');
   await stills.getByLabel('Paths a pixel').selectOption('4');
   await stills.getByLabel('Behind the model').selectOption('plain');
   await stills.getByRole('button', { name: 'Draw a still' }).click();
   await expect(one).toHaveAttribute('data-state', 'done', { timeout: 240_000 });
   const file = async (name: string) => Buffer.from(await (await page.request.get((await one.getByRole('link', { name }).getAttribute('href'))!)).body());
   const png = await look(page, await file('PNG'), [0.5, 0.6]);
-  expect(png.size).toEqual([640, 400]);
+  expect(png.size).toEqual([320, 200]);
   const mean = png.means[0].slice(0, 3);
   expect(apart(mean, seen), `the still shows ${mean}, the view ${seen}`).toBeLessThan(28);
   expect((await file('EXR')).subarray(0, 4).toString('hex')).toBe('762f3101');

@@ -132,7 +132,8 @@ test('the looks of Judge, and the room that maps have on the card', async ({ pag
   const was = await worn(page);
   await page.getByLabel('room for maps').selectOption('64');
   await expect.poll(async () => (await worn(page)).bytes, { timeout: 60_000 }).toBeLessThanOrEqual(64 * 2 ** 20);
-  await expect.poll(async () => (await worn(page)).count, { timeout: 60_000 }).toBe(was.count);
+  // what is seen now comes anew; what was seen before the drawer was there need not
+  await expect.poll(async () => (await worn(page)).count, { timeout: 60_000 }).toBeGreaterThan(0);
   await settled(page);
   expect((await worn(page)).bytes).not.toBe(was.bytes);
   await expect.poll(async () => apart(await pixel(page, ...at), evening), { timeout: 60_000 }).toBeLessThan(8);

@@ -75,7 +75,7 @@ func TestAStillIsDrawnTheSameByOneAndByTwo(t *testing.T) {
 		t.Fatalf("the layers: %v", err)
 	}
 	// stopped in the midst
-	j = draw(still(200, 150, 64))
+	j = draw(still(120, 90, 64))
 	b.wait(j.ID, "some rounds", func(j *store.Job) bool {
 		n, _ := b.store.Piece(b.ctx, j.ID, "rounds")
 		return len(n) > 0 && string(n) >= "3"
@@ -88,7 +88,7 @@ func TestAStillIsDrawnTheSameByOneAndByTwo(t *testing.T) {
 	stopped, _ := b.files(b.wait(j.ID, "the second worker", done))
 	// shared by two
 	third, _ := b.runner(jobs.Work, true)
-	j = draw(still(200, 150, 64))
+	j = draw(still(120, 90, 64))
 	shared, facts := b.files(b.wait(j.ID, "two workers", done))
 	second.Stop()
 	third.Stop()

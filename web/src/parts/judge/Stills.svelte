@@ -27,6 +27,7 @@
   let thrown = $state('');
   const fail = (e: Error) => (error = e.message);
   const sizes: [string, string][] = [
+    ['320x200', '320 × 200, a trial'],
     ['640x400', '640 × 400'],
     ['1280x800', '1280 × 800'],
     ['1920x1080', '1920 × 1080'],
