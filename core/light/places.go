@@ -46,6 +46,9 @@ func (e Environment) Panorama() *Panorama {
 	return f.(func() *Panorama)()
 }
 
+// Small draws the environment with few columns, for a picture of it.
+func (e Environment) Small() *Panorama { return e.draw(256) }
+
 func (e Environment) draw(w int) *Panorama {
 	p := New(w)
 	p.set = e.gauge

@@ -56,8 +56,6 @@ type workedOut struct {
 	about Around
 	rest  *light.Panorama
 	at    time.Time
-
-	picture []byte // a small PNG
 }
 
 // mostEnvironments bounds how many are kept worked out.
@@ -92,9 +90,6 @@ func (e *environments) get(ctx context.Context, id string, read func() (*light.P
 		w.about.Key.Color[k] = v * float32(w.about.Gauge)
 	}
 	w.rest = rest.Smaller(512)
-	if w.picture, err = render.Postcard(p, 208); err != nil {
-		return nil, err
-	}
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if e.known == nil {
@@ -125,6 +120,22 @@ func (s *Server) environment(ctx context.Context, id string) (*workedOut, error)
 		return light.Read(ctx, b)
 	})
 }
+
+// postcard is a small picture of an environment. One of ours is drawn small for it: who chose one
+// waits for that alone, not for the pictures of all.
+func (s *Server) postcard(ctx context.Context, id string) ([]byte, error) {
+	if e, ok := light.Find(id); ok {
+		return s.shots.get(ctx, "environment "+id, func() ([]byte, error) { return render.Postcard(e.Small(), postcardWidth) })
+	}
+	w, err := s.environment(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	return render.Postcard(w.rest, postcardWidth)
+}
+
+// postcardWidth is how many pixels wide the pictures of environments are.
+const postcardWidth = 208
 
 // maxPanorama bounds an uploaded panorama.
 const maxPanorama = 256 << 20
@@ -215,13 +226,13 @@ func (s *Server) judgeFiles(g *gin.Engine) {
 		c.Data(200, "application/octet-stream", out)
 	})
 	g.GET("/api/environments/:id/picture", func(c *gin.Context) {
-		w, err := s.environment(c.Request.Context(), c.Param("id"))
+		b, err := s.postcard(c.Request.Context(), c.Param("id"))
 		if err != nil {
 			refuse(c, 404, err)
 			return
 		}
 		c.Header("Cache-Control", "max-age=3600")
-		c.Data(200, "image/png", w.picture)
+		c.Data(200, "image/png", b)
 	})
 	g.POST("/api/environments", func(c *gin.Context) {
 		name := path.Base(c.Query("name"))
