@@ -217,11 +217,13 @@ func slabs(d geom.Vec3) float32 {
 	row := math.Floor(z / 0.8)
 	x += 0.37 * math.Mod(row*7, 5)
 	fx, fz := x/1.2-math.Floor(x/1.2), z/0.8-math.Floor(z/0.8)
+	// joints that are finer than a texel would flicker: they are gone before
+	near := ease(0.1, 0.45, float64(-d.Y))
 	wide := 0.02 + 0.01/float64(-d.Y)
 	if fx < wide || fz < wide {
-		return 0.72
+		return float32(0.94 - 0.22*near)
 	}
-	return float32(0.95 + 0.07*math.Sin(row*13+math.Floor(x/1.2)*29))
+	return float32(0.94 + near*(0.01+0.07*math.Sin(row*13+math.Floor(x/1.2)*29)))
 }
 
 // shore is how high the land stands at an azimuth, as a sine of elevation.
