@@ -421,3 +421,29 @@ func TestPresetsAreData(t *testing.T) {
 		}
 	}
 }
+
+func FuzzPreset(f *testing.F) {
+	for _, p := range Presets() {
+		b, err := json.Marshal(p)
+		if err != nil {
+			f.Fatal(err)
+		}
+		f.Add(b)
+	}
+	d := stack.New([]string{"Iron"}, 128)
+	f.Fuzz(func(t *testing.T, b []byte) {
+		var p FilePreset
+		if json.Unmarshal(b, &p) != nil || p.Check() != nil {
+			return
+		}
+		for i := range p.Files {
+			name := p.name("a", "b", "Deck 1003", 0, &p.Files[i], 512)
+			if name == "" || strings.ContainsAny(name, "/\\\x00") || p.Files[i].Packing(Sources(d)) == "" {
+				t.Fatalf("file %q", name)
+			}
+			if n := p.Files[i].count(); n != 1 && n != 3 && n != 4 {
+				t.Fatalf("%d components", n)
+			}
+		}
+	})
+}
