@@ -45,6 +45,9 @@ const tile = 32
 // Trace follows count paths of each pixel, from the path number first on. What it returns does
 // not depend on how many processors there are. tell, when it is not nil, is told what share is done.
 func (t *Traced) Trace(ctx context.Context, first, count int, tell func(share float64)) (*Film, error) {
+	if err := par.Turn(ctx); err != nil { // who has nothing to look at comes first
+		return nil, err
+	}
 	s := &t.Still
 	f := NewFilm(s.W, s.H)
 	f.Samples = count

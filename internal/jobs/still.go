@@ -17,6 +17,7 @@ import (
 	"velvetgrime/core/eval"
 	"velvetgrime/core/exr"
 	"velvetgrime/core/light"
+	"velvetgrime/core/par"
 	"velvetgrime/core/render"
 	"velvetgrime/internal/store"
 
@@ -177,6 +178,7 @@ func (w *stillAtWork) trace(ctx context.Context, i int, tell func(share float64)
 // drawStill is the work of the one that has the job.
 func drawStill(ctx context.Context, r *Runner, t *task) error {
 	begun := time.Now()
+	ctx = par.Yielding(ctx, r.hub.First)
 	var o StillOrder
 	if err := json.Unmarshal(t.Args, &o); err != nil {
 		return err
