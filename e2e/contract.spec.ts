@@ -264,7 +264,9 @@ test('a project that is deleted says so, and can be brought back', async ({ page
   const id = page.url().split('/').pop()!;
   expect((await page.request.delete(`/api/projects/${id}`)).ok()).toBe(true);
   await expect(page.getByRole('alert').filter({ hasText: 'deleted' })).toBeVisible();
+  const back = page.waitForResponse((r) => r.url().endsWith('/restore'));
   await page.getByRole('button', { name: 'Bring it back' }).click();
+  expect((await back).ok()).toBe(true); // else leaving would take it back: what stands behind the word is settled already
   await expect(canvas(page)).toHaveAttribute('data-settled', 'true', { timeout: 300_000 });
   // and one that never was
   await page.goto('/#/project/nothing');
