@@ -66,7 +66,7 @@ func written(t *testing.T, p *eval.Program, o PresetOrder) map[string][]byte {
 	return out
 }
 
-// texel is a texel in the midst of an island, by a reader of the standard library or beside it, as
+// texelOf is a texel in the midst of an island, by a reader of the standard library or beside it, as
 // numbers: 0..1, of EXR as they are.
 func texelOf(t *testing.T, name string, b []byte) (v []float64, size int) {
 	t.Helper()

@@ -36,7 +36,7 @@ func NewFilm(w, h int) *Film {
 	}
 }
 
-// Bytes is what a film of a size takes.
+// FilmBytes is what a film of w × h pixels takes in memory, in bytes.
 func FilmBytes(w, h int) int64 { return int64(w) * int64(h) * (9 + 3 + 1) * 4 }
 
 // tile is how many pixels wide and high the pieces are that are traced beside each other.

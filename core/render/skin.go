@@ -58,7 +58,7 @@ const (
 // SkinTexel is how many bytes a texel of a still takes.
 const SkinTexel = 28
 
-// skinSize is the size at which a sheet is evaluated: its own, halved until all sheets together
+// skinSizes are the sizes at which sheets are evaluated: their own, halved until all sheets together
 // have at most so many texels.
 func skinSizes(p *eval.Program, most int) []int {
 	sizes := make([]int, len(p.Scene.Model.Sheets))
@@ -191,7 +191,7 @@ func root(v float32) uint16 {
 
 func whole15(v float32) int16 { return int16(min(max(v, -1), 1) * 32767) }
 
-// made is what a place of a sheet is made of.
+// place is what a place of a sheet is made of: colours linear, all others shares.
 type place struct {
 	color, emits        [3]float32
 	bend                geom.Vec3

@@ -99,7 +99,7 @@ func (r *Runner) panorama(ctx context.Context, id string) (*light.Panorama, erro
 	return light.Read(ctx, b)
 }
 
-// rounds are how many paths each round traces: few first, so that something is seen.
+// stillRounds are the first path and the count of each round: few first, so that something is seen.
 func stillRounds(samples int) (list [][2]int) {
 	for at, n := 0, 1; at < samples; {
 		n = min(n, samples-at)
@@ -124,7 +124,7 @@ type stillAtWork struct {
 	by     uint64
 }
 
-// begin evaluates the sheets; release gives the memory back.
+// beginStill evaluates the sheets; release gives the memory back.
 func (r *Runner) beginStill(
 	ctx context.Context, job string, p *eval.Program, o StillOrder, tell func(share float64),
 ) (w *stillAtWork, release func(), err error) {
