@@ -178,7 +178,7 @@ func (o *applying) on(ctx context.Context, mat *material.Material, file string, 
 		scene, d.Prepared = b.Scene, b.Prepared
 	}
 	scene.Picture = o.picture(scene.Picture)
-	order := deliver.Order{Size: o.size, GLB: o.glb}
+	order := deliver.Order{Size: o.size, GLB: o.glb, Original: originalOf(file)}
 	if o.maps != "" {
 		order.Maps = strings.Split(o.maps, ",")
 	}

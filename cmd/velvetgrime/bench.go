@@ -520,7 +520,7 @@ func benchBrushes(ctx context.Context, r *report) error {
 func allTiles(ctx context.Context, p *eval.Program, size int) error {
 	for _, k := range []string{"base color with opacity", "occlusion roughness metallic", "normal"} {
 		mp, _ := deliver.Find(k)
-		if _, err := deliver.Image(ctx, p, 0, size, mp, 8, nil); err != nil {
+		if _, err := deliver.Image(ctx, p, 0, size, mp, 8); err != nil {
 			return err
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 
 	"velvetgrime/core/cache"
 	"velvetgrime/core/deliver"
@@ -125,25 +126,22 @@ func evalCommand() *cobra.Command {
 				}
 				for _, ch := range strings.Split(channels, ",") {
 					ch := stack.Channel(strings.TrimSpace(ch))
-					if depth == 32 {
-						if err := writeEXR(c.Context(), p, i, size, ch, out, c.OutOrStdout()); err != nil {
-							return err
-						}
-						continue
+					if depth == 32 && ch == "orm" {
+						return fmt.Errorf("orm is a packing for pictures; ask for ambientOcclusion, roughness and metallic")
 					}
 					k, err := mapOf(string(ch))
 					if err != nil {
 						return err
 					}
-					img, err := deliver.Image(c.Context(), p, i, size, k, depth, nil)
+					b, err := deliver.Encoded(c.Context(), p, i, size, k, depth)
 					if err != nil {
 						return err
 					}
-					b, err := deliver.PNG(img)
-					if err != nil {
-						return err
+					suffix, ext := k.Suffix, ".png"
+					if depth == 32 {
+						suffix, ext = string(ch), ".exr"
 					}
-					if err := write(out, deliver.FileName(m.Name, s.Name, k.Suffix, ".png"), b, c.OutOrStdout()); err != nil {
+					if err := write(out, deliver.FileName(m.Name, s.Name, suffix, ext), b, c.OutOrStdout()); err != nil {
 						return err
 					}
 				}
@@ -170,21 +168,6 @@ func picturesBeside(doc string) func(string) (*pix.Picture, error) {
 		defer f.Close()
 		return pix.DecodePicture(f)
 	}
-}
-
-func writeEXR(ctx context.Context, p *eval.Program, sheet, size int, ch stack.Channel, dir string, out io.Writer) error {
-	if ch == "orm" {
-		return fmt.Errorf("orm is a packing for pictures; ask for ambientOcclusion, roughness and metallic")
-	}
-	v, err := deliver.Numbers(ctx, p, sheet, size, ch)
-	if err != nil {
-		return err
-	}
-	b, err := deliver.EXR(v, size)
-	if err != nil {
-		return err
-	}
-	return write(dir, deliver.FileName(p.Scene.Model.Name, p.Scene.Model.Sheets[sheet].Name, string(ch), ".exr"), b, out)
 }
 
 func write(dir, name string, data []byte, out io.Writer) error {
@@ -215,17 +198,18 @@ func writeFile(dir, name string, file func(io.Writer) error, out io.Writer) erro
 }
 
 func exportCommand() *cobra.Command {
-	var project, doc, model, out, maps, dsn, preset string
+	var project, doc, model, out, maps, dsn, preset, report string
 	var size int
 	var glb bool
+	var scenes []string
 	c := &cobra.Command{Use: "export", Short: "Deliver the maps and the GLB of a project or of a document", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			p, done, err := program(c.Context(), project, doc, model, dsn)
+			p, original, done, err := program(c.Context(), project, doc, model, dsn)
 			if err != nil {
 				return err
 			}
 			defer done()
-			o := deliver.Order{Size: size, GLB: glb}
+			o := deliver.Order{Size: size, GLB: glb, Original: original}
 			if maps != "" {
 				o.Maps = strings.Split(maps, ",")
 			}
@@ -240,9 +224,10 @@ func exportCommand() *cobra.Command {
 					o.Preset.Size, o.Preset.Share = size, 0
 				}
 			}
-			return deliver.Write(c.Context(), p, o, func(float64, string) {}, func(name string, file func(io.Writer) error) error {
-				return writeFile(out, name, file, c.OutOrStdout())
-			})
+			if o.Preset != nil && len(scenes) > 0 {
+				o.Preset.Scenes = scenes
+			}
+			return exported(c, p, o, out, report)
 		}}
 	c.Flags().StringVar(&project, "project", "", "name or id of a project in the database")
 	c.Flags().StringVar(&doc, "document", "", "document file, instead of a project")
@@ -251,9 +236,54 @@ func exportCommand() *cobra.Command {
 	c.Flags().StringVar(&maps, "maps", "base color,occlusion roughness metallic,normal", "maps by name, with commas; empty for none")
 	c.Flags().IntVar(&size, "size", 0, "texels a side; 0 keeps each sheet's own")
 	c.Flags().BoolVar(&glb, "glb", true, "also write the GLB")
+	c.Flags().StringSliceVar(&scenes, "scenes", nil, "with --preset: kinds of files that carry the model instead of the preset's: "+strings.Join(meshio.SceneForms, ", "))
+	c.Flags().StringVar(&report, "report", "", "a file (.json) that lists what was written, with sizes and hashes; - for the output, instead of lines of text")
 	c.Flags().StringVar(&preset, "preset", "", "what is written, instead of maps and GLB: a preset by its name, or a file (.json)")
 	c.Flags().StringVar(&dsn, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL connection string")
 	return c
+}
+
+// exported writes the files of an order to a folder, and tells of each.
+func exported(c *cobra.Command, p *eval.Program, o deliver.Order, dir, report string) error {
+	text := c.OutOrStdout()
+	if report == "-" {
+		text = io.Discard
+	}
+	plan, err := deliver.Plan(p, o)
+	if err != nil {
+		return err
+	}
+	var mu sync.Mutex
+	made := map[string]deliver.Written{}
+	err = deliver.Write(c.Context(), p, o, func(float64, string) {}, func(name string, file func(io.Writer) error) error {
+		sum := deliver.NewSum()
+		err := writeFile(dir, name, func(w io.Writer) error { return file(io.MultiWriter(w, sum)) }, text)
+		mu.Lock()
+		defer mu.Unlock()
+		made[name] = sum.Written(name)
+		return err
+	})
+	if err != nil || report == "" {
+		return err
+	}
+	list := []deliver.Written{}
+	for _, f := range plan {
+		list = append(list, made[f.Name])
+	}
+	b, err := json.MarshalIndent(map[string]any{"files": list}, "", "  ")
+	if err != nil {
+		return err
+	}
+	if b = append(b, '\n'); report == "-" {
+		_, err = c.OutOrStdout().Write(b)
+		return err
+	}
+	return os.WriteFile(report, b, 0o644)
+}
+
+// originalOf is the file of a model, with what lies beside it.
+func originalOf(path string) *meshio.Original {
+	return &meshio.Original{Files: os.DirFS(filepath.Dir(path)), Name: filepath.Base(path)}
 }
 
 // presetOf is a preset of ours by its name, or one from a file.
@@ -283,40 +313,44 @@ func presetOf(name string) (*deliver.FilePreset, error) {
 }
 
 // program opens what export was asked for.
-func program(ctx context.Context, project, doc, model, dsn string) (*eval.Program, func(), error) {
+func program(ctx context.Context, project, doc, model, dsn string) (*eval.Program, *meshio.Original, func(), error) {
 	if project != "" {
 		s, err := store.Open(dsn)
 		if err != nil {
-			return nil, nil, err
+			return nil, nil, nil, err
 		}
 		list, err := s.Projects(ctx)
 		if err != nil {
-			return nil, nil, err
+			return nil, nil, nil, err
 		}
 		i := slices.IndexFunc(list, func(p store.Project) bool { return p.ID == project || p.Name == project })
 		if i < 0 {
-			return nil, nil, fmt.Errorf("there is no project %q", project)
+			return nil, nil, nil, fmt.Errorf("there is no project %q", project)
 		}
 		hub := live.NewHub(s, cliCache)
 		hub.Transient = true // a server may have the project open
 		p, err := hub.Program(ctx, list[i].ID)
 		if err != nil {
-			return nil, nil, err
+			return nil, nil, nil, err
 		}
-		return p, s.Close, nil
+		original, err := hub.Original(ctx, list[i].ID)
+		if err != nil {
+			return nil, nil, nil, err
+		}
+		return p, original, s.Close, nil
 	}
 	if model == "" {
-		return nil, nil, fmt.Errorf("give --project, or --model with --document")
+		return nil, nil, nil, fmt.Errorf("give --project, or --model with --document")
 	}
 	m, err := readModel(model)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
 	d := stack.New(nil, 1024)
 	if doc != "" {
 		if d, err = readDocument(doc); err != nil {
-			return nil, nil, err
+			return nil, nil, nil, err
 		}
 	}
-	return eval.Compile(eval.NewScene(m, cache.New(cliCache)), d, "", ""), func() {}, nil
+	return eval.Compile(eval.NewScene(m, cache.New(cliCache)), d, "", ""), originalOf(model), func() {}, nil
 }

@@ -143,7 +143,8 @@ func panorama(ctx context.Context, name string) (*light.Panorama, error) {
 // programOrDemo opens a project, a document, or a sample object with its bakes.
 func programOrDemo(ctx context.Context, project, doc, model, dsn, demo string) (*eval.Program, func(), error) {
 	if demo == "" {
-		return program(ctx, project, doc, model, dsn)
+		p, _, done, err := program(ctx, project, doc, model, dsn)
+		return p, done, err
 	}
 	known := []string{"lantern", "bollard", "gull", "ferry"}
 	for _, k := range known {

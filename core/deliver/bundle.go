@@ -4,17 +4,16 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"image/png"
 	"io"
 	"os"
 	"slices"
+	"strings"
 	"sync"
 
 	"velvetgrime/core/budget"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/par"
-	"velvetgrime/core/stack"
 )
 
 // Order says what to deliver.
@@ -27,6 +26,54 @@ type Order struct {
 	// Preset says what is written instead of Maps, Size, Depth and GLB.
 	Preset  *FilePreset `json:"preset,omitempty" doc:"what is written, instead of maps, size, depth and glb"`
 	Project string      `json:"project,omitempty" doc:"the project's name, for names of files by a preset"`
+	Folder  string      `json:"folder,omitempty" doc:"where the files go, too: below the folder that the operator of the server allows"`
+
+	// Original is the file by which the model came in: scenes keep of it what is not painted.
+	Original *meshio.Original `json:"-"`
+}
+
+// preset is what an order writes, as a preset.
+func (o *Order) preset() (*FilePreset, error) {
+	if o.Preset != nil {
+		return o.Preset, o.Preset.Check()
+	}
+	p := &FilePreset{Name: "chosen maps", Size: o.Size}
+	if o.GLB {
+		p.Scenes = []string{"glb"}
+	}
+	if len(o.Maps) == 0 && !o.GLB {
+		return nil, fmt.Errorf("nothing is chosen; choose a map or the GLB, and a sheet that has UVs")
+	}
+	for _, name := range o.Maps {
+		m, ok := Find(name)
+		if !ok {
+			return nil, fmt.Errorf("there is no map %q", name)
+		}
+		f, err := m.file(cmp.Or(o.Depth[name], 8))
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", name, err)
+		}
+		p.Files = append(p.Files, f)
+	}
+	return p, p.Check()
+}
+
+// file is a map as a preset has it.
+func (m Map) file(depth int) (PresetFile, error) {
+	format := map[int]string{8: "png8", 16: "png16", 32: "exr32"}[depth]
+	if format == "" {
+		return PresetFile{}, fmt.Errorf("%d bits; 8 or 16 are possible", depth)
+	}
+	f := PresetFile{Map: m.Suffix, Format: format}
+	to := []**Component{&f.R, &f.G, &f.B, &f.A}
+	at := 0
+	for _, source := range m.sources {
+		for part := range source.Parts {
+			*to[at] = &Component{Source: source.ID, Part: part}
+			at++
+		}
+	}
+	return f, nil
 }
 
 // File is one line of the table of what will be written.
@@ -39,119 +86,173 @@ type File struct {
 	Depth    int    `json:"depth"`
 	Size     int    `json:"size"`
 	Estimate int    `json:"estimate" doc:"bytes, a guess from the raw size"`
+	// Scene tells of a model's file which kind it is.
+	Scene string `json:"scene,omitempty" doc:"of a file that carries the model: glb, gltf, obj, usda, usdz or mtlx"`
+}
+
+// picture is one picture that is made: for a file, for scenes, or for both.
+type picture struct {
+	file *PresetFile
+	line File
+	out  bool // written as a file
+	held bool // wanted by scenes that have it within
+	to   []func(*meshio.Maps, *meshio.Picture)
+}
+
+// plan is what an order comes to.
+type plan struct {
+	preset   *FilePreset
+	pictures [][]picture // by sheet of the model; empty: it is not delivered
+	scenes   []File
+	files    []File // all that are written, in the order of the table
 }
 
 // Plan lists the files of an order before anything is computed. The error names
 // what in the order cannot be done.
 func Plan(p *eval.Program, o Order) ([]File, error) {
-	if o.Preset != nil {
-		return PlanPreset(p, PresetOrder{*o.Preset, o.Sheets, o.Project})
+	pl, err := planOf(p, o)
+	if err != nil {
+		return nil, err
 	}
-	var files []File
+	return pl.files, nil
+}
+
+func planOf(p *eval.Program, o Order) (*plan, error) {
+	preset, err := o.preset()
+	if err != nil {
+		return nil, err
+	}
 	m := p.Scene.Model
 	for _, s := range o.Sheets {
 		if m.SheetIndex(s) < 0 {
 			return nil, fmt.Errorf("there is no sheet %q", s)
 		}
 	}
-	if o.Size != 0 && (o.Size < 128 || o.Size > 8192 || o.Size&(o.Size-1) != 0) {
-		return nil, fmt.Errorf("size %d is not a power of two from 128 to 8192", o.Size)
-	}
+	pl := &plan{preset: preset, pictures: make([][]picture, len(m.Sheets))}
+	sources := Sources(p.Doc)
+	taken := map[string]string{}
 	total := 0
-	for _, s := range m.Sheets {
+	for index, s := range m.Sheets {
 		if len(o.Sheets) > 0 && !slices.Contains(o.Sheets, s.Name) || !s.HasUV {
 			continue
 		}
-		for _, name := range o.Maps {
-			k, ok := Find(name)
-			if !ok {
-				return nil, fmt.Errorf("there is no map %q", name)
+		size := preset.sheetSize(sizeOf(p, s.Name))
+		add := func(f *PresetFile) error {
+			pic, err := pl.picture(p, sources, o.Project, index, size, f)
+			if err != nil {
+				return err
 			}
-			depth := 8
-			if d := o.Depth[name]; d != 0 {
-				depth = d
+			if was, twice := taken[pic.line.Name]; twice {
+				return fmt.Errorf("preset %q: %s of %q and of %q would be the same file; have its names tell them apart with {map} and {sheet}",
+					preset.Name, pic.line.Name, was, s.Name+", "+f.Map)
 			}
-			if depth != 8 && depth != 16 {
-				return nil, fmt.Errorf("%s: %d bits; 8 or 16 are possible", name, depth)
+			taken[pic.line.Name] = s.Name + ", " + f.Map
+			pl.pictures[index] = append(pl.pictures[index], pic)
+			return nil
+		}
+		for i := range preset.Files {
+			if err := add(&preset.Files[i]); err != nil {
+				return nil, err
 			}
-			size := sizeOf(p, o, s.Name)
-			f := File{
-				FileName(m.Name, s.Name, k.Suffix, ".png"),
-				s.Name,
-				k.Name,
-				k.Packing,
-				k.Encoding,
-				depth,
-				size,
-				size * size * k.Channels * depth / 8 / 3,
+			at := &pl.pictures[index][i]
+			at.out = true
+			total += at.line.Estimate
+		}
+		for _, r := range roles(p, index, preset.Scenes) {
+			pics := &pl.pictures[index]
+			at := slices.IndexFunc(*pics, func(k picture) bool { return k.file.alike(&r.file) })
+			if at < 0 {
+				if slices.ContainsFunc(preset.Files, func(f PresetFile) bool { return f.Map == r.file.Map }) {
+					r.file.Map += "_scene" // packed another way than the preset's file of this name
+				}
+				if err := add(&r.file); err != nil {
+					return nil, err
+				}
+				at = len(*pics) - 1
 			}
-			total += f.Estimate
-			files = append(files, f)
+			pic := &(*pics)[at]
+			pic.to = append(pic.to, r.to)
+			if r.beside && !pic.out {
+				pic.out = true
+			}
+			if r.held {
+				pic.held = true
+				total += pic.line.Estimate
+			}
+		}
+		for _, k := range pl.pictures[index] {
+			if k.out {
+				pl.files = append(pl.files, k.line)
+			}
 		}
 	}
-	if o.GLB {
-		files = append(
-			files,
-			File{
-				FileName(m.Name, "", "", ".glb"),
-				"all",
-				"model with its maps",
-				"glTF 2.0 metal-rough",
-				"",
-				8,
-				0,
-				total + len(m.Tri)*30,
-			},
-		)
+	if len(pl.files) == 0 && !slices.ContainsFunc(pl.pictures, func(l []picture) bool { return len(l) > 0 }) {
+		return nil, fmt.Errorf("nothing is written: no chosen sheet has UVs")
 	}
-	if len(files) == 0 {
-		return nil, fmt.Errorf("nothing is chosen; choose a map or the GLB, and a sheet that has UVs")
+	name := FileName(m.Name, "", "", "")
+	for _, kind := range preset.Scenes {
+		f := File{
+			Name: name + "." + kind, Sheet: "all", Map: "model with its maps", Packing: sceneWords[kind], Scene: kind,
+			Depth: 8, Estimate: len(m.Tri) * 30,
+		}
+		if kind == "glb" || kind == "usdz" {
+			f.Estimate += total
+		} else {
+			f.Map = "model"
+		}
+		if kind == "mtlx" {
+			f.Map, f.Estimate = "materials", 2000*len(m.Sheets)
+		}
+		pl.scenes = append(pl.scenes, f)
+		pl.files = append(pl.files, f)
+		switch kind {
+		case "gltf":
+			pl.files = append(pl.files, File{Name: name + ".bin", Sheet: "all", Map: "its geometry", Packing: "buffer of the glTF", Estimate: len(m.Tri) * 30})
+		case "obj":
+			pl.files = append(pl.files, File{Name: name + ".mtl", Sheet: "all", Map: "its materials", Packing: "MTL", Estimate: 300 * len(m.Sheets)})
+		}
 	}
-	return files, nil
+	return pl, nil
 }
 
-func sizeOf(p *eval.Program, o Order, sheet string) int {
-	if o.Size > 0 {
-		return o.Size
+var sceneWords = map[string]string{
+	"glb": "glTF 2.0 metal-rough, one file", "gltf": "glTF 2.0 metal-rough, pictures beside it",
+	"obj": "OBJ, with MTL beside it", "usda": "USD in text, UsdPreviewSurface", "usdz": "USD in one file, UsdPreviewSurface",
+	"mtlx": "MaterialX, OpenPBR surface",
+}
+
+// picture is a line of the table for one file of a sheet.
+func (pl *plan) picture(
+	p *eval.Program, sources []Source, project string, sheet, size int, f *PresetFile,
+) (picture, error) {
+	s := p.Scene.Model.Sheets[sheet]
+	for k, c := range f.components() {
+		if c != nil && c.Source != "" && !known(sources, c.Source) {
+			return picture{}, fmt.Errorf("preset %q: file %q: component %s takes %q, which the project has not got",
+				pl.preset.Name, f.Map, "RGBA"[k:k+1], c.Source)
+		}
 	}
+	form := formats[f.Format]
+	bits := form.bits
+	if f.Format == "exr16" {
+		bits = 16
+	}
+	encoding := "linear"
+	if c, _ := colour(sources, f.R.Source); c && !f.Linear && !form.float {
+		encoding = "sRGB"
+	}
+	return picture{file: f, line: File{
+		Name:  pl.preset.name(project, p.Scene.Model.Name, s.Name, sheet, f, size),
+		Sheet: s.Name, Map: f.Map, Packing: f.Packing(sources), Encoding: encoding, Depth: bits, Size: size,
+		Estimate: size * size * f.count() * bits / 8 / 3,
+	}}, nil
+}
+
+func sizeOf(p *eval.Program, sheet string) int {
 	if s, ok := p.Doc.Sheets[sheet]; ok {
 		return s.Size
 	}
 	return 1024
-}
-
-// Write makes the files of an order, those of a sheet side by side, and gives each to put.
-// progress gets the share done and what is being made.
-func Write(
-	ctx context.Context,
-	p *eval.Program,
-	o Order,
-	progress func(float64, string),
-	put Put,
-) error {
-	if o.Preset != nil {
-		return WritePreset(ctx, p, PresetOrder{*o.Preset, o.Sheets, o.Project}, progress, put)
-	}
-	files, err := Plan(p, o)
-	if err != nil {
-		return err
-	}
-	for i := 0; i < len(files); {
-		// the pictures of a sheet are evaluated together, and encoded side by side
-		n := together(files[i:])
-		share := func(s float64) { progress((float64(i)+s*float64(n))/float64(len(files)), files[i].Name) }
-		share(0)
-		write := pictures
-		if files[i].Map == "model with its maps" {
-			write = wholeModel
-		}
-		if err := write(ctx, p, o, files[i:i+n], share, put); err != nil {
-			return err
-		}
-		i += n
-	}
-	progress(1, "")
-	return nil
 }
 
 // Put makes a place for a file, lets it be written there, and keeps it when it is whole.
@@ -166,109 +267,104 @@ func (put Put) write(name string, file func(io.Writer) error) error {
 	return nil
 }
 
-// wholeModel makes the model with its maps.
-func wholeModel(
-	ctx context.Context, p *eval.Program, o Order, files []File, share func(float64), put Put,
+// Write makes the files of an order, those of a sheet together, and gives each to put.
+// progress gets the share done and what is being made. Pictures that scenes have within wait on the
+// disk until the scene is put together.
+func Write(
+	ctx context.Context,
+	p *eval.Program,
+	o Order,
+	progress func(float64, string),
+	put Put,
 ) error {
-	return put.write(files[0].Name, func(w io.Writer) error { return GLB(ctx, p, o, w, share) })
-}
-
-// pictures makes pictures of one sheet, within the budget of memory.
-func pictures(
-	ctx context.Context, p *eval.Program, _ Order, files []File, share func(float64), put Put,
-) error {
-	var maps []Map
-	var depth []int
-	for _, f := range files {
-		k, _ := Find(f.Map)
-		maps, depth = append(maps, k), append(depth, f.Depth)
-	}
-	names := make([]string, len(files))
-	for i, f := range files {
-		names[i] = f.Name
-	}
-	sheet := p.Scene.Model.SheetIndex(files[0].Sheet)
-	return encode(ctx, p, sheet, files[0].Size, maps, depth, names, func(v float64) { share(0.8 * v) }, put)
-}
-
-// encode makes maps of a sheet together, within the budget of memory, and writes each as PNG
-// under its name.
-func encode(
-	ctx context.Context, p *eval.Program, sheet, size int, maps []Map, depth []int, names []string,
-	share func(float64), put Put,
-) error {
-	release, err := budget.Memory.Hold(ctx, weight(size, maps, depth))
+	pl, err := planOf(p, o)
 	if err != nil {
 		return err
 	}
-	defer release()
-	made, err := Images(ctx, p, sheet, size, maps, depth, share)
-	if err != nil {
-		return fmt.Errorf("%s: %w", names[0], err)
+	var aside shelf
+	defer aside.drop()
+	count, done := len(pl.scenes), 0
+	for _, list := range pl.pictures {
+		count += len(list)
 	}
-	all, _ := par.WithContext(ctx)
-	for i, img := range made {
-		all.Go(func() error {
-			return put.write(names[i], func(w io.Writer) error {
-				return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(w, img)
-			})
-		})
+	for sheet, list := range pl.pictures {
+		for len(list) > 0 {
+			n, bytes := together(list)
+			share := func(s float64) { progress((float64(done)+s*float64(n))/float64(count), list[0].line.Name) }
+			share(0)
+			if err := pictures(ctx, p, pl.preset, sheet, list[:n], bytes, share, &aside, put); err != nil {
+				return err
+			}
+			done, list = done+n, list[n:]
+		}
 	}
-	return all.Wait()
+	if len(pl.scenes) > 0 {
+		s := &meshio.Scene{
+			Model: p.Scene.Model, Original: o.Original, Name: FileName(p.Scene.Model.Name, "", "", ""),
+			Put: put.write,
+		}
+		if s.Maps, err = pl.maps(p, &aside); err != nil {
+			return err
+		}
+		for _, f := range pl.scenes {
+			progress(float64(done)/float64(count), f.Name)
+			done++
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+			if err := put.write(f.Name, func(w io.Writer) error { return meshio.WriteScene(w, s, f.Scene) }); err != nil {
+				return err
+			}
+		}
+	}
+	progress(1, "")
+	return nil
 }
 
-// weight is what pictures of a sheet take while they are made, in bytes: their texels, and
-// what fills them outward. They are encoded row by row.
-func weight(size int, maps []Map, depth []int) int64 {
-	n := int64(5)
-	for i, d := range depth {
-		n += int64(componentsFor(maps[i].Channels)) * int64(d) / 8
+// maps gathers what scenes have of each sheet.
+func (pl *plan) maps(p *eval.Program, aside *shelf) ([]*meshio.Maps, error) {
+	out := make([]*meshio.Maps, len(pl.pictures))
+	for sheet, list := range pl.pictures {
+		if len(list) == 0 {
+			continue
+		}
+		out[sheet] = &meshio.Maps{Glow: pl.preset.Glow, Transparent: sets(p, sheet, opacity)}
+		for _, k := range list {
+			if len(k.to) == 0 {
+				continue
+			}
+			pic := &meshio.Picture{Name: k.line.Name, Media: formats[k.file.Format].media}
+			if k.held {
+				body, err := aside.body(k.line.Name)
+				if err != nil {
+					return nil, err
+				}
+				pic.Body = body
+			}
+			for _, to := range k.to {
+				to(out[sheet], pic)
+			}
+		}
 	}
-	return n * int64(size) * int64(size)
+	return out, nil
 }
 
 // atOnce bounds the bytes of the pictures that are made together, when the budget has no
 // bound.
 const atOnce = 400 << 20
 
-// together returns how many of the first files are pictures of one sheet and fit
-// into memory at once; at least one.
-func together(files []File) int {
-	n := 0
-	most := mostAtOnce()
-	var maps []Map
-	var depth []int
-	for _, f := range files {
-		k, _ := Find(f.Map)
-		maps, depth = append(maps, k), append(depth, f.Depth)
-		bytes := weight(f.Size, maps, depth)
-		if f.Sheet != files[0].Sheet || f.Size != files[0].Size || f.Map == "model with its maps" ||
-			n > 0 && bytes > most {
+// together returns how many of the first pictures fit into memory at once, at least one, and what they
+// take.
+func together(list []picture) (n int, bytes int64) {
+	for _, k := range list {
+		w := k.file.weight(k.line.Size)
+		if n > 0 && bytes+w > cmp.Or(budget.Memory.Work(), atOnce) {
 			break
 		}
+		bytes += w
 		n++
 	}
-	return max(n, 1)
-}
-
-// GLB writes the model with all its maps inside. The maps wait on the disk until the file is
-// put together.
-func GLB(ctx context.Context, p *eval.Program, o Order, w io.Writer, progress func(float64)) error {
-	m := p.Scene.Model
-	all := make([]meshio.Maps, len(m.Sheets))
-	var aside shelf
-	defer aside.drop()
-	for i, s := range m.Sheets {
-		if !s.HasUV {
-			continue
-		}
-		share := func(v float64) { progress((float64(i) + v) / float64(len(m.Sheets))) }
-		var err error
-		if all[i], err = mapsOf(ctx, p, i, sizeOf(p, o, s.Name), &aside, share); err != nil {
-			return fmt.Errorf("sheet %q: %w", s.Name, err)
-		}
-	}
-	return meshio.WriteGLB(w, m, meshio.Options{Maps: all})
+	return n, bytes
 }
 
 // shelf keeps files on the disk for a while, by name.
@@ -305,74 +401,49 @@ func (s *shelf) drop() {
 	}
 }
 
-// mapsOf makes the maps of one sheet as glTF has them, within the budget of memory.
-func mapsOf(
-	ctx context.Context, p *eval.Program, sheet, size int, aside *shelf, share func(float64),
-) (out meshio.Maps, err error) {
-	clear := sets(p, sheet, stack.Opacity)
-	base := "base color"
-	if clear {
-		base, out.Transparent = "base color with opacity", true
+// keep writes a picture where it is wanted.
+func (k *picture) keep(aside *shelf, put Put, file func(io.Writer) error) error {
+	if !k.held {
+		return put.write(k.line.Name, file)
 	}
-	want := []struct {
-		name string
-		to   *meshio.Body
-		on   bool
-	}{
-		{base, &out.BaseColor, true},
-		{"occlusion roughness metallic", &out.ORM, true},
-		{"normal", &out.Normal, sets(p, sheet, stack.Height) || sets(p, sheet, stack.Normal)},
-		{"emissive", &out.Emissive, sets(p, sheet, stack.Emissive)},
+	if err := aside.put(k.line.Name, file); err != nil {
+		return fmt.Errorf("%s: %w", k.line.Name, err)
 	}
-	var maps []Map
-	var to []*meshio.Body
-	var names []string
-	var depth []int
-	for _, w := range want {
-		if w.on {
-			kind, _ := Find(w.name)
-			maps, to, depth = append(maps, kind), append(to, w.to), append(depth, 8)
-			names = append(names, fmt.Sprintf("%s of sheet %q", w.name, p.Scene.Model.Sheets[sheet].Name))
-		}
+	if !k.out {
+		return nil
 	}
-	for i := 0; i < len(maps); {
-		n := 1
-		for i+n < len(maps) && weight(size, maps[i:i+n+1], depth[i:i+n+1]) <= mostAtOnce() {
-			n++
-		}
-		part := func(v float64) { share((float64(i) + v*float64(n)) / float64(len(maps))) }
-		err := encode(ctx, p, sheet, size, maps[i:i+n], depth[i:i+n], names[i:i+n], part, aside.put)
-		if err != nil {
-			return out, err
-		}
-		i += n
+	body, err := aside.body(k.line.Name)
+	if err != nil {
+		return err
 	}
-	for i, name := range names {
-		if *to[i], err = aside.body(name); err != nil {
-			return out, err
-		}
-	}
-	return out, nil
+	return put.write(k.line.Name, func(w io.Writer) error { _, err := io.Copy(w, body); return err })
 }
 
-// mostAtOnce bounds the bytes of the pictures that are made together.
-func mostAtOnce() int64 { return cmp.Or(budget.Memory.Work(), atOnce) }
-
-// sets reports whether a channel can be more than its default on a sheet: a visible layer
-// that reaches it sets it, or a baked map lies under it.
-func sets(p *eval.Program, sheet int, c stack.Channel) bool {
-	if p.Underlaid(sheet, c) {
-		return true
+// pictures makes pictures of one sheet together, within the budget of memory.
+func pictures(
+	ctx context.Context, p *eval.Program, preset *FilePreset, sheet int, list []picture, bytes int64,
+	share func(float64), aside *shelf, put Put,
+) error {
+	release, err := budget.Memory.Hold(ctx, bytes)
+	if err != nil {
+		return err
 	}
-	name := p.Scene.Model.Sheets[sheet].Name
-	found := false
-	p.Doc.Walk(func(l *stack.Layer, around []*stack.Layer) {
-		shown := l.Visible && l.Kind != stack.Group && l.Channels[c].On
-		for _, g := range around {
-			shown = shown && g.Visible
+	defer release()
+	files := make([]*PresetFile, len(list))
+	for i, k := range list {
+		files[i] = k.file
+	}
+	made, err := evaluated(ctx, p, sheet, list[0].line.Size, preset.Padding, files, func(v float64) { share(0.8 * v) })
+	if err != nil {
+		var names []string
+		for _, k := range list {
+			names = append(names, k.line.Name)
 		}
-		only := len(l.Reach.Parts)+len(l.Reach.Islands)+len(l.Reach.Faces) == 0 && len(l.Reach.Sheets) > 0
-		found = found || shown && (!only || slices.Contains(l.Reach.Sheets, name))
-	})
-	return found
+		return fmt.Errorf("%s: %w", strings.Join(names, ", "), err)
+	}
+	all, _ := par.WithContext(ctx)
+	for i, s := range made {
+		all.Go(func() error { return list[i].keep(aside, put, s.write) })
+	}
+	return all.Wait()
 }

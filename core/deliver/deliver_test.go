@@ -37,7 +37,7 @@ func picture(t *testing.T, p *eval.Program, name string, size, depth int) image.
 	if !ok {
 		t.Fatal("no map", name)
 	}
-	img, err := deliver.Image(context.Background(), p, 0, size, m, depth, nil)
+	img, err := deliver.Image(context.Background(), p, 0, size, m, depth)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -167,7 +167,8 @@ func TestABakedNormalAloneIsInTheGLB(t *testing.T) {
 		sc := eval.NewScene(m, cache.New(64<<20))
 		sc.Picture = func(string) (*pix.Picture, error) { return pix.NewPicture(tilted), nil }
 		var b bytes.Buffer
-		err := deliver.GLB(t.Context(), eval.Compile(sc, d, "", ""), deliver.Order{GLB: true}, &b, func(float64) {})
+		err := deliver.Write(t.Context(), eval.Compile(sc, d, "", ""), deliver.Order{GLB: true}, func(float64, string) {},
+			func(_ string, file func(io.Writer) error) error { return file(&b) })
 		if err != nil {
 			t.Fatal(err)
 		}

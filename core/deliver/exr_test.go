@@ -137,12 +137,15 @@ func TestNumbersOfASheet(t *testing.T) {
 		stack.BaseColor: {On: true, Value: []float32{0.5, 0.5, 1}, Amount: 1}, stack.Height: {On: true, Value: []float32{0.002}, Blend: "add", Amount: 1}}}}
 	p := eval.Compile(eval.NewScene(sample.Bollard(), cache.New(1<<26)), d, "", "")
 	for c, want := range map[stack.Channel][]float64{stack.BaseColor: {0.214041, 0.214041, 1}, stack.Height: {0.002}, stack.Normal: {0, 0, 1}} {
-		v, err := Numbers(t.Context(), p, 0, 128, c)
+		k, _ := Alone(c)
+		b, err := Encoded(t.Context(), p, 0, 128, k, 32)
 		if err != nil {
 			t.Fatal(err)
 		}
+		_, _, back := readEXR(t, b)
+		names := map[int][]string{1: {"Y"}, 3: {"R", "G", "B"}}[len(want)]
 		for k := range want {
-			for _, x := range v[k] {
+			for _, x := range back[names[k]] {
 				if math.Abs(float64(x)-want[k]) > 1e-5 {
 					t.Fatalf("%s component %d is %v, want %v", c, k, x, want[k])
 				}

@@ -20,7 +20,8 @@ type Map struct {
 	// Depth16 marks maps that are worth 16 bit.
 	Depth16 bool `json:"depth16"`
 
-	of []stack.Channel // whose components it packs, in this order
+	of      []stack.Channel // whose components it packs, in this order
+	sources []Source        // the same, as presets name them
 }
 
 // HeightRange is the height in metres that a height map's black and white stand
@@ -29,12 +30,30 @@ const HeightRange = 0.005
 
 // Maps lists every map in table order.
 var Maps = []Map{
-	{"base color", "basecolor", "R G B = base color", "sRGB", 3, false, []stack.Channel{stack.BaseColor}},
-	{"base color with opacity", "basecolor_opacity", "R G B = base color, A = opacity", "sRGB", 4, false, []stack.Channel{stack.BaseColor, stack.Opacity}},
-	{"occlusion roughness metallic", "orm", "R = ambient occlusion, G = roughness, B = metallic", "linear", 3, false, []stack.Channel{stack.Occlusion, stack.Roughness, stack.Metallic}},
-	{"normal", "normal", "R G B = tangent-space normal, Y+", "linear", 3, true, []stack.Channel{stack.Normal}},
-	{"height", "height", "grey: −5 mm black, 0 middle, +5 mm white", "linear", 1, true, []stack.Channel{stack.Height}},
-	{"emissive", "emissive", "R G B = emissive", "sRGB", 3, false, []stack.Channel{stack.Emissive}},
+	{"base color", "basecolor", "R G B = base color", "sRGB", 3, false, []stack.Channel{stack.BaseColor}, nil},
+	{"base color with opacity", "basecolor_opacity", "R G B = base color, A = opacity", "sRGB", 4, false, []stack.Channel{stack.BaseColor, stack.Opacity}, nil},
+	{"occlusion roughness metallic", "orm", "R = ambient occlusion, G = roughness, B = metallic", "linear", 3, false, []stack.Channel{stack.Occlusion, stack.Roughness, stack.Metallic}, nil},
+	{"normal", "normal", "R G B = tangent-space normal, Y+", "linear", 3, true, []stack.Channel{stack.Normal}, nil},
+	{"height", "height", "grey: −5 mm black, 0 middle, +5 mm white", "linear", 1, true, []stack.Channel{stack.Height}, nil},
+	{"emissive", "emissive", "R G B = emissive", "sRGB", 3, false, []stack.Channel{stack.Emissive}, nil},
+}
+
+func init() {
+	for i, m := range Maps {
+		for _, c := range m.of {
+			info, _ := stack.Info(c)
+			Maps[i].sources = append(Maps[i].sources, sourceOf(info))
+		}
+	}
+}
+
+// sourceOf is a channel as presets name it: the normal is the whole one.
+func sourceOf(info stack.ChannelInfo) Source {
+	s := Source{ID: string(info.Channel), Parts: info.Components}
+	if info.Channel == stack.Normal {
+		s.ID = "made.normal"
+	}
+	return s
 }
 
 // Find returns a map by its name.
@@ -55,7 +74,7 @@ func Alone(c stack.Channel) (Map, bool) {
 	}
 	m := Map{
 		Name: info.Label, Suffix: string(c), Packing: "the channel alone", Encoding: "linear",
-		Channels: info.Components, of: []stack.Channel{c},
+		Channels: info.Components, of: []stack.Channel{c}, sources: []Source{sourceOf(info)},
 	}
 	if info.Color() {
 		m.Encoding, m.Suffix = "sRGB", strings.ToLower(m.Suffix)

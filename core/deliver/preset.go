@@ -2,6 +2,7 @@ package deliver
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"regexp"
@@ -9,6 +10,7 @@ import (
 	"strings"
 
 	"velvetgrime/core/eval"
+	"velvetgrime/core/meshio"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/surface"
@@ -25,7 +27,22 @@ type FilePreset struct {
 	Size    int    `json:"size,omitempty" doc:"texels a side; 0: each sheet's own"`
 	Share   int    `json:"share,omitempty" enum:"0,2,4,8" doc:"a part of each sheet's own size: half, quarter, eighth"`
 	Padding int    `json:"padding,omitempty" doc:"texels that are filled around islands; 0: all, to the border of the sheet; −1: none"`
-	GLB     bool   `json:"glb,omitempty" doc:"also the model with its maps as one GLB"`
+	// Scenes are files that carry the model with its maps: see meshio.SceneForms.
+	Scenes []string `json:"scenes,omitempty" maxItems:"6" enum:"glb,gltf,obj,usda,usdz,mtlx" doc:"also the model with its maps, as these kinds of file"`
+	Glow   float32  `json:"glow,omitempty" minimum:"0" maximum:"10000" doc:"in scenes: how much brighter than white the emissive channel's white is; 0: as white"`
+}
+
+// UnmarshalJSON also reads what was kept before there were kinds of scenes.
+func (p *FilePreset) UnmarshalJSON(data []byte) error {
+	type now FilePreset
+	var before struct{ GLB bool }
+	if err := json.Unmarshal(data, (*now)(p)); err != nil {
+		return err
+	}
+	if json.Unmarshal(data, &before) == nil && before.GLB && len(p.Scenes) == 0 {
+		p.Scenes = []string{"glb"}
+	}
+	return nil
 }
 
 // PresetFile is one picture of a sheet.
@@ -64,6 +81,7 @@ var made = []Source{
 	{"made.diffuse", "diffuse color", 3, true, "base color of what is no metal; black of metals"},
 	{"made.specular", "specular color", 3, true, "what is mirrored straight on: 4 % of what is no metal, the base color of metals"},
 	{"made.normal", "normal, whole", 3, false, "baked, painted, and the slope of the height; Y up"},
+	{"made.fuzz", "fuzz color", 3, true, "of fine fibres: white, as strong as the fuzz"},
 }
 
 // Sources lists what the components of a document's files can hold.
@@ -84,12 +102,14 @@ var formats = map[string]struct {
 	bits  int  // a component; 32: floats
 	float bool // colours are linear
 	alpha bool
+	media string
 }{
-	"png8": {".png", 8, false, true}, "png16": {".png", 16, false, true},
-	"tiff8": {".tif", 8, false, true}, "tiff16": {".tif", 16, false, true}, "tiff32": {".tif", 32, true, true},
-	"exr16": {".exr", 32, true, true}, "exr32": {".exr", 32, true, true},
-	"webp": {".webp", 8, false, true},
-	"jpeg": {".jpg", 8, false, false},
+	"png8": {".png", 8, false, true, "image/png"}, "png16": {".png", 16, false, true, "image/png"},
+	"tiff8": {".tif", 8, false, true, "image/tiff"}, "tiff16": {".tif", 16, false, true, "image/tiff"},
+	"tiff32": {".tif", 32, true, true, "image/tiff"},
+	"exr16":  {".exr", 32, true, true, "image/x-exr"}, "exr32": {".exr", 32, true, true, "image/x-exr"},
+	"webp": {".webp", 8, false, true, "image/webp"},
+	"jpeg": {".jpg", 8, false, false, "image/jpeg"},
 }
 
 const usualPattern = "{model}_{sheet}_{map}"
@@ -104,7 +124,7 @@ func (p *FilePreset) Check() error {
 	if strings.TrimSpace(p.Name) == "" || len(p.Name) > 80 {
 		return errors.New("a preset has no name, or one longer than 80 letters")
 	}
-	if len(p.Files) == 0 && !p.GLB || len(p.Files) > 32 {
+	if len(p.Files)+len(p.Scenes) == 0 || len(p.Files) > 32 {
 		return fail("it has %d files; 1 to 32 are possible", len(p.Files))
 	}
 	if p.Size != 0 && (p.Size < 128 || p.Size > 8192 || p.Size&(p.Size-1) != 0) {
@@ -115,6 +135,14 @@ func (p *FilePreset) Check() error {
 	}
 	if p.Padding < -1 || p.Padding > 1024 {
 		return fail("padding of %d texels; −1 to 1024 are possible", p.Padding)
+	}
+	for i, k := range p.Scenes {
+		if !slices.Contains(meshio.SceneForms, k) || slices.Contains(p.Scenes[:i], k) {
+			return fail("a model is not written as %q, or twice; there are %s", k, strings.Join(meshio.SceneForms, ", "))
+		}
+	}
+	if !(p.Glow >= 0 && p.Glow <= 10000) {
+		return fail("its emissive is %v times as bright as white; 0 to 10000 are possible", p.Glow)
 	}
 	for _, f := range field.FindAllString(p.Pattern, -1) {
 		if !slices.Contains([]string{"{project}", "{model}", "{sheet}", "{udim}", "{map}", "{size}"}, f) {
@@ -285,6 +313,12 @@ func (f *PresetFile) source(ctx context.Context, p *eval.Program, u *surface.Sur
 			return v, err // −1..1, as floats hold them
 		}
 		return scaled(v, 0.5), nil
+	case "made.fuzz":
+		v, err := f.source(ctx, p, u, string(stack.Fuzz), n)
+		if err != nil || linear {
+			return v, err
+		}
+		return []pix.Plane{mapped(v[0], n, pix.EncodeSRGB)}, nil
 	case "made.diffuse", "made.specular":
 		base, err := p.Channel(ctx, u, stack.BaseColor)
 		if err != nil {
@@ -326,6 +360,8 @@ func (f *PresetFile) source(ctx context.Context, p *eval.Program, u *surface.Sur
 		return nil, err
 	case c == stack.Height && !f.float():
 		return scaled(v, 0.5/HeightRange), nil
+	case info.Vector() && !f.float():
+		return scaled(v, 0.5), nil
 	case info.Color() && linear:
 		out := make([]pix.Plane, len(v))
 		for k := range v {

@@ -48,11 +48,13 @@ func even(t *testing.T) *eval.Program {
 }
 
 // written are the files of a delivery, by name.
-func written(t *testing.T, p *eval.Program, o PresetOrder) map[string][]byte {
+func ptr[T any](v T) *T { return &v }
+
+func written(t *testing.T, p *eval.Program, o Order) map[string][]byte {
 	t.Helper()
 	var mu sync.Mutex
 	out := map[string][]byte{}
-	err := WritePreset(context.Background(), p, o, func(float64, string) {}, func(name string, file func(io.Writer) error) error {
+	err := Write(context.Background(), p, o, func(float64, string) {}, func(name string, file func(io.Writer) error) error {
 		var b bytes.Buffer
 		err := file(&b)
 		mu.Lock()
@@ -146,8 +148,8 @@ func TestOursHoldWhatTheyAreNamedFor(t *testing.T) {
 	dir, looked := t.TempDir(), []string{}
 	for _, preset := range Presets() {
 		preset.Size = 128
-		o := PresetOrder{Preset: preset, Project: "Low Wick"}
-		plan, err := PlanPreset(p, o)
+		o := Order{Preset: &preset, Project: "Low Wick"}
+		plan, err := Plan(p, o)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -221,7 +223,7 @@ func TestEveryFormatIsReadElsewhere(t *testing.T) {
 					continue
 				}
 			}
-			o := PresetOrder{Preset: FilePreset{Name: format, Files: []PresetFile{f}, Size: 128}}
+			o := Order{Preset: &FilePreset{Name: format, Files: []PresetFile{f}, Size: 128}}
 			for name, b := range written(t, p, o) {
 				want := []float64{0.8, 0.4, 0.2, 0.5}
 				if form.float {
@@ -332,17 +334,17 @@ func TestPresetsThatCannotBeAreRefusedByFileAndComponent(t *testing.T) {
 	} {
 		bad := good()
 		change(&bad)
-		if _, err := PlanPreset(p, PresetOrder{Preset: bad}); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := Plan(p, Order{Preset: &bad}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", want, err)
 		}
 	}
-	if _, err := PlanPreset(p, PresetOrder{Preset: good(), Sheets: []string{"Moss"}}); err == nil {
+	if _, err := Plan(p, Order{Preset: ptr(good()), Sheets: []string{"Moss"}}); err == nil {
 		t.Error("a sheet that is not there: not refused")
 	}
 	// a channel beyond the usual ones that the project has not got is as it is without
 	off := good()
 	off.Files[0].R.Source = string(stack.Specular)
-	for name, b := range written(t, p, PresetOrder{Preset: off}) {
+	for name, b := range written(t, p, Order{Preset: &off}) {
 		if v, _ := texelOf(t, name, b); v[0] != 1 {
 			t.Errorf("specular, off, is %v", v)
 		}
@@ -353,14 +355,14 @@ func TestNamesPaddingDitheringAndShares(t *testing.T) {
 	p := even(t)
 	pr := FilePreset{Name: "mine", Pattern: "{project} {map} {size}.{udim}", Share: 2, Files: []PresetFile{{Map: "rough", Format: "png8", R: &Component{Source: "roughness"}}}}
 	p.Doc.Sheets[p.Scene.Model.Sheets[0].Name] = stack.SheetSize{Size: 512}
-	plan, err := PlanPreset(p, PresetOrder{Preset: pr, Project: "Low Wick"})
+	plan, err := Plan(p, Order{Preset: &pr, Project: "Low Wick"})
 	if err != nil || plan[0].Name != "Low_Wick rough 256.1001.png" || plan[0].Size != 256 {
 		t.Errorf("%+v, %v", plan, err)
 	}
 	bare := func(padding int) (n int) {
 		q := pr
 		q.Share, q.Size, q.Padding = 0, 128, padding
-		for _, b := range written(t, p, PresetOrder{Preset: q}) {
+		for _, b := range written(t, p, Order{Preset: &q}) {
 			img, _, err := image.Decode(bytes.NewReader(b))
 			if err != nil {
 				t.Fatal(err)
@@ -380,7 +382,7 @@ func TestNamesPaddingDitheringAndShares(t *testing.T) {
 	// dithered, a value between two steps is on the mean what it is
 	v := float32(100.5 / 255)
 	q := FilePreset{Name: "d", Size: 128, Files: []PresetFile{{Map: "m", Format: "png8", Dithered: true, R: &Component{Value: &v}}}}
-	for _, b := range written(t, p, PresetOrder{Preset: q}) {
+	for _, b := range written(t, p, Order{Preset: &q}) {
 		img, _, err := image.Decode(bytes.NewReader(b))
 		if err != nil {
 			t.Fatal(err)

@@ -30,7 +30,7 @@ func Presets() []FilePreset {
 	specular := with(rgb("specular_glossiness", "png8", "made.specular"), not(ch(stack.Roughness, 0)))
 	list := []FilePreset{
 		{
-			Name: "glTF metal-rough", Note: "one GLB with its maps inside, and the maps beside it", GLB: true,
+			Name: "glTF metal-rough", Note: "one GLB with its maps inside, and the maps beside it", Scenes: []string{"glb"},
 			Files: []PresetFile{base(), orm, rgb("normal", "png8", "made.normal"), emissive},
 		},
 		{

@@ -1,9 +1,9 @@
 package deliver
 
 import (
+	"bytes"
 	"context"
 	"encoding/binary"
-	"fmt"
 	"image"
 	"image/jpeg"
 	"image/png"
@@ -13,7 +13,6 @@ import (
 	"slices"
 	"sync"
 
-	"velvetgrime/core/budget"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/exr"
 	"velvetgrime/core/par"
@@ -22,13 +21,6 @@ import (
 
 	"github.com/HugoSmits86/nativewebp"
 )
-
-// PresetOrder is a delivery by a preset.
-type PresetOrder struct {
-	Preset  FilePreset `json:"preset"`
-	Sheets  []string   `json:"sheets,omitempty" doc:"names; empty: all"`
-	Project string     `json:"project,omitempty" doc:"the project's name, for names of files"`
-}
 
 // sheetSize is at how many texels a preset writes a sheet.
 func (p *FilePreset) sheetSize(own int) int {
@@ -39,70 +31,6 @@ func (p *FilePreset) sheetSize(own int) int {
 		return max(own/p.Share, 128)
 	}
 	return own
-}
-
-// PlanPreset lists the files of an order before anything is computed. Its error names what cannot
-// be done.
-func PlanPreset(p *eval.Program, o PresetOrder) ([]File, error) {
-	if err := o.Preset.Check(); err != nil {
-		return nil, err
-	}
-	m := p.Scene.Model
-	for _, s := range o.Sheets {
-		if m.SheetIndex(s) < 0 {
-			return nil, fmt.Errorf("there is no sheet %q", s)
-		}
-	}
-	sources := Sources(p.Doc)
-	var files []File
-	names := map[string]string{}
-	total := 0
-	for index, s := range m.Sheets {
-		if len(o.Sheets) > 0 && !slices.Contains(o.Sheets, s.Name) || !s.HasUV {
-			continue
-		}
-		size := o.Preset.sheetSize(sizeOf(p, Order{}, s.Name))
-		for i := range o.Preset.Files {
-			f := &o.Preset.Files[i]
-			for k, c := range f.components() {
-				if c != nil && c.Source != "" && !known(sources, c.Source) {
-					return nil, fmt.Errorf("preset %q: file %q: component %s takes %q, which the project has not got",
-						o.Preset.Name, f.Map, "RGBA"[k:k+1], c.Source)
-				}
-			}
-			form := formats[f.Format]
-			bits := form.bits
-			if f.Format == "exr16" {
-				bits = 16
-			}
-			encoding := "linear"
-			if c, _ := colour(sources, f.R.Source); c && !f.Linear && !form.float {
-				encoding = "sRGB"
-			}
-			line := File{
-				Name:  o.Preset.name(o.Project, m.Name, s.Name, index, f, size),
-				Sheet: s.Name, Map: f.Map, Packing: f.Packing(sources), Encoding: encoding, Depth: bits, Size: size,
-				Estimate: size * size * f.count() * bits / 8 / 3,
-			}
-			if was, twice := names[line.Name]; twice {
-				return nil, fmt.Errorf("preset %q: %s of %q and of %q would be the same file; have its names tell them apart with {map} and {sheet}",
-					o.Preset.Name, line.Name, was, s.Name+", "+f.Map)
-			}
-			names[line.Name] = s.Name + ", " + f.Map
-			total += line.Estimate
-			files = append(files, line)
-		}
-	}
-	if o.Preset.GLB {
-		files = append(files, File{
-			Name: FileName(m.Name, "", "", ".glb"), Sheet: "all", Map: "model with its maps",
-			Packing: "glTF 2.0 metal-rough", Depth: 8, Estimate: total + len(m.Tri)*30,
-		})
-	}
-	if len(files) == 0 {
-		return nil, fmt.Errorf("nothing is written: no chosen sheet has UVs")
-	}
-	return files, nil
 }
 
 func known(list []Source, id string) bool {
@@ -116,52 +44,6 @@ func colour(list []Source, id string) (color, ok bool) {
 		}
 	}
 	return false, false
-}
-
-// WritePreset makes the files of an order, those of a sheet together, and gives each to put.
-func WritePreset(ctx context.Context, p *eval.Program, o PresetOrder, progress func(float64, string), put Put) error {
-	plan, err := PlanPreset(p, o)
-	if err != nil {
-		return err
-	}
-	byName := map[string]*PresetFile{}
-	for i := range o.Preset.Files {
-		byName[o.Preset.Files[i].Map] = &o.Preset.Files[i]
-	}
-	for i := 0; i < len(plan); {
-		share := func(n int) func(float64) {
-			return func(s float64) { progress((float64(i)+s*float64(n))/float64(len(plan)), plan[i].Name) }
-		}
-		if plan[i].Map == "model with its maps" && byName[plan[i].Map] == nil {
-			order := Order{Sheets: o.Sheets, Size: o.Preset.Size, GLB: true}
-			if err := wholeModel(ctx, p, order, plan[i:i+1], share(1), put); err != nil {
-				return err
-			}
-			i++
-			continue
-		}
-		n, bytes := 0, int64(0)
-		var files []*PresetFile
-		for _, l := range plan[i:] {
-			f := byName[l.Map]
-			if f == nil || l.Sheet != plan[i].Sheet {
-				break
-			}
-			w := f.weight(l.Size)
-			if n > 0 && bytes+w > mostAtOnce() {
-				break
-			}
-			bytes += w
-			files = append(files, f)
-			n++
-		}
-		if err := presetFiles(ctx, p, &o.Preset, plan[i:i+n], files, bytes, share(n), put); err != nil {
-			return err
-		}
-		i += n
-	}
-	progress(1, "")
-	return nil
 }
 
 // weight is what a file takes while it is made, in bytes.
@@ -248,17 +130,13 @@ func (s *sheetOf) fill(from []int32, padding int) {
 	}
 }
 
-func presetFiles(
-	ctx context.Context, p *eval.Program, preset *FilePreset, lines []File, files []*PresetFile, bytes int64,
-	share func(float64), put Put,
-) error {
-	release, err := budget.Memory.Hold(ctx, bytes)
-	if err != nil {
-		return err
-	}
-	defer release()
-	size := lines[0].Size
-	sheet := p.Scene.Model.SheetIndex(lines[0].Sheet)
+// evaluated makes files of one sheet, tile by tile, so that what they have in common is evaluated once.
+// Texels outside the islands are filled outward from the islands' edges, up to padding texels (0:
+// everywhere, below: not at all), so that mips never mix in a background. share, when not nil, is called
+// after each tile with the share done.
+func evaluated(
+	ctx context.Context, p *eval.Program, sheet, size, padding int, files []*PresetFile, share func(float64),
+) ([]*sheetOf, error) {
 	made := make([]*sheetOf, len(files))
 	for i, f := range files {
 		made[i] = newSheetOf(f, size)
@@ -278,7 +156,7 @@ func presetFiles(
 				}
 				planes, err := f.planes(gctx, p, u, pix.Pitch*pix.Pitch)
 				if err != nil {
-					return fmt.Errorf("%s: %w", lines[i].Name, err)
+					return err
 				}
 				u.EachTexel(func(at, texel int) {
 					covered[texel] = true
@@ -288,22 +166,50 @@ func presetFiles(
 			mu.Lock()
 			defer mu.Unlock()
 			done++
-			share(0.8 * float64(done) / float64(len(tiles)))
+			if share != nil {
+				share(float64(done) / float64(len(tiles)))
+			}
 			return gctx.Err()
 		})
 	}
 	if err := g.Wait(); err != nil {
-		return err
+		return nil, err
 	}
 	from := pix.Nearest(covered, size)
 	all, _ := par.WithContext(ctx)
-	for i, s := range made {
-		all.Go(func() error {
-			s.fill(from, preset.Padding)
-			return put.write(lines[i].Name, s.write)
-		})
+	for _, s := range made {
+		all.Go(func() error { s.fill(from, padding); return nil })
 	}
-	return all.Wait()
+	return made, all.Wait()
+}
+
+// Image evaluates one map of one sheet at size texels, of 8 or 16 bits.
+func Image(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth int) (image.Image, error) {
+	f, err := m.file(depth)
+	if err != nil {
+		return nil, err
+	}
+	made, err := evaluated(ctx, p, sheet, size, 0, []*PresetFile{&f}, nil)
+	if err != nil {
+		return nil, err
+	}
+	return made[0].image(), nil
+}
+
+// Encoded evaluates one map of one sheet and writes it: as PNG of 8 or 16 bits, or, of 32, as EXR of
+// plain numbers: colours as linear light, height in metres, normals as unit vectors (Y up).
+func Encoded(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth int) ([]byte, error) {
+	f, err := m.file(depth)
+	if err != nil {
+		return nil, err
+	}
+	made, err := evaluated(ctx, p, sheet, size, 0, []*PresetFile{&f}, nil)
+	if err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	err = made[0].write(&b)
+	return b.Bytes(), err
 }
 
 // write encodes the sheet.

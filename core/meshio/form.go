@@ -34,6 +34,8 @@ type source struct {
 	dir   string
 	scene string
 	lim   Limits
+	glb   bool         // whatever its first bytes are
+	trace **gltfReader // gets the reader of a glTF file, when not nil
 }
 
 // forms in the order in which they are listed for people.

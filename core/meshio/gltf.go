@@ -1,6 +1,7 @@
 package meshio
 
 import (
+	"bytes"
 	"cmp"
 	"encoding/base64"
 	"encoding/binary"
@@ -25,7 +26,7 @@ var pictures = []string{".png", ".jpg", ".jpeg", ".webp"}
 
 var glbForm = Form{
 	Ext: ".glb", Label: "glTF 2.0, one file", Media: "model/gltf-binary", Up: "y", Metres: true,
-	read:     func(s *source) (*mesh.Model, error) { return readGLB(s.data, s.scene, s.lim) },
+	read:     readGLTF,
 	textures: gltfTextures,
 	weigh:    gltfWeight,
 	write:    func(w io.Writer, m *mesh.Model) error { return WriteGLB(w, m, Options{}) },
@@ -33,23 +34,12 @@ var glbForm = Form{
 
 var gltfForm = Form{
 	Ext: ".gltf", Label: "glTF 2.0 with its files", Media: "model/gltf+json", Up: "y", Metres: true, Beside: append([]string{".bin"}, pictures...),
-	read: func(s *source) (*mesh.Model, error) {
-		return readGLTF(s.data, nil, s.files, s.dir, s.scene, s.lim)
-	},
+	read:     readGLTF,
 	textures: gltfTextures,
 	weigh:    gltfWeight,
 }
 
-// readGLB opens the container of glTF 2.0, section 4.4.
-func readGLB(data []byte, scene string, lim Limits) (*mesh.Model, error) {
-	doc, bin, err := chunks(data)
-	if err != nil {
-		return nil, err
-	}
-	return readGLTF(doc, bin, nil, "", scene, lim)
-}
-
-// chunks returns the JSON and the binary part of a GLB.
+// chunks returns the JSON and the binary part of a GLB: the container of glTF 2.0, section 4.4.
 func chunks(data []byte) (doc, bin []byte, err error) {
 	if len(data) < 20 || string(data[:4]) != "glTF" {
 		return nil, nil, fmt.Errorf("byte 0: this is not a GLB file (no glTF mark)")
@@ -91,18 +81,60 @@ func chunks(data []byte) (doc, bin []byte, err error) {
 
 type gltfReader struct {
 	doc     *gltf.Document
+	json    []byte
 	buffers [][]byte
 	lim     Limits
 	m       *mesh.Model
 	rebuild bool // some primitive had no normals
+	// where triangles come from, when that is asked for
+	traced  bool
+	pieces  []piece
+	corners [][3]uint32 // of each triangle: vertices of its primitive, in the model's order
+	turned  bool        // its Z was up
+	uvSet   int         // which of its UVs are read
 }
 
-func readGLTF(data, bin []byte, files fs.FS, dir, scene string, lim Limits) (*mesh.Model, error) {
-	doc, err := document(data)
+// piece is what one node brings of one primitive.
+type piece struct {
+	node, mesh, primitive int
+	first, count          int // of the model's triangles
+	place                 geom.Mat4
+}
+
+// openGLTF reads the JSON and the buffers of a file.
+func openGLTF(s *source) (*gltfReader, error) {
+	r := &gltfReader{json: s.data, lim: s.lim, m: &mesh.Model{}}
+	files := s.files
+	var bin []byte
+	if bytes.HasPrefix(s.data, []byte("glTF")) || s.glb {
+		var err error
+		if r.json, bin, err = chunks(s.data); err != nil {
+			return nil, err
+		}
+		files = nil // all of it is within
+	}
+	var err error
+	if r.doc, err = document(r.json); err != nil {
+		return nil, err
+	}
+	left := s.lim.Bytes
+	for i, b := range r.doc.Buffers {
+		body, err := r.buffer(i, b, bin, files, s.dir, left)
+		if err != nil {
+			return nil, fmt.Errorf("buffers[%d]: %w", i, err)
+		}
+		left -= int64(len(body))
+		r.buffers = append(r.buffers, body)
+	}
+	return r, nil
+}
+
+func readGLTF(s *source) (*mesh.Model, error) {
+	r, err := openGLTF(s)
 	if err != nil {
 		return nil, err
 	}
-	r := &gltfReader{doc: doc, lim: lim, m: &mesh.Model{}}
+	r.traced = s.trace != nil
 	for _, e := range r.doc.ExtensionsRequired {
 		if e != "KHR_mesh_quantization" && !strings.HasPrefix(e, "KHR_materials_") && e != "KHR_texture_transform" {
 			return nil, fmt.Errorf(
@@ -110,15 +142,6 @@ func readGLTF(data, bin []byte, files fs.FS, dir, scene string, lim Limits) (*me
 				e,
 			)
 		}
-	}
-	left := lim.Bytes
-	for i, b := range r.doc.Buffers {
-		body, err := r.buffer(i, b, bin, files, dir, left)
-		if err != nil {
-			return nil, fmt.Errorf("buffers[%d]: %w", i, err)
-		}
-		left -= int64(len(body))
-		r.buffers = append(r.buffers, body)
 	}
 	for i, mat := range r.doc.Materials {
 		name := mat.Name
@@ -128,7 +151,7 @@ func readGLTF(data, bin []byte, files fs.FS, dir, scene string, lim Limits) (*me
 		r.m.Sheets = append(r.m.Sheets, mesh.Sheet{Name: name, Source: name})
 	}
 	r.m.Sheets = append(r.m.Sheets, mesh.Sheet{Name: "Plain", Source: ""})
-	roots, err := r.roots(scene)
+	roots, err := r.roots(s.scene)
 	if err != nil {
 		return nil, err
 	}
@@ -143,6 +166,9 @@ func readGLTF(data, bin []byte, files fs.FS, dir, scene string, lim Limits) (*me
 	}
 	if r.rebuild {
 		r.m.SmoothNormals(40)
+	}
+	if r.traced {
+		*s.trace = r
 	}
 	return r.m, nil
 }
@@ -296,8 +322,12 @@ func (r *gltfReader) node(i int, parent geom.Mat4, depth int, visited []bool) er
 		}
 		r.m.Parts = append(r.m.Parts, mesh.Part{Name: name})
 		for k, p := range r.doc.Meshes[*n.Mesh].Primitives {
+			first := len(r.m.Tri)
 			if err := r.primitive(p, t); err != nil {
 				return fmt.Errorf("meshes[%d].primitives[%d]: %w", *n.Mesh, k, err)
+			}
+			if r.traced {
+				r.pieces = append(r.pieces, piece{i, *n.Mesh, k, first, len(r.m.Tri) - first, t})
 			}
 		}
 	}
@@ -403,6 +433,9 @@ func (r *gltfReader) primitive(p *gltf.Primitive, t geom.Mat4) error {
 		}
 		if t.Mirrors() {
 			b, c = c, b
+		}
+		if r.traced {
+			r.corners = append(r.corners, [3]uint32{a, b, c})
 		}
 		r.m.Tri = append(r.m.Tri, [3]uint32{base + a, base + b, base + c})
 		r.m.TriPart = append(r.m.TriPart, uint16(len(r.m.Parts)-1))

@@ -37,16 +37,26 @@ var DefaultLimits = Limits{Bytes: 512 << 20, Triangles: 8 << 20, Vertices: 16 <<
 // Read reads the model called name from files; a .gltf may refer to others in
 // the same folder. The error names the file, the place in it and the reason.
 func Read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
-	var m *mesh.Model
-	err := par.Contain(func() (err error) { m, err = read(files, name, lim); return err })
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", path.Base(name), err)
-	}
-	m.Name = strings.TrimSuffix(path.Base(name), path.Ext(name))
-	return m, nil
+	m, _, err := readTraced(files, name, lim, false)
+	return m, err
 }
 
-func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
+// readTraced also returns the reader of a glTF file that knows where each triangle comes from, when
+// that is asked for.
+func readTraced(files fs.FS, name string, lim Limits, traced bool) (m *mesh.Model, r *gltfReader, err error) {
+	var to **gltfReader
+	if traced {
+		to = &r
+	}
+	err = par.Contain(func() (err error) { m, err = read(files, name, lim, to); return err })
+	if err != nil {
+		return nil, nil, fmt.Errorf("%s: %w", path.Base(name), err)
+	}
+	m.Name = strings.TrimSuffix(path.Base(name), path.Ext(name))
+	return m, r, nil
+}
+
+func read(files fs.FS, name string, lim Limits, trace **gltfReader) (*mesh.Model, error) {
 	data, err := load(files, name, lim.Bytes)
 	if err != nil {
 		return nil, err
@@ -62,9 +72,12 @@ func read(files fs.FS, name string, lim Limits) (*mesh.Model, error) {
 	if err != nil {
 		return nil, err
 	}
-	m, err := form.read(&source{data, files, path.Dir(name), f.Scene, lim})
+	m, err := form.read(&source{data, files, path.Dir(name), f.Scene, lim, form == &glbForm, trace})
 	if err != nil {
 		return nil, err
+	}
+	if trace != nil && *trace != nil {
+		(*trace).turned = f.Up == "z"
 	}
 	if err := lim.told(0, 1); err != nil {
 		return nil, err

@@ -1,9 +1,7 @@
 package meshio
 
 import (
-	"bytes"
 	"encoding/base64"
-	"fmt"
 	"io/fs"
 	"net/url"
 	"path"
@@ -35,25 +33,11 @@ func gltfTextures(files fs.FS, name string, lim Limits) ([]Texture, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &gltfReader{lim: lim}
-	var bin []byte
-	if bytes.HasPrefix(data, []byte("glTF")) { // one file
-		if data, bin, err = chunks(data); err != nil {
-			return nil, err
-		}
-	}
-	if r.doc, err = document(data); err != nil {
+	r, err := openGLTF(&source{data: data, files: files, dir: path.Dir(name), lim: lim})
+	if err != nil {
 		return nil, err
 	}
 	left := lim.Bytes
-	for i, b := range r.doc.Buffers {
-		body, err := r.buffer(i, b, bin, files, path.Dir(name), left)
-		if err != nil {
-			return nil, fmt.Errorf("buffers[%d]: %w", i, err)
-		}
-		left -= int64(len(body))
-		r.buffers = append(r.buffers, body)
-	}
 	var out []Texture
 	for _, m := range r.doc.Materials {
 		add := func(texture int, holds string) {
@@ -84,7 +68,11 @@ func (r *gltfReader) picture(texture int, files fs.FS, dir string, left int64) (
 	if texture < 0 || texture >= len(r.doc.Textures) || r.doc.Textures[texture].Source == nil {
 		return nil, ""
 	}
-	i := *r.doc.Textures[texture].Source
+	return r.image(*r.doc.Textures[texture].Source, files, dir, left)
+}
+
+// image returns the bytes of an image, nil when they are not there.
+func (r *gltfReader) image(i int, files fs.FS, dir string, left int64) (data []byte, name string) {
 	if i < 0 || i >= len(r.doc.Images) {
 		return nil, ""
 	}

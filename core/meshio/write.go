@@ -15,62 +15,31 @@ import (
 	"github.com/qmuntal/gltf/modeler"
 )
 
-// Body is what a file holds: *bytes.Reader and *io.SectionReader are some.
-type Body interface {
-	io.ReaderAt
-	Size() int64
-}
-
-// Maps are the encoded pictures (PNG) of one sheet for a GLB; nil ones are left out.
-type Maps struct {
-	BaseColor, ORM, Normal, Emissive Body
-	Transparent                      bool // BaseColor has an alpha that counts
-}
-
 // Options of a written model.
 type Options struct {
-	Maps     []Maps // by sheet; nil: materials are named and plain
-	Tangents bool   // also without normal maps
+	Tangents bool
 }
 
-// WriteGLB writes the model with one material a sheet and one node a part. The maps are
-// copied into the file, not held.
+// WriteGLB writes the bare model with one material a sheet and one node a part.
 func WriteGLB(w io.Writer, m *mesh.Model, o Options) error {
-	maps := o.Maps
 	doc := gltf.NewDocument()
-	var bodies []Body
 	doc.Asset.Generator = "Velvet Grime"
-	for i, s := range m.Sheets {
-		rough, metal := 1.0, 1.0
-		mat := &gltf.Material{
+	for _, s := range m.Sheets {
+		rough, metal := 1.0, 0.0
+		doc.Materials = append(doc.Materials, &gltf.Material{
 			Name:                 s.Name,
 			PBRMetallicRoughness: &gltf.PBRMetallicRoughness{RoughnessFactor: &rough, MetallicFactor: &metal},
-		}
-		if maps != nil {
-			bodies = append(bodies, addMaps(doc, mat, s.Name, maps[i])...)
-		} else {
-			metal = 0
-		}
-		doc.Materials = append(doc.Materials, mat)
+		})
 	}
 	var tangents [][3]geom.Vec3
 	if o.Tangents {
 		tangents = m.Tangents()
 	}
-	for _, k := range maps {
-		if k.Normal != nil && tangents == nil {
-			tangents = m.Tangents()
-		}
-	}
 	var root []int
 	for p := range m.Parts {
 		mesh := &gltf.Mesh{Name: m.Parts[p].Name}
 		for s := range m.Sheets {
-			var tan [][3]geom.Vec3
-			if o.Tangents || maps != nil && maps[s].Normal != nil {
-				tan = tangents
-			}
-			if prim := primitive(doc, m, p, s, tan); prim != nil {
+			if prim := primitive(doc, m, p, s, tangents); prim != nil {
 				mesh.Primitives = append(mesh.Primitives, prim)
 			}
 		}
@@ -82,58 +51,54 @@ func WriteGLB(w io.Writer, m *mesh.Model, o Options) error {
 		doc.Nodes = append(doc.Nodes, &gltf.Node{Name: mesh.Name, Mesh: gltf.Index(len(doc.Meshes) - 1)})
 	}
 	doc.Scenes[0].Nodes = root
-	return writeGLB(w, doc, bodies)
-}
-
-// writeGLB writes a document with its one buffer, and after what the buffer holds the bodies
-// of its pictures, in order; the last views of the buffer are theirs. Source: glTF 2.0, 4.4,
-// "GLB File Format Specification".
-func writeGLB(w io.Writer, doc *gltf.Document, bodies []Body) error {
 	var held []byte
-	if len(doc.Buffers) == 0 {
-		doc.Buffers = append(doc.Buffers, &gltf.Buffer{})
-	}
-	held = doc.Buffers[0].Data
-	aligned := func(n int) int { return (n + 3) &^ 3 }
-	end := len(held)
-	for i, b := range bodies {
-		doc.Images[i].BufferView = gltf.Index(len(doc.BufferViews))
-		end = aligned(end)
-		doc.BufferViews = append(doc.BufferViews, &gltf.BufferView{ByteOffset: end, ByteLength: int(b.Size())})
-		end += int(b.Size())
-	}
-	end = aligned(end)
-	if end == 0 {
-		doc.Buffers = nil
-	} else {
-		doc.Buffers[0] = &gltf.Buffer{ByteLength: end}
+	if len(doc.Buffers) > 0 {
+		held = doc.Buffers[0].Data
+		doc.Buffers[0] = &gltf.Buffer{ByteLength: (len(held) + 3) &^ 3}
 	}
 	head, err := json.Marshal(doc)
 	if err != nil {
 		return err
 	}
-	head = append(head, "   "[:aligned(len(head))-len(head)]...)
-	if total := int64(12+8+len(head)+8) + int64(end); total > math.MaxUint32 {
+	return container(w, head, held, nil, (len(held)+3)&^3)
+}
+
+// container writes a GLB: the JSON, and the buffer of end bytes, which holds some and after them, each
+// from a multiple of four on, bodies. Source: glTF 2.0, 4.4, "GLB File Format Specification".
+func container(w io.Writer, head, held []byte, bodies []Body, end int) error {
+	head = append(head, "   "[:-len(head)&3]...)
+	total := int64(12+8+len(head)) + int64(end)
+	if end > 0 {
+		total += 8
+	}
+	if total > math.MaxUint32 {
 		return fmt.Errorf(
 			"the GLB would have %d MiB; 4 GiB are possible, choose a smaller size or fewer sheets",
 			total>>20,
 		)
 	}
 	out := &counting{w: bufio.NewWriterSize(w, 1<<16)}
-	out.numbers(0x46546c67, 2, uint32(12+8+len(head)+8+end), uint32(len(head)), 0x4e4f534a)
+	out.numbers(0x46546c67, 2, uint32(total), uint32(len(head)), 0x4e4f534a)
 	out.bytes(head)
-	out.numbers(uint32(end), 0x004e4942)
-	start := out.n
-	out.bytes(held)
+	if end > 0 {
+		out.numbers(uint32(end), 0x004e4942)
+	}
+	return out.buffer(held, bodies)
+}
+
+// buffer writes bytes and bodies, each from a multiple of four on, and ends.
+func (c *counting) buffer(held []byte, bodies []Body) error {
+	start := c.n
+	c.bytes(held)
 	for _, b := range bodies {
-		out.pad(start)
-		out.copy(b)
+		c.pad(start)
+		c.copy(b)
 	}
-	out.pad(start)
-	if out.err != nil {
-		return out.err
+	c.pad(start)
+	if c.err != nil {
+		return c.err
 	}
-	return out.w.Flush()
+	return c.w.Flush()
 }
 
 // counting writes, counts the bytes, and keeps the first error.
@@ -166,52 +131,6 @@ func (c *counting) copy(b Body) {
 	var n int64
 	n, c.err = io.Copy(c.w, io.NewSectionReader(b, 0, b.Size()))
 	c.n += int(n)
-}
-
-// addMaps gives a material its textures, and returns the bodies of their pictures, in order.
-func addMaps(doc *gltf.Document, mat *gltf.Material, name string, maps Maps) (bodies []Body) {
-	texture := func(kind string, png Body) int {
-		img := len(doc.Images)
-		doc.Images = append(doc.Images, &gltf.Image{Name: name + " " + kind, MimeType: "image/png"})
-		bodies = append(bodies, png)
-		if len(doc.Samplers) == 0 {
-			doc.Samplers = append(
-				doc.Samplers,
-				&gltf.Sampler{
-					MagFilter: gltf.MagLinear,
-					MinFilter: gltf.MinLinearMipMapLinear,
-					WrapS:     gltf.WrapRepeat,
-					WrapT:     gltf.WrapRepeat,
-				},
-			)
-		}
-		doc.Textures = append(doc.Textures, &gltf.Texture{Sampler: gltf.Index(0), Source: gltf.Index(img)})
-		return len(doc.Textures) - 1
-	}
-	for _, t := range []struct {
-		kind string
-		png  Body
-		set  func(int)
-	}{
-		{"base color", maps.BaseColor, func(i int) { mat.PBRMetallicRoughness.BaseColorTexture = &gltf.TextureInfo{Index: i} }},
-		{"occlusion roughness metallic", maps.ORM, func(i int) {
-			mat.PBRMetallicRoughness.MetallicRoughnessTexture = &gltf.TextureInfo{Index: i}
-			mat.OcclusionTexture = &gltf.OcclusionTexture{Index: gltf.Index(i)}
-		}},
-		{"normal", maps.Normal, func(i int) { mat.NormalTexture = &gltf.NormalTexture{Index: gltf.Index(i)} }},
-		{"emissive", maps.Emissive, func(i int) {
-			mat.EmissiveTexture, mat.EmissiveFactor = &gltf.TextureInfo{Index: i}, [3]float64{1, 1, 1}
-		}},
-	} {
-		if t.png == nil {
-			continue
-		}
-		t.set(texture(t.kind, t.png))
-	}
-	if maps.Transparent {
-		mat.AlphaMode = gltf.AlphaBlend
-	}
-	return bodies
 }
 
 // primitive writes the triangles of a part on a sheet; tangents (a corner each)

@@ -30,7 +30,7 @@ func TestTexturesOfAFileBecomeALayer(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer s.Close()
-	even := func(c color.NRGBA) meshio.Body {
+	even := func(c color.NRGBA) *meshio.Picture {
 		img := image.NewNRGBA(image.Rect(0, 0, 8, 8))
 		for i := range 64 {
 			img.SetNRGBA(i%8, i/8, c)
@@ -39,11 +39,11 @@ func TestTexturesOfAFileBecomeALayer(t *testing.T) {
 		if err := png.Encode(&b, img); err != nil {
 			t.Fatal(err)
 		}
-		return bytes.NewReader(b.Bytes())
+		return &meshio.Picture{Name: "even.png", Media: "image/png", Body: bytes.NewReader(b.Bytes())}
 	}
 	var glb bytes.Buffer
-	maps := []meshio.Maps{{BaseColor: even(color.NRGBA{200, 100, 50, 255}), ORM: even(color.NRGBA{255, 51, 204, 255}), Normal: even(color.NRGBA{128, 128, 255, 255})}}
-	if err := meshio.WriteGLB(&glb, sample.Bollard(), meshio.Options{Maps: maps}); err != nil {
+	maps := []*meshio.Maps{{BaseColor: even(color.NRGBA{200, 100, 50, 255}), ORM: even(color.NRGBA{255, 51, 204, 255}), Normal: even(color.NRGBA{128, 128, 255, 255})}}
+	if err := meshio.WriteScene(&glb, &meshio.Scene{Model: sample.Bollard(), Maps: maps, Name: "b"}, "glb"); err != nil {
 		t.Fatal(err)
 	}
 	ctx := context.Background()

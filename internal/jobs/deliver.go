@@ -27,6 +27,9 @@ func deliverFiles(ctx context.Context, r *Runner, t *task) error {
 	if err != nil {
 		return err
 	}
+	if o.Original, err = r.hub.Original(ctx, t.ProjectID); err != nil {
+		return err
+	}
 	plan, err := deliver.Plan(p, o)
 	if err != nil {
 		return err

@@ -1,6 +1,8 @@
 package live
 
 import (
+	"archive/zip"
+	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -12,6 +14,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/meshio"
 	"velvetgrime/core/par"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/unwrap"
@@ -33,13 +36,40 @@ func (s *Session) Scene() *eval.Scene {
 	return s.scene
 }
 
+// Original returns the file by which a project's model came in, with the files beside it.
+func (h *Hub) Original(ctx context.Context, project string) (*meshio.Original, error) {
+	p, err := h.Store.Project(ctx, project)
+	if err != nil {
+		return nil, err
+	}
+	_, d, err := h.Read(ctx, project)
+	if err != nil {
+		return nil, err
+	}
+	blob, file := modelFile(p, d.Preparation())
+	data, err := h.Store.Blob(ctx, blob)
+	if err != nil {
+		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
+	}
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
+	}
+	return &meshio.Original{Files: z, Name: file}, nil
+}
+
+// modelFile names the zip of a project's model, and the model in it.
+func modelFile(p *store.Project, prep *stack.Prepared) (blob, file string) {
+	if prep.Model != "" {
+		return prep.Model, prep.ModelFile
+	}
+	return p.ModelBlob, p.ModelName
+}
+
 // Bare reads the model of a project as its file has it, without the layout that
 // was made here.
 func (h *Hub) Bare(ctx context.Context, p *store.Project, prep *stack.Prepared) (*mesh.Model, error) {
-	blob, file := p.ModelBlob, p.ModelName
-	if prep.Model != "" {
-		blob, file = prep.Model, prep.ModelFile
-	}
+	blob, file := modelFile(p, prep)
 	data, err := h.Store.Blob(ctx, blob)
 	if err != nil {
 		return nil, fmt.Errorf("the model of %q: %w", p.Name, err)
