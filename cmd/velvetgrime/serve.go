@@ -30,6 +30,7 @@ type serveOptions struct {
 	noBakes   bool
 	sheetSize int
 	exchange  string
+	deliverTo string
 }
 
 func (o *serveOptions) flags(c *cobra.Command) {
@@ -37,6 +38,7 @@ func (o *serveOptions) flags(c *cobra.Command) {
 	c.Flags().StringVar(&o.dsn, "database", os.Getenv("VELVETGRIME_DATABASE"), "PostgreSQL connection string (or VELVETGRIME_DATABASE)")
 	c.Flags().IntVar(&o.memory, "memory", 1536, "bound of the server's memory in MiB; most of it caches texels")
 	c.Flags().StringVar(&o.exchange, "exchange", "", "folder through which views are exchanged with other programs as layered pictures (.ora): what is saved there comes back")
+	c.Flags().StringVar(&o.deliverTo, "deliver-to", "", "folder below which deliveries may be put; without it they go to browsers alone")
 	c.Flags().BoolVar(&o.noWork, "no-worker", false, "leave jobs to 'velvetgrime worker' processes")
 }
 
@@ -147,6 +149,12 @@ func serve(ctx context.Context, o serveOptions, withDemo bool) error {
 			return err
 		}
 		runner.Exchange(folder)
+	}
+	if o.deliverTo != "" {
+		if err := os.MkdirAll(o.deliverTo, 0o755); err != nil {
+			return fmt.Errorf("--deliver-to: %w", err)
+		}
+		runner.Outlet = o.deliverTo
 	}
 	l, err := net.Listen("tcp", o.addr)
 	if err != nil {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"path"
 	"slices"
 	"strings"
 	"sync"
@@ -267,6 +268,106 @@ func (put Put) write(name string, file func(io.Writer) error) error {
 	return nil
 }
 
+// Work is an order that is being carried out: pictures in units that can be made apart, by several
+// workers, and after them the scenes.
+type Work struct {
+	p     *eval.Program
+	o     Order
+	plan  *plan
+	Units []Unit
+}
+
+// Unit is some pictures of one sheet that are made together.
+type Unit struct {
+	sheet int
+	list  []picture
+	bytes int64
+	Name  string // of its first file
+}
+
+// NewWork plans an order.
+func NewWork(p *eval.Program, o Order) (*Work, error) {
+	pl, err := planOf(p, o)
+	if err != nil {
+		return nil, err
+	}
+	w := &Work{p: p, o: o, plan: pl}
+	for sheet, list := range pl.pictures {
+		for len(list) > 0 {
+			n, bytes := together(list)
+			w.Units = append(w.Units, Unit{sheet, list[:n], bytes, list[0].line.Name})
+			list = list[n:]
+		}
+	}
+	return w, nil
+}
+
+// Files lists what is written.
+func (w *Work) Files() []File { return w.plan.files }
+
+// Make makes the pictures of a unit and gives each to put, also those that only scenes want.
+func (w *Work) Make(ctx context.Context, i int, share func(float64), put Put) error {
+	u := w.Units[i]
+	release, err := budget.Memory.Hold(ctx, u.bytes)
+	if err != nil {
+		return err
+	}
+	defer release()
+	files := make([]*PresetFile, len(u.list))
+	var names []string
+	for i, k := range u.list {
+		files[i] = k.file
+		names = append(names, k.line.Name)
+	}
+	made, err := evaluated(ctx, w.p, u.sheet, u.list[0].line.Size, w.plan.preset.Padding, files, func(v float64) { share(0.8 * v) })
+	if err != nil {
+		return fmt.Errorf("%s: %w", strings.Join(names, ", "), err)
+	}
+	all, _ := par.WithContext(ctx)
+	for i, s := range made {
+		all.Go(func() error { return put.write(names[i], s.write) })
+	}
+	return all.Wait()
+}
+
+// Within lists the pictures that scenes have within them.
+func (w *Work) Within() (names []string) {
+	for _, list := range w.plan.pictures {
+		for _, k := range list {
+			if k.held {
+				names = append(names, k.line.Name)
+			}
+		}
+	}
+	return names
+}
+
+// Scenes writes the scenes; body gives the pictures of Within.
+func (w *Work) Scenes(
+	ctx context.Context, body func(name string) (meshio.Body, error), share func(float64, string), put Put,
+) (err error) {
+	if len(w.plan.scenes) == 0 {
+		return nil
+	}
+	s := &meshio.Scene{
+		Model: w.p.Scene.Model, Original: w.o.Original, Name: FileName(w.p.Scene.Model.Name, "", "", ""),
+		Put: put.write,
+	}
+	if s.Maps, err = w.plan.maps(w.p, body); err != nil {
+		return err
+	}
+	for i, f := range w.plan.scenes {
+		share(float64(i)/float64(len(w.plan.scenes)), f.Name)
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if err := put.write(f.Name, func(w io.Writer) error { return meshio.WriteScene(w, s, f.Scene) }); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Write makes the files of an order, those of a sheet together, and gives each to put.
 // progress gets the share done and what is being made. Pictures that scenes have within wait on the
 // disk until the scene is put together.
@@ -277,52 +378,49 @@ func Write(
 	progress func(float64, string),
 	put Put,
 ) error {
-	pl, err := planOf(p, o)
+	w, err := NewWork(p, o)
 	if err != nil {
 		return err
 	}
 	var aside shelf
 	defer aside.drop()
-	count, done := len(pl.scenes), 0
-	for _, list := range pl.pictures {
-		count += len(list)
+	held, out := map[string]bool{}, map[string]bool{}
+	for _, n := range w.Within() {
+		held[n] = true
 	}
-	for sheet, list := range pl.pictures {
-		for len(list) > 0 {
-			n, bytes := together(list)
-			share := func(s float64) { progress((float64(done)+s*float64(n))/float64(count), list[0].line.Name) }
-			share(0)
-			if err := pictures(ctx, p, pl.preset, sheet, list[:n], bytes, share, &aside, put); err != nil {
+	for _, f := range w.Files() {
+		out[f.Name] = true
+	}
+	count := float64(len(w.Units) + 1)
+	for i, u := range w.Units {
+		share := func(s float64) { progress((float64(i)+s)/count, u.Name) }
+		share(0)
+		err := w.Make(ctx, i, share, func(name string, file func(io.Writer) error) error {
+			if !held[name] {
+				return put(name, file)
+			}
+			if err := aside.put(name, file); err != nil || !out[name] {
 				return err
 			}
-			done, list = done+n, list[n:]
-		}
-	}
-	if len(pl.scenes) > 0 {
-		s := &meshio.Scene{
-			Model: p.Scene.Model, Original: o.Original, Name: FileName(p.Scene.Model.Name, "", "", ""),
-			Put: put.write,
-		}
-		if s.Maps, err = pl.maps(p, &aside); err != nil {
+			body, err := aside.body(name)
+			if err != nil {
+				return err
+			}
+			return put(name, func(w io.Writer) error { _, err := io.Copy(w, io.NewSectionReader(body, 0, body.Size())); return err })
+		})
+		if err != nil {
 			return err
 		}
-		for _, f := range pl.scenes {
-			progress(float64(done)/float64(count), f.Name)
-			done++
-			if err := ctx.Err(); err != nil {
-				return err
-			}
-			if err := put.write(f.Name, func(w io.Writer) error { return meshio.WriteScene(w, s, f.Scene) }); err != nil {
-				return err
-			}
-		}
 	}
-	progress(1, "")
-	return nil
+	err = w.Scenes(ctx, aside.body, func(s float64, name string) { progress((count-1+s)/count, name) }, put)
+	if err == nil {
+		progress(1, "")
+	}
+	return err
 }
 
 // maps gathers what scenes have of each sheet.
-func (pl *plan) maps(p *eval.Program, aside *shelf) ([]*meshio.Maps, error) {
+func (pl *plan) maps(p *eval.Program, body func(string) (meshio.Body, error)) ([]*meshio.Maps, error) {
 	out := make([]*meshio.Maps, len(pl.pictures))
 	for sheet, list := range pl.pictures {
 		if len(list) == 0 {
@@ -335,11 +433,10 @@ func (pl *plan) maps(p *eval.Program, aside *shelf) ([]*meshio.Maps, error) {
 			}
 			pic := &meshio.Picture{Name: k.line.Name, Media: formats[k.file.Format].media}
 			if k.held {
-				body, err := aside.body(k.line.Name)
-				if err != nil {
+				var err error
+				if pic.Body, err = body(k.line.Name); err != nil {
 					return nil, err
 				}
-				pic.Body = body
 			}
 			for _, to := range k.to {
 				to(out[sheet], pic)
@@ -388,8 +485,10 @@ func (s *shelf) put(name string, file func(io.Writer) error) error {
 }
 
 // body returns a file that was put.
-func (s *shelf) body(name string) (*io.SectionReader, error) {
+func (s *shelf) body(name string) (meshio.Body, error) {
+	s.mu.Lock()
 	f := s.files[name]
+	s.mu.Unlock()
 	end, err := f.Seek(0, io.SeekEnd)
 	return io.NewSectionReader(f, 0, end), err
 }
@@ -401,49 +500,14 @@ func (s *shelf) drop() {
 	}
 }
 
-// keep writes a picture where it is wanted.
-func (k *picture) keep(aside *shelf, put Put, file func(io.Writer) error) error {
-	if !k.held {
-		return put.write(k.line.Name, file)
-	}
-	if err := aside.put(k.line.Name, file); err != nil {
-		return fmt.Errorf("%s: %w", k.line.Name, err)
-	}
-	if !k.out {
-		return nil
-	}
-	body, err := aside.body(k.line.Name)
-	if err != nil {
-		return err
-	}
-	return put.write(k.line.Name, func(w io.Writer) error { _, err := io.Copy(w, body); return err })
-}
-
-// pictures makes pictures of one sheet together, within the budget of memory.
-func pictures(
-	ctx context.Context, p *eval.Program, preset *FilePreset, sheet int, list []picture, bytes int64,
-	share func(float64), aside *shelf, put Put,
-) error {
-	release, err := budget.Memory.Hold(ctx, bytes)
-	if err != nil {
-		return err
-	}
-	defer release()
-	files := make([]*PresetFile, len(list))
-	for i, k := range list {
-		files[i] = k.file
-	}
-	made, err := evaluated(ctx, p, sheet, list[0].line.Size, preset.Padding, files, func(v float64) { share(0.8 * v) })
-	if err != nil {
-		var names []string
-		for _, k := range list {
-			names = append(names, k.line.Name)
+// Media is the media type of a file by its name, or empty.
+func Media(name string) string {
+	for _, f := range formats {
+		if strings.HasSuffix(name, f.ext) {
+			return f.media
 		}
-		return fmt.Errorf("%s: %w", strings.Join(names, ", "), err)
 	}
-	all, _ := par.WithContext(ctx)
-	for i, s := range made {
-		all.Go(func() error { return list[i].keep(aside, put, s.write) })
-	}
-	return all.Wait()
+	return map[string]string{
+		".usdz": "model/vnd.usdz+zip", ".usda": "model/vnd.usda", ".mtlx": "application/mtlx+xml", ".mtl": "model/mtl", ".bin": "application/octet-stream",
+	}[path.Ext(name)]
 }

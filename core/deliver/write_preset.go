@@ -141,6 +141,22 @@ func evaluated(
 	for i, f := range files {
 		made[i] = newSheetOf(f, size)
 	}
+	covered, err := texels(ctx, p, sheet, size, made, share)
+	if err != nil {
+		return nil, err
+	}
+	from := pix.Nearest(covered, size)
+	all, _ := par.WithContext(ctx)
+	for _, s := range made {
+		all.Go(func() error { s.fill(from, padding); return nil })
+	}
+	return made, all.Wait()
+}
+
+// texels evaluates sheets that are made together, and says which texels lie on islands.
+func texels(
+	ctx context.Context, p *eval.Program, sheet, size int, made []*sheetOf, share func(float64),
+) ([]bool, error) {
 	covered := make([]bool, size*size)
 	tiles := surface.Tiles(sheet, size)
 	g, gctx := par.WithContext(ctx)
@@ -150,11 +166,11 @@ func evaluated(
 	for _, t := range tiles {
 		g.Go(func() error {
 			u := p.Scene.OnTile(t)
-			for i, f := range files {
+			for i := range made {
 				if u.Empty() {
 					break
 				}
-				planes, err := f.planes(gctx, p, u, pix.Pitch*pix.Pitch)
+				planes, err := made[i].f.planes(gctx, p, u, pix.Pitch*pix.Pitch)
 				if err != nil {
 					return err
 				}
@@ -175,12 +191,7 @@ func evaluated(
 	if err := g.Wait(); err != nil {
 		return nil, err
 	}
-	from := pix.Nearest(covered, size)
-	all, _ := par.WithContext(ctx)
-	for _, s := range made {
-		all.Go(func() error { s.fill(from, padding); return nil })
-	}
-	return made, all.Wait()
+	return covered, nil
 }
 
 // Image evaluates one map of one sheet at size texels, of 8 or 16 bits.

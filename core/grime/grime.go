@@ -65,6 +65,14 @@ type Project struct {
 	Entries   []Entry    `json:"entries,omitempty" doc:"the ledger, rising"`
 	Marks     []Mark     `json:"marks,omitempty"`
 	Pictures  []Picture  `json:"pictures,omitempty" doc:"pictures that it can use"`
+	// Deliveries are notes of what was delivered; the files are not there.
+	Deliveries []Delivery `json:"deliveries,omitempty" doc:"notes of what was delivered; the files themselves are made again"`
+}
+
+// Delivery is the note of a delivery.
+type Delivery struct {
+	At   time.Time       `json:"at"`
+	Note json.RawMessage `json:"note" doc:"order, files with sizes and hashes, place in the ledger"`
 }
 
 // Snapshot is a whole document at a place of the ledger.

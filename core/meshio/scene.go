@@ -10,6 +10,8 @@ import (
 	"testing/fstest"
 
 	"velvetgrime/core/mesh"
+
+	"github.com/qmuntal/gltf"
 )
 
 // Body is what a file holds: *bytes.Reader and *io.SectionReader are some.
@@ -128,6 +130,38 @@ func (s *Scene) Keeps() bool {
 	}
 	f := formOf(s.Original.Name)
 	return f == &glbForm || f == &gltfForm
+}
+
+// Fits reports whether the model is still that of its file, so that one that is written keeps
+// everything of it.
+func (s *Scene) Fits() bool {
+	r, _ := s.theirs()
+	return r != nil
+}
+
+// HasTangents reports whether a model's file carries tangents.
+func HasTangents(o Original) bool {
+	data, err := load(o.Files, o.Name, DefaultLimits.Bytes)
+	if f := formOf(o.Name); err != nil || f != &glbForm && f != &gltfForm {
+		return false
+	}
+	if bytes.HasPrefix(data, []byte("glTF")) {
+		if data, _, err = chunks(data); err != nil {
+			return false
+		}
+	}
+	doc, err := document(data)
+	if err != nil {
+		return false
+	}
+	for _, m := range doc.Meshes {
+		for _, p := range m.Primitives {
+			if _, ok := p.Attributes[gltf.TANGENT]; ok {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // SceneForms lists the kinds of files that carry a model with its maps, by their ends.

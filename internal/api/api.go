@@ -4,7 +4,6 @@
 package api
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -31,7 +30,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
-	"github.com/google/uuid"
 )
 
 // Server answers requests.
@@ -249,6 +247,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 		return &body[stack.Document]{*p.Document()}, nil
 	})
 	s.deliveries(api)
+	s.jobRoutes(api)
 	s.preparation(api)
 	s.viewRoutes(api)
 	s.judgeRoutes(api)
@@ -262,85 +261,7 @@ func (s *Server) routes(g *gin.Engine) huma.API {
 	return api
 }
 
-type orderInput struct {
-	ID   string `path:"id"`
-	Body deliver.Order
-}
-
-// KeptPreset names a preset that was kept.
-type KeptPreset struct {
-	ID string `json:"id"`
-}
-
-// Deliveries is what a delivery can be made of.
-type Deliveries struct {
-	Presets []deliver.FilePreset `json:"presets" doc:"ours, and those that are kept in the stock"`
-	Kept    []string             `json:"kept" doc:"the stock's ids of the last ones, in their order"`
-	Sources []deliver.Source     `json:"sources" doc:"what a component can hold"`
-}
-
-// presetKind is the kind of delivery presets in the stock.
-const presetKind = "delivery preset"
-
-func (s *Server) deliveries(api huma.API) {
-	huma.Get(api, "/api/projects/{id}/deliveries/presets", func(ctx context.Context, in *idInput) (*body[Deliveries], error) {
-		p, err := s.Hub.Open(ctx, in.ID)
-		if err != nil {
-			return nil, fail(err)
-		}
-		out := &body[Deliveries]{Deliveries{deliver.Presets(), []string{}, deliver.Sources(p.Document())}}
-		list, err := s.Store.Stock(ctx, presetKind)
-		for _, i := range list {
-			var one deliver.FilePreset
-			if json.Unmarshal(i.Data, &one) == nil && one.Check() == nil {
-				out.Body.Presets = append(out.Body.Presets, one)
-				out.Body.Kept = append(out.Body.Kept, i.ID)
-			}
-		}
-		return out, fail(err)
-	})
-	huma.Post(api, "/api/stock/presets", func(ctx context.Context, in *struct {
-		ID   string `query:"id" doc:"of one that is changed; empty: a new one"`
-		Body deliver.FilePreset
-	}) (*body[KeptPreset], error) {
-		if err := in.Body.Check(); err != nil {
-			return nil, fail(err)
-		}
-		data, err := json.Marshal(in.Body)
-		if err != nil {
-			return nil, fail(err)
-		}
-		k := KeptPreset{ID: cmp.Or(in.ID, uuid.NewString())}
-		return &body[KeptPreset]{k}, fail(s.Store.PutStock(ctx, &store.StockItem{
-			ID: k.ID, Kind: presetKind, Name: in.Body.Name, Data: data, At: time.Now(),
-		}))
-	})
-	huma.Post(api, "/api/projects/{id}/plan", func(ctx context.Context, in *orderInput) (*body[[]deliver.File], error) {
-		p, err := s.Hub.Open(ctx, in.ID)
-		if err != nil {
-			return nil, fail(err)
-		}
-		files, err := deliver.Plan(p.Program(), in.Body)
-		return &body[[]deliver.File]{files}, fail(err)
-	})
-	huma.Post(
-		api,
-		"/api/projects/{id}/deliveries",
-		func(ctx context.Context, in *orderInput) (*body[jobs.Line], error) {
-			p, err := s.Hub.Open(ctx, in.ID)
-			if err != nil {
-				return nil, fail(err)
-			}
-			if _, err := deliver.Plan(p.Program(), in.Body); err != nil {
-				return nil, fail(err)
-			}
-			j, err := s.Jobs.Deliver(ctx, in.ID, in.Body)
-			if err != nil {
-				return nil, fail(err)
-			}
-			return &body[jobs.Line]{jobs.LineOf(j)}, nil
-		},
-	)
+func (s *Server) jobRoutes(api huma.API) {
 	huma.Get(api, "/api/projects/{id}/jobs", func(ctx context.Context, in *idInput) (*body[[]jobs.Line], error) {
 		list, err := s.Store.Jobs(ctx, in.ID)
 		out := &body[[]jobs.Line]{Body: []jobs.Line{}}

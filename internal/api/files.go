@@ -13,6 +13,7 @@ import (
 	"strconv"
 	"strings"
 
+	"velvetgrime/core/deliver"
 	"velvetgrime/core/meshio"
 	"velvetgrime/core/ora"
 	"velvetgrime/core/pix"
@@ -192,16 +193,16 @@ func (s *Server) jobFile(c *gin.Context) {
 	}
 	for _, f := range files {
 		if f.Name == name {
-			data, err := s.Store.Blob(c.Request.Context(), f.Blob)
-			if err != nil {
-				refuse(c, 500, err)
-				return
-			}
-			media := cmp.Or(meshio.Media(name), "image/png")
+			media := cmp.Or(meshio.Media(name), deliver.Media(name), "application/octet-stream")
 			if strings.HasSuffix(name, ora.Ext) {
 				media = ora.Media
 			}
-			c.Data(200, media, data)
+			c.Header("Content-Type", media)
+			c.Header("Content-Length", fmt.Sprint(f.Size))
+			if err := s.Store.BlobTo(c.Request.Context(), f.Blob, c.Writer); err != nil {
+				c.Header("Content-Length", "")
+				refuse(c, 500, err)
+			}
 			return
 		}
 	}

@@ -225,6 +225,9 @@ func WriteProject(ctx context.Context, s *store.Store, w io.Writer, id string) e
 	for _, m := range all.Marks {
 		out.Marks = append(out.Marks, grime.Mark{Seq: m.Seq, Name: m.Name})
 	}
+	for _, d := range all.Deliveries {
+		out.Deliveries = append(out.Deliveries, grime.Delivery{At: d.At.UTC(), Note: d.Note})
+	}
 	for _, k := range all.Pictures {
 		out.Pictures = append(
 			out.Pictures,
@@ -393,6 +396,18 @@ func TakeProject(ctx context.Context, s *store.Store, a *grime.Archive, name str
 	}
 	for _, m := range p.Marks {
 		all.Marks = append(all.Marks, store.Mark{ProjectID: out.ID, Seq: m.Seq, Name: m.Name})
+	}
+	for _, d := range p.Deliveries {
+		var n deliver.Note
+		if err := json.Unmarshal(d.Note, &n); err != nil {
+			return nil, fmt.Errorf("a delivery note: %w", err)
+		}
+		n.ID = uuid.NewString() // its job is on the other server
+		note, err := json.Marshal(n)
+		if err != nil {
+			return nil, err
+		}
+		all.Deliveries = append(all.Deliveries, store.Delivery{ID: n.ID, ProjectID: out.ID, At: d.At, Note: note})
 	}
 	for _, k := range p.Pictures {
 		all.Pictures = append(

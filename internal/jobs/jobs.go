@@ -16,7 +16,6 @@ import (
 	"sync"
 	"time"
 
-	"velvetgrime/core/deliver"
 	"velvetgrime/core/par"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
@@ -84,6 +83,7 @@ type Runner struct {
 	stop   context.CancelFunc
 	done   sync.WaitGroup
 	Folder *Folder        // for layered pictures, of a Runner that applies; nil: there is none. See Exchange
+	Outlet string         // below it deliveries may be put; empty: nowhere
 	atWork sync.Map       // ids of the jobs that this process works on
 	tried  map[string]int // how often a job's change could not be made; of watch alone
 }
@@ -96,6 +96,8 @@ var kinds = map[string]struct {
 	work  func(ctx context.Context, r *Runner, t *task) error
 	help  func(ctx context.Context, r *Runner, j *store.Job) error
 	apply func(ctx context.Context, r *Runner, j *store.Job) (note string, err error)
+	// applies reports whether a job asks for a change at all; nil: each does.
+	applies func(j *store.Job) bool
 }{}
 
 // task is a job at work.
@@ -227,11 +229,6 @@ func queued(args []byte) *river.InsertOpts {
 	return opts
 }
 
-// Deliver puts an order of files in the queue.
-func (r *Runner) Deliver(ctx context.Context, project string, o deliver.Order) (*store.Job, error) {
-	return r.Order(ctx, project, "deliver", "", "Deliver", o)
-}
-
 // Again takes up a job that failed or was cancelled.
 func (r *Runner) Again(ctx context.Context, id string) error {
 	on, err := r.store.Again(ctx, id)
@@ -323,7 +320,7 @@ func (w *worker) Work(ctx context.Context, job *river.Job[Args]) error {
 		return ctx.Err() // the worker stops: another one goes on
 	case err != nil:
 		j.State, j.Note = "failed", err.Error()
-	case kind.apply != nil:
+	case kind.apply != nil && (kind.applies == nil || kind.applies(j)):
 		j.State, j.Note, j.Progress = "ready", "", 1
 	default:
 		j.State, j.Note, j.Progress = "done", "", 1

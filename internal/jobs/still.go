@@ -160,19 +160,25 @@ func stateOf(p *eval.Program) (string, error) {
 
 // trace traces a round that was claimed, and claims it again meanwhile.
 func (w *stillAtWork) trace(ctx context.Context, i int, tell func(share float64)) (*render.Film, error) {
-	ctx, stop := context.WithCancel(ctx)
+	ctx, stop := w.r.claimed(ctx, w.job, claimName(i), w.by)
 	defer stop()
+	return w.traced.Trace(ctx, w.rounds[i][0], w.rounds[i][1], tell)
+}
+
+// claimed claims a piece again and again until stop is called.
+func (r *Runner) claimed(ctx context.Context, job, claim string, by uint64) (of context.Context, stop func()) {
+	ctx, stop = context.WithCancel(ctx)
 	go func() {
 		for {
 			select {
 			case <-ctx.Done():
 				return
 			case <-time.After(lost / 4):
-				_, _ = w.r.store.Claim(ctx, w.job, claimName(i), w.by, time.Now().Add(-lost))
+				_, _ = r.store.Claim(ctx, job, claim, by, time.Now().Add(-lost))
 			}
 		}
 	}()
-	return w.traced.Trace(ctx, w.rounds[i][0], w.rounds[i][1], tell)
+	return ctx, stop
 }
 
 // drawStill is the work of the one that has the job.

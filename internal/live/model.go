@@ -403,6 +403,26 @@ func (h *Hub) Program(ctx context.Context, id string) (*eval.Program, error) {
 	return s.Program(), nil
 }
 
+// ProgramAt is Program with the number of the ledger's last entry that it holds.
+func (h *Hub) ProgramAt(ctx context.Context, id string) (p *eval.Program, seq int64, err error) {
+	for {
+		s, err := h.session(ctx, id)
+		if err != nil {
+			return nil, 0, err
+		}
+		if h.Transient { // nobody else sees it
+			return s.Program(), s.seq(), nil
+		}
+		err = s.run1(func() error {
+			p, seq = s.Program(), s.seq()
+			return nil
+		})
+		if !errors.Is(err, ErrClosed) || ctx.Err() != nil { // it ended just now: it is read again
+			return p, seq, err
+		}
+	}
+}
+
 // session returns the open session or, in a hub that does not keep sessions (a
 // worker's), one read from the database that nobody else sees.
 func (h *Hub) session(ctx context.Context, id string) (*Session, error) {

@@ -101,7 +101,7 @@ func discard(tx *gorm.DB, where string, args ...any) ([]Gone, error) {
 			Error
 		for _, q := range []string{
 			"DELETE FROM job_pieces WHERE job_id IN (SELECT id FROM jobs WHERE project_id = ?)", "DELETE FROM jobs WHERE project_id = ?",
-			"DELETE FROM finished_tiles WHERE project_id = ?", "DELETE FROM leases WHERE project_id = ?", "DELETE FROM pictures WHERE project_id = ?", "DELETE FROM marks WHERE project_id = ?",
+			"DELETE FROM finished_tiles WHERE project_id = ?", "DELETE FROM leases WHERE project_id = ?", "DELETE FROM pictures WHERE project_id = ?", "DELETE FROM marks WHERE project_id = ?", "DELETE FROM deliveries WHERE project_id = ?",
 			"DELETE FROM stroke_rows WHERE project_id = ?", "DELETE FROM snapshots WHERE project_id = ?", "DELETE FROM entries WHERE project_id = ?", "DELETE FROM projects WHERE id = ?",
 		} {
 			if err == nil {

@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/sha256"
+	"database/sql"
 	"encoding/hex"
 	"encoding/json"
 	"errors"
@@ -164,6 +165,13 @@ ALTER TABLE jobs ADD COLUMN lost int NOT NULL DEFAULT 0;`).Error
 	ID: "0008",
 	Migrate: func(tx *gorm.DB) error {
 		return tx.Exec(`CREATE TABLE loose_blobs (hash text PRIMARY KEY, since timestamptz NOT NULL);`).Error
+	},
+}, {
+	ID: "0009",
+	Migrate: func(tx *gorm.DB) error {
+		return tx.Exec(`
+CREATE TABLE deliveries (id text PRIMARY KEY, project_id text NOT NULL REFERENCES projects(id), at timestamptz NOT NULL, note jsonb NOT NULL);
+CREATE INDEX deliveries_by_project ON deliveries (project_id, at);`).Error
 	},
 }}
 
@@ -344,24 +352,35 @@ func (s *Store) PutBlobFrom(ctx context.Context, from io.ReadSeeker) (string, er
 
 // Blob returns what PutBlob kept.
 func (s *Store) Blob(ctx context.Context, hash string) ([]byte, error) {
-	rows, err := s.db.WithContext(ctx).Raw("SELECT data FROM blob_chunks WHERE hash = ? ORDER BY n", hash).Rows()
-	if err != nil {
+	var out bytes.Buffer
+	if err := s.BlobTo(ctx, hash, &out); err != nil {
 		return nil, err
 	}
+	return out.Bytes(), nil
+}
+
+// BlobTo writes a blob, a chunk of it at a time; ErrNotFound: there is none.
+func (s *Store) BlobTo(ctx context.Context, hash string, w io.Writer) error {
+	rows, err := s.db.WithContext(ctx).Raw("SELECT data FROM blob_chunks WHERE hash = ? ORDER BY n", hash).Rows()
+	if err != nil {
+		return err
+	}
 	defer rows.Close()
-	var out []byte
 	some := false
 	for rows.Next() {
-		var part []byte
+		var part sql.RawBytes
 		if err := rows.Scan(&part); err != nil {
-			return nil, err
+			return err
 		}
-		out, some = append(out, part...), true
+		if _, err := w.Write(part); err != nil {
+			return err
+		}
+		some = true
 	}
 	if !some && rows.Err() == nil {
-		return nil, ErrNotFound
+		return ErrNotFound
 	}
-	return out, rows.Err()
+	return rows.Err()
 }
 
 var (

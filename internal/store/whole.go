@@ -14,7 +14,9 @@ type Everything struct {
 	Entries   []Entry
 	Marks     []Mark
 	Pictures  []Picture
-	Strokes   map[string]*brush.Stroke
+	// Deliveries are the notes of what was delivered.
+	Deliveries []Delivery
+	Strokes    map[string]*brush.Stroke
 }
 
 // Everything returns all of a project, as it is at one moment.
@@ -36,6 +38,9 @@ func (s *Store) Everything(ctx context.Context, project string) (*Everything, er
 			return err
 		}
 		if all.Pictures, err = in.Pictures(ctx, project); err != nil {
+			return err
+		}
+		if all.Deliveries, err = in.Deliveries(ctx, project); err != nil {
 			return err
 		}
 		all.Strokes, err = in.Strokes(ctx, project)
@@ -61,6 +66,7 @@ func (s *Store) PutProject(ctx context.Context, p *Project, all Everything) erro
 			list any
 		}{
 			{len(all.Snapshots), all.Snapshots}, {len(all.Entries), all.Entries}, {len(all.Marks), all.Marks}, {len(all.Pictures), all.Pictures},
+			{len(all.Deliveries), all.Deliveries},
 		} {
 			if rows.n == 0 {
 				continue

@@ -72,6 +72,57 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/deliveries/{id}/again': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API deliveries by ID again */
+    post: operations['post-api-deliveries-by-id-again'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/deliveries/{id}/compared': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** List API deliveries by ID compared */
+    get: operations['list-api-deliveries-by-id-compared'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/deliveries/{id}/since': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Get API deliveries by ID since */
+    get: operations['get-api-deliveries-by-id-since'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/environments': {
     parameters: {
       query?: never;
@@ -286,7 +337,8 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    get?: never;
+    /** List API projects by ID deliveries */
+    get: operations['list-api-projects-by-id-deliveries'];
     put?: never;
     /** Post API projects by ID deliveries */
     post: operations['post-api-projects-by-id-deliveries'];
@@ -443,6 +495,23 @@ export interface paths {
     put?: never;
     /** Post API projects by ID plan */
     post: operations['post-api-projects-by-id-plan'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/projects/{id}/plan/warnings': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API projects by ID plan warnings */
+    post: operations['post-api-projects-by-id-plan-warnings'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1155,6 +1224,11 @@ export interface components {
       /** @enum {string} */
       t: 'work.cancel';
     };
+    Change: {
+      name: string;
+      /** @enum {string} */
+      state: 'same' | 'changed' | 'new' | 'gone';
+    };
     ChannelInfo: {
       /** @description blend mode a new layer starts with */
       blend: string;
@@ -1230,6 +1304,30 @@ export interface components {
       /** @description ids of items, and names of what ships */
       items: string[] | null;
       name: string;
+    };
+    Compared: {
+      /** @description the texel of the largest difference, from the upper left */
+      at: number[] | null;
+      /** @description what is wrong with the file */
+      found: string[] | null;
+      /**
+       * Format: double
+       * @description largest difference of a component over the islands
+       */
+      max: number;
+      /**
+       * Format: double
+       * @description mean difference of a component over the islands
+       */
+      mean: number;
+      /** @description the file was cleared away */
+      missing?: boolean;
+      name: string;
+      /**
+       * Format: double
+       * @description half a step of the file's numbers: what rounding alone comes to; 0 of floats
+       */
+      step: number;
     };
     Component: {
       /** @description one minus it: gloss of roughness, a normal whose Y goes down */
@@ -1449,6 +1547,8 @@ export interface components {
       step: number;
     };
     Deliveries: {
+      /** @description the server can put files into folders, too */
+      folders: boolean;
       /** @description the stock's ids of the last ones, in their order */
       kept: string[] | null;
       /** @description ours, and those that are kept in the stock */
@@ -1822,14 +1922,19 @@ export interface components {
       map: string;
       name: string;
       packing: string;
+      /** @description of a file that carries the model: glb, gltf, obj, usda, usdz or mtlx */
+      scene?: string;
       sheet: string;
       /** Format: int64 */
       size: number;
     };
     FilePreset: {
       files: components['schemas']['PresetFile'][] | null;
-      /** @description also the model with its maps as one GLB */
-      glb?: boolean;
+      /**
+       * Format: float
+       * @description in scenes: how much brighter than white the emissive channel's white is; 0: as white
+       */
+      glow?: number;
       name: string;
       /** @description what it is for */
       note?: string;
@@ -1840,6 +1945,8 @@ export interface components {
       padding?: number;
       /** @description of the names of files, without their ends: {project} {model} {sheet} {udim} {map} {size}; absent: {model}_{sheet}_{map} */
       pattern?: string;
+      /** @description also the model with its maps, as these kinds of file */
+      scenes?: ('glb' | 'gltf' | 'obj' | 'usda' | 'usdz' | 'mtlx')[] | null;
       /**
        * Format: int64
        * @description a part of each sheet's own size: half, quarter, eighth
@@ -2528,6 +2635,34 @@ export interface components {
       /** @description the layer's id */
       target: string;
     };
+    Note: {
+      /** Format: date-time */
+      at: string;
+      files: components['schemas']['NoteFile'][] | null;
+      /** @description where the files were put besides */
+      folder?: string;
+      /** @description of the job that wrote it */
+      id: string;
+      order: components['schemas']['Order'];
+      /** Format: double */
+      seconds: number;
+      /**
+       * Format: int64
+       * @description of the ledger's entry after which it was made
+       */
+      seq: number;
+    };
+    NoteFile: {
+      name: string;
+      /** @description tells apart what the file was made of */
+      of: string;
+      sha256: string;
+      /**
+       * Format: int64
+       * @description bytes
+       */
+      size: number;
+    };
     Off: {
       /** @description runs of triangles: first, count, first, count … */
       faces?: number[] | null;
@@ -2625,6 +2760,8 @@ export interface components {
       depth?: {
         [key: string]: number;
       };
+      /** @description where the files go, too: below the folder that the operator of the server allows */
+      folder?: string;
       /** @description also one GLB with the maps inside */
       glb: boolean;
       /** @description map names; see the table */
@@ -2787,6 +2924,11 @@ export interface components {
       picture: string;
       /** Format: int64 */
       width: number;
+    };
+    Planned: {
+      files: components['schemas']['File'][] | null;
+      /** @description names of files that are in the folder already: they are written over */
+      there: string[] | null;
     };
     'Post-api-projects-by-id-sets-lookRequest': {
       /** @description blobs of the project's pictures */
@@ -3550,6 +3692,16 @@ export interface components {
       /** @enum {string} */
       t: 'sides';
     };
+    Since: {
+      /**
+       * Format: int64
+       * @description of the ledger, since
+       */
+      entries: number;
+      files: components['schemas']['Change'][] | null;
+      /** @description of the last of them, the latest first */
+      labels: string[] | null;
+    };
     /** @description set how many texels a sheet has */
     SizeSheet: {
       /** @enum {string} */
@@ -4078,6 +4230,17 @@ export interface components {
       /** @description view-projection of the cards' camera, 16 numbers; what it sees is drawn first */
       vp: number[] | null;
     };
+    Warning: {
+      channel?: string;
+      /** @description that it is about */
+      files?: string[] | null;
+      /** @enum {string} */
+      kind: 'tangents' | 'height' | 'density' | 'unpainted' | 'format' | 'origin';
+      /** @description on the model, in metres */
+      place?: number[];
+      sheet?: string;
+      text: string;
+    };
     /** @description have a brush go over the picture of a slide: push it, let it back, pin it */
     WarpSlide: {
       /** @enum {string} */
@@ -4213,6 +4376,99 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Brushes'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-deliveries-by-id-again': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Line'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'list-api-deliveries-by-id-compared': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Compared'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-api-deliveries-by-id-since': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Since'];
         };
       };
       /** @description Error */
@@ -4691,6 +4947,37 @@ export interface operations {
       };
     };
   };
+  'list-api-projects-by-id-deliveries': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Note'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'post-api-projects-by-id-deliveries': {
     parameters: {
       query?: never;
@@ -5007,7 +5294,42 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['File'][] | null;
+          'application/json': components['schemas']['Planned'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-projects-by-id-plan-warnings': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Order'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Warning'][] | null;
         };
       };
       /** @description Error */

@@ -1,0 +1,219 @@
+package deliver
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"image"
+	"image/png"
+	"math"
+	"strings"
+	"testing"
+
+	"velvetgrime/core/cache"
+	"velvetgrime/core/eval"
+	"velvetgrime/core/sample"
+	"velvetgrime/core/stack"
+)
+
+func coated(layers ...*stack.Layer) *eval.Program {
+	d := stack.New([]string{"Cast iron"}, 256)
+	d.Layers = layers
+	return eval.Compile(eval.NewScene(sample.Bollard(), cache.New(64<<20)), d, "", "")
+}
+
+func fill(id string, c stack.Channel, v ...float32) *stack.Layer {
+	return &stack.Layer{ID: id, Name: id, Kind: stack.Fill, Visible: true, Amount: 1,
+		Channels: map[stack.Channel]stack.Coat{c: {On: true, Value: v, Amount: 1, Blend: "normal"}}}
+}
+
+func work(t *testing.T, p *eval.Program, preset FilePreset) *Work {
+	t.Helper()
+	w, err := NewWork(p, Order{Preset: &preset, Project: "Low Wick"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return w
+}
+
+// What would change is told file by file: a change of one channel changes the files that hold it, and
+// the scenes.
+func TestWhatChangedSinceADelivery(t *testing.T) {
+	preset := FilePreset{Name: "two", Size: 128, Scenes: []string{"glb"}, Files: []PresetFile{
+		{Map: "color", Format: "png8", R: &Component{Source: "baseColor"}, G: &Component{Source: "baseColor", Part: 1}, B: &Component{Source: "baseColor", Part: 2}},
+		{Map: "rough", Format: "png8", R: &Component{Source: "roughness"}},
+	}}
+	red := fill("a", stack.BaseColor, 0.8, 0.2, 0.1)
+	w := work(t, coated(red), preset)
+	n := &Note{}
+	of := w.Of()
+	for _, f := range w.Files() {
+		n.Files = append(n.Files, NoteFile{Written{Name: f.Name}, of[f.Name]})
+	}
+	state := func(w *Work) string {
+		var s []string
+		for _, c := range n.Since(w) {
+			s = append(s, c.State)
+		}
+		return strings.Join(s, " ")
+	}
+	if got := state(work(t, coated(red), preset)); got != "same same same" {
+		t.Errorf("of the same state: %s", got)
+	}
+	if got := state(work(t, coated(red, fill("b", stack.Roughness, 0.3)), preset)); got != "same changed changed" {
+		t.Errorf("with another roughness: %s", got)
+	}
+	other := preset
+	other.Files = append([]PresetFile{}, preset.Files...)
+	other.Files[1].Map = "roughness"
+	if got := state(work(t, coated(red), other)); got != "same new same gone" {
+		t.Errorf("with another name: %s", got)
+	}
+	other = preset
+	other.Size = 256
+	if got := state(work(t, coated(red), other)); got != "changed changed changed" {
+		t.Errorf("of another size: %s", got)
+	}
+}
+
+// An order is looked at before: each thing that an artist would want to know is said of the sheet, the
+// channel and the files that it is about, and nothing is said where all is well.
+func TestAnOrderIsWarnedOf(t *testing.T) {
+	preset, _ := FindPreset("every channel, 16 bit")
+	all := coated(fill("a", stack.BaseColor, 0.8, 0.2, 0.1), fill("h", stack.Height, 0.012))
+	list, err := work(t, all, preset).Warnings(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	kinds := map[string]string{}
+	for _, w := range list {
+		kinds[w.Kind+" "+string(w.Channel)] = w.Text
+		if len(w.Files) == 0 || w.Sheet != "Cast iron" {
+			t.Errorf("%s is about %v of %q", w.Text, w.Files, w.Sheet)
+		}
+		if w.Kind == "height" && (w.Place == nil || math.Abs(float64(w.Place[1])) > 1) {
+			t.Errorf("the place of the height is %v", w.Place)
+		}
+	}
+	for _, want := range []string{"unpainted metallic", "unpainted emissive", "height height", "tangents normal"} {
+		if kinds[want] == "" {
+			t.Errorf("nothing is said of %s: %v", want, kinds)
+		}
+	}
+	if kinds["unpainted baseColor"] != "" || !strings.Contains(kinds["height height"], "12.0 mm") {
+		t.Errorf("said: %v", kinds)
+	}
+	half := FilePreset{Name: "small", Size: 128, Files: []PresetFile{{Map: "h", Format: "exr32", R: &Component{Source: "height"}}}}
+	if list, _ := work(t, all, half).Warnings(t.Context()); len(list) != 1 || list[0].Kind != "density" {
+		t.Errorf("of half the size and floats: %+v", list)
+	}
+	half.Size = 256
+	if list, _ := work(t, all, half).Warnings(t.Context()); len(list) != 0 {
+		t.Errorf("where all is well: %+v", list)
+	}
+	half.Scenes = []string{"usdz"}
+	d := *all.Doc
+	more, _ := stack.MoreInfo(stack.Fuzz)
+	d.Added = []stack.AddedChannel{more.AddedChannel}
+	d.Layers = append(append([]*stack.Layer{}, d.Layers...), fill("f", stack.Fuzz, 0.5))
+	p := eval.Compile(all.Scene, &d, "", "")
+	if list, _ := work(t, p, half).Warnings(t.Context()); len(list) != 1 || list[0].Kind != "format" || !strings.Contains(list[0].Text, "fuzz") {
+		t.Errorf("of fuzz in USD: %+v", list)
+	}
+}
+
+// Files of every format are read again and are what they should be, to a rounding; what was spoiled,
+// has another size, is cut off or empty is found.
+func TestDeliveredFilesAreCompared(t *testing.T) {
+	layers := []*stack.Layer{fill("a", stack.BaseColor, 0.8, 0.37, 0.21), fill("r", stack.Roughness, 0.437), fill("h", stack.Height, 0.0031)}
+	p := coated(layers...)
+	rgb := func(format string) PresetFile {
+		at := func(k int) *Component { return &Component{Source: "baseColor", Part: k} }
+		return PresetFile{Map: format, Format: format, R: at(0), G: at(1), B: at(2), A: &Component{Source: "roughness"}}
+	}
+	preset := FilePreset{Name: "all", Size: 128}
+	for _, f := range []string{"png8", "png16", "tiff8", "tiff16", "tiff32", "exr32", "webp"} {
+		one := rgb(f)
+		preset.Files = append(preset.Files, one)
+		grey := PresetFile{Map: "h" + f, Format: f, R: &Component{Source: "height"}}
+		preset.Files = append(preset.Files, grey)
+	}
+	w := work(t, p, preset)
+	files := written(t, p, Order{Preset: &preset, Project: "Low Wick"})
+	read := func(name string) ([]byte, error) {
+		if b, ok := files[name]; ok {
+			return b, nil
+		}
+		return nil, errors.New("gone")
+	}
+	list, err := w.Compare(t.Context(), read)
+	if err != nil || len(list) != len(preset.Files) {
+		t.Fatal(err, len(list))
+	}
+	for _, c := range list {
+		if len(c.Found) > 0 || c.Max > c.Step+1e-6 || c.Mean > c.Max {
+			t.Errorf("%s: %+v", c.Name, c)
+		}
+	}
+	spoiled := map[string]func(img *image.NRGBA) image.Image{
+		"it has 64": func(img *image.NRGBA) image.Image { return img.SubImage(image.Rect(0, 0, 64, 64)) },
+		"": func(img *image.NRGBA) image.Image {
+			img.Pix[4*(64*128+64)] = 0
+			return img
+		},
+	}
+	name := list[0].Name
+	good := files[name]
+	for want, spoil := range spoiled {
+		img, err := png.Decode(bytes.NewReader(good))
+		if err != nil {
+			t.Fatal(err)
+		}
+		var b bytes.Buffer
+		if err := png.Encode(&b, spoil(img.(*image.NRGBA))); err != nil {
+			t.Fatal(err)
+		}
+		files[name] = b.Bytes()
+		list, err := w.Compare(t.Context(), read)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if c := list[0]; want != "" && (len(c.Found) != 1 || !strings.Contains(c.Found[0], want)) || want == "" && (c.Max < 0.7 || c.At != [2]int{64, 64}) {
+			t.Errorf("%q: %+v", want, c)
+		}
+	}
+	files[name] = []byte("no picture")
+	delete(files, list[1].Name)
+	list, err = w.Compare(t.Context(), read)
+	if err != nil || !strings.Contains(strings.Join(list[0].Found, ""), "cannot be read") || !list[1].Missing {
+		t.Errorf("%v: %+v, %+v", err, list[0], list[1])
+	}
+	// what goes beyond a picture's range is cut off, and said so
+	over := coated(fill("h", stack.Height, 0.02))
+	one := FilePreset{Name: "h", Size: 128, Files: []PresetFile{{Map: "h", Format: "png8", R: &Component{Source: "height"}}}}
+	files = written(t, over, Order{Preset: &one})
+	list, err = work(t, over, one).Compare(context.Background(), read)
+	if err != nil || len(list) != 1 || !strings.Contains(strings.Join(list[0].Found, ""), "cut off") {
+		t.Errorf("%v: %+v", err, list)
+	}
+}
+
+// Slopes that are finer than steps of 8 bits are found, those that were dithered or are steep are not.
+func TestBandsAreFound(t *testing.T) {
+	const n = 128
+	made := func(rise float64, dither bool) bool {
+		full, got, covered := make([]float32, n*n), make([]float32, n*n), make([]bool, n*n)
+		for i := range full {
+			full[i] = float32(0.3 + rise*float64(i%n)/n)
+			v := full[i]
+			if dither {
+				v += bayer(i%n, i/n) / 255
+			}
+			got[i], covered[i] = float32(math.Round(float64(v)*255))/255, true
+		}
+		return banded(full, got, covered, n)
+	}
+	if !made(0.05, false) || made(0.05, true) || made(0.9, false) || made(0, false) {
+		t.Errorf("gentle %v, dithered %v, steep %v, none %v", made(0.05, false), made(0.05, true), made(0.9, false), made(0, false))
+	}
+}

@@ -1,0 +1,162 @@
+// What scenes hold, read by readers that are not ours: a validator of glTF, and three's loaders of
+// glTF, USD, OBJ and MaterialX, drawn beside each other.
+import { readFileSync } from 'node:fs';
+import { dirname, extname, join, resolve } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { unzipSync } from 'fflate';
+import { validateBytes } from 'gltf-validator';
+import { expect, test } from './setup';
+
+const three = resolve(dirname(fileURLToPath(import.meta.url)), '../web/node_modules/three');
+const media: Record<string, string> = { '.js': 'text/javascript', '.png': 'image/png', '.html': 'text/html' };
+
+test('scenes of every kind are read by others, and look alike there', async ({ fresh: page }) => {
+  const projects = await (await page.request.get('/api/projects')).json();
+  const id = projects.find((p: { name: string }) => p.name === 'Mooring bollard').id;
+  const preset = { name: 'all scenes', files: [], size: 256, scenes: ['glb', 'gltf', 'obj', 'usda', 'usdz', 'mtlx'] };
+  const order = { sheets: [], maps: [], glb: false, preset, project: 'Mooring bollard' };
+  const job = await (await page.request.post(`/api/projects/${id}/deliveries`, { data: order })).json();
+  await expect
+    .poll(async () => (await (await page.request.get(`/api/jobs/${job.id}`)).json()).state, { timeout: 300_000 })
+    .toBe('done');
+  const zip = unzipSync(new Uint8Array(await (await page.request.get(`/api/jobs/${job.id}/files/all.zip`)).body()));
+  const name = (end: string) => Object.keys(zip).find((n) => n.endsWith(end))!;
+  for (const end of ['.glb', '.gltf']) {
+    const r = await validateBytes(zip[name(end)], { externalResourceFunction: async (u: string) => zip[decodeURIComponent(u)] });
+    expect(r.issues.messages.filter((m: { severity: number }) => m.severity < 2)).toEqual([]);
+  }
+  // an empty page of our own, with three from its package and the delivered files beside it
+  await page.route('**/read/**', (route) => {
+    const path = decodeURIComponent(new URL(route.request().url()).pathname.slice(6));
+    const type = media[extname(path)] ?? 'application/octet-stream';
+    if (path.startsWith('three/')) {
+      return route.fulfill({ contentType: type, body: readFileSync(join(three, path.slice(6))) });
+    }
+    if (path === 'index.html') {
+      const map = { imports: { three: '/read/three/build/three.module.js', 'three/webgpu': '/read/three/build/three.webgpu.js', 'three/tsl': '/read/three/build/three.tsl.js', 'three/addons/': '/read/three/examples/jsm/' } };
+      return route.fulfill({ contentType: type, body: `<script type="importmap">${JSON.stringify(map)}</script>` });
+    }
+    return zip[path] ? route.fulfill({ contentType: type, body: Buffer.from(zip[path]) }) : route.fulfill({ status: 404 });
+  });
+  await page.goto('/read/index.html');
+  const seen = await page.evaluate(
+    async ({ glb, gltf, usda, usdz, obj, mtl }) => {
+      const from = (s: string) => import(/* @vite-ignore */ s);
+      const T = await from('three');
+      const { GLTFLoader } = await from('three/addons/loaders/GLTFLoader.js');
+      const { USDLoader } = await from('three/addons/loaders/USDLoader.js');
+      const { OBJLoader } = await from('three/addons/loaders/OBJLoader.js');
+      const { MTLLoader } = await from('three/addons/loaders/MTLLoader.js');
+      const at = (f: string) => `/read/${encodeURIComponent(f)}`;
+      const materials = await new MTLLoader().setPath('/read/').loadAsync(encodeURIComponent(mtl));
+      const scenes: Record<string, any> = {
+        glb: (await new GLTFLoader().loadAsync(at(glb))).scene,
+        gltf: (await new GLTFLoader().loadAsync(at(gltf))).scene,
+        usda: await new USDLoader().loadAsync(at(usda)),
+        usdz: await new USDLoader().loadAsync(at(usdz)),
+        obj: await new OBJLoader().setMaterials(materials).loadAsync(at(obj)),
+      };
+      const renderer = new T.WebGLRenderer({ antialias: false, preserveDrawingBuffer: true });
+      renderer.setSize(192, 192);
+      const draw = async (object: any) => {
+        const scene = new T.Scene();
+        scene.background = new T.Color(0x203040);
+        scene.add(object, new T.HemisphereLight(0xffffff, 0x806040, 2));
+        const sun = new T.DirectionalLight(0xffffff, 3);
+        sun.position.set(1, 2, 3);
+        scene.add(sun);
+        const box = new T.Box3().setFromObject(object);
+        const middle = box.getCenter(new T.Vector3()), far = box.getSize(new T.Vector3()).length();
+        const camera = new T.PerspectiveCamera(35, 1, far / 50, far * 10);
+        camera.position.copy(middle).add(new T.Vector3(0.6, 0.5, 1.2).multiplyScalar(far));
+        camera.lookAt(middle);
+        for (let i = 0; i < 40; i++) {
+          renderer.render(scene, camera); // pictures come when they come
+          await new Promise((r) => setTimeout(r, 25));
+        }
+        const px = new Uint8Array(192 * 192 * 4);
+        renderer.getContext().readPixels(0, 0, 192, 192, 6408, 5121, px);
+        return px;
+      };
+      const out: Record<string, any> = {};
+      let first: Uint8Array | null = null;
+      for (const [kind, object] of Object.entries(scenes)) {
+        let triangles = 0;
+        const maps = new Set<string>();
+        object.traverse((o: any) => {
+          if (!o.isMesh) return;
+          triangles += (o.geometry.index ? o.geometry.index.count : o.geometry.attributes.position.count) / 3;
+          for (const m of [o.material].flat())
+            for (const k of Object.keys(m)) if (m[k]?.isTexture) maps.add(k);
+        });
+        const px = await draw(object);
+        first ??= px;
+        let sum = 0, shown = 0;
+        for (let i = 0; i < px.length; i += 4) {
+          const d = Math.abs(px[i] - first[i]) + Math.abs(px[i + 1] - first[i + 1]) + Math.abs(px[i + 2] - first[i + 2]);
+          sum += d / 3;
+          if (Math.abs(px[i] - 0x20) + Math.abs(px[i + 1] - 0x30) + Math.abs(px[i + 2] - 0x40) > 24) shown++;
+        }
+        out[kind] = { triangles, maps: [...maps].sort(), apart: sum / (192 * 192), shown: shown / (192 * 192), size: new T.Box3().setFromObject(object).getSize(new T.Vector3()).toArray() };
+      }
+      return out;
+    },
+    { glb: name('.glb'), gltf: name('.gltf'), usda: name('.usda'), usdz: name('.usdz'), obj: name('.obj'), mtl: name('.mtl') },
+  );
+  for (const [kind, s] of Object.entries(seen)) {
+    expect(s.triangles, kind).toBe(seen.glb.triangles);
+    expect(s.shown, kind).toBeCloseTo(seen.glb.shown, 3);
+    for (const k of [0, 1, 2]) expect(s.size[k], kind).toBeCloseTo(seen.glb.size[k], 4);
+    // of 255: what is packed alike looks alike; that of OBJ knows neither roughness nor metal there
+    expect(s.apart, kind).toBeLessThan(kind === 'obj' ? 4 : 0.3);
+    expect(s.maps, kind).toEqual(kind === 'obj' ? ['map', 'normalMap'] : ['aoMap', 'map', 'metalnessMap', 'normalMap', 'roughnessMap']);
+  }
+  expect(seen.glb.shown).toBeGreaterThan(0.1);
+  // MaterialX beside the glTF, both by the renderer that reads it
+  const surface = await page.evaluate(
+    async ({ glb, mtlx }) => {
+      const from = (s: string) => import(/* @vite-ignore */ s);
+      const T = await from('three/webgpu');
+      const { GLTFLoader } = await from('three/addons/loaders/GLTFLoader.js');
+      const { MaterialXLoader } = await from('three/addons/loaders/MaterialXLoader.js');
+      const model = (await new GLTFLoader().loadAsync(`/read/${encodeURIComponent(glb)}`)).scene;
+      const read = await new MaterialXLoader().setPath('/read/').loadAsync(encodeURIComponent(mtlx));
+      const renderer = new T.WebGPURenderer({ antialias: false, forceWebGL: true });
+      await renderer.init();
+      renderer.setSize(192, 192);
+      const target = new T.RenderTarget(192, 192);
+      const scene = new T.Scene();
+      scene.background = new T.Color(0x203040);
+      scene.add(model, new T.HemisphereLight(0xffffff, 0x806040, 2));
+      const sun = new T.DirectionalLight(0xffffff, 3);
+      sun.position.set(1, 2, 3);
+      scene.add(sun);
+      const box = new T.Box3().setFromObject(model);
+      const middle = box.getCenter(new T.Vector3()), far = box.getSize(new T.Vector3()).length();
+      const camera = new T.PerspectiveCamera(35, 1, far / 50, far * 10);
+      camera.position.copy(middle).add(new T.Vector3(0.6, 0.5, 1.2).multiplyScalar(far));
+      camera.lookAt(middle);
+      const draw = async () => {
+        renderer.setRenderTarget(target);
+        for (let i = 0; i < 30; i++) {
+          await renderer.renderAsync(scene, camera);
+          await new Promise((r) => setTimeout(r, 25));
+        }
+        return renderer.readRenderTargetPixelsAsync(target, 0, 0, 192, 192);
+      };
+      const a = await draw();
+      let dressed = 0;
+      model.traverse((o: any) => {
+        if (!o.isMesh) return;
+        const m = read.materials[o.material.name.replace(/[^A-Za-z0-9_]/g, '_')];
+        if (m) ((o.material = m), dressed++);
+      });
+      const b = await draw();
+      let sum = 0, bright = 0;
+      for (let i = 0; i < a.length; i++) ((sum += Math.abs(a[i] - b[i])), (bright += b[i]));
+      return { dressed, names: Object.keys(read.materials), apart: sum / a.length, bright: bright / a.length, first: [...b.slice(96 * 192 * 4 + 96 * 4, 96 * 192 * 4 + 96 * 4 + 4)], ours: [...a.slice(96 * 192 * 4 + 96 * 4, 96 * 192 * 4 + 96 * 4 + 4)] };
+    },
+    { glb: name('.glb'), mtlx: name('.mtlx') },
+  );
+  console.log(JSON.stringify(surface));
+});
