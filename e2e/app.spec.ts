@@ -207,9 +207,10 @@ test('deliver: table, files, and a GLB without errors or warnings', async ({ pag
   await openProject(page, 'Mooring bollard');
   await page.getByRole('button', { name: 'Deliver', exact: true }).click();
   await page.getByLabel('size').selectOption('512');
-  await page.getByRole('button', { name: 'Show the table' }).click();
-  await expect(page.getByRole('dialog')).toContainText('Mooring_bollard_Cast_iron_orm.png');
-  await page.getByRole('button', { name: /Deliver \d files/ }).click();
+  const side = page.getByRole('complementary', { name: 'Deliver' });
+  await expect(page.getByRole('region', { name: 'What will be written' })).toContainText('Mooring_bollard_Cast_iron_orm.png');
+  await side.getByRole('button', { name: 'Deliver', exact: true }).click();
+  await side.getByText('5 files', { exact: true }).click({ timeout: 300_000 });
   const link = page.getByRole('link', { name: /Mooring_bollard\.glb/ });
   await expect(link).toBeVisible({ timeout: 300_000 });
   const [file] = await Promise.all([page.waitForEvent('download'), link.click()]);

@@ -1,6 +1,6 @@
 // Deliver: presets as data, changed, kept, and what they write.
 import { expect, test } from './setup';
-import { openProject } from './app';
+import { change, openProject, settled } from './app';
 
 test('a preset is copied, changed component by component, kept in the stock, and written as it says', async ({ page }) => {
   await openProject(page, 'Mooring bollard', false);
@@ -8,9 +8,11 @@ test('a preset is copied, changed component by component, kept in the stock, and
   const side = page.getByRole('complementary', { name: 'Deliver' });
   await side.getByRole('button', { name: 'packed occlusion-roughness-metallic, normal Y−' }).click();
   await side.getByLabel('size').selectOption('256');
+  const table = page.getByRole('region', { name: 'What will be written' });
+  await expect(table).toContainText('normal, whole, Y−');
+  await side.getByRole('button', { name: 'Hide the table' }).click();
+  await expect(table).toHaveCount(0);
   await side.getByRole('button', { name: 'Show the table' }).click();
-  await expect(page.getByRole('dialog')).toContainText('normal, whole, Y−');
-  await page.keyboard.press('Escape');
   await side.getByRole('button', { name: 'Copy' }).click();
   const editor = page.getByRole('dialog');
   await editor.getByLabel('Name of the preset').fill('Slipway');
@@ -35,7 +37,7 @@ test('a preset is copied, changed component by component, kept in the stock, and
   await expect(side.getByRole('button', { name: 'Slipway', exact: true })).toHaveAttribute('aria-pressed', 'true');
   await side.getByRole('button', { name: 'Deliver', exact: true }).click();
   const link = side.getByRole('link', { name: /Mooring_bollard-colour\.tif/ });
-  await expect(link).toBeVisible({ timeout: 240_000 });
+  await side.getByText('2 files', { exact: true }).click({ timeout: 240_000 });
   const tif = Buffer.from(await (await page.request.get((await link.getAttribute('href'))!)).body());
   expect(tif.subarray(0, 4).toString('latin1')).toBe('MM\0*');
   await expect(side.getByRole('link', { name: /Mooring_bollard-map_2\.tif/ })).toBeVisible();
@@ -43,4 +45,99 @@ test('a preset is copied, changed component by component, kept in the stock, and
   await page.reload();
   await page.getByRole('button', { name: 'Deliver', exact: true }).click();
   await expect(side.getByRole('button', { name: 'Slipway', exact: true })).toBeVisible();
+  // taken out of the stock, and brought back
+  await side.getByRole('button', { name: 'Take Slipway out of the stock' }).click();
+  await expect(side.getByRole('button', { name: 'Slipway', exact: true })).toHaveCount(0);
+  await side.getByRole('button', { name: 'Bring it back' }).click();
+  await expect(side.getByRole('button', { name: 'Slipway', exact: true })).toBeVisible();
+  await side.getByRole('button', { name: 'Take Slipway out of the stock' }).click();
+});
+
+test('what is to be known is said before; what was written is looked at, delivered again, and corrected in the target view', async ({ fresh: page }) => {
+  await openProject(page, 'Mooring bollard');
+  await change(page, { kind: 'layer.add', parent: '', index: 7, layer: { id: 'tall', name: 'Tall', kind: 'fill', visible: true, amount: 1, channels: { height: { on: true, value: [0.012], blend: 'add', amount: 1 } } } });
+  await page.getByRole('button', { name: 'Deliver', exact: true }).click();
+  const side = page.getByRole('complementary', { name: 'Deliver' });
+  const table = page.getByRole('region', { name: 'What will be written' });
+  await side.getByRole('button', { name: 'every channel, 16 bit' }).click();
+  const known = table.getByRole('list', { name: 'To know before' });
+  await expect(known).toContainText('nobody paints the emissive of "Cast iron"');
+  // a warning finds its place: the view goes there and shows the channel
+  const eye = () => page.evaluate(() => (window as any).stage.camera.position.toArray());
+  const was = await eye();
+  await known.getByRole('listitem').filter({ hasText: 'reaches 1' }).getByRole('button', { name: 'place' }).click();
+  await expect.poll(async () => JSON.stringify(await eye())).not.toBe(JSON.stringify(was));
+  await expect(table.locator('tr.about')).toContainText('height');
+  await known.getByRole('button', { name: 'place' }).click();
+  await change(page, { kind: 'layer.remove', target: 'tall' });
+  await expect(known).not.toContainText('reaches 1');
+  // the model with its maps, in two kinds
+  await side.getByRole('button', { name: 'glTF metal-rough' }).click();
+  await side.getByRole('button', { name: 'USDZ', exact: true }).click();
+  await expect(table).toContainText('Mooring_bollard.usdz');
+  await side.getByRole('button', { name: 'Deliver', exact: true }).click();
+  await side.getByRole('button', { name: 'Look at it' }).click({ timeout: 240_000 });
+  // every map is what it should be, to a rounding, and both halves of the picture are alike
+  await expect(table.getByText('as it should be')).toHaveCount(4);
+  const over = page.getByRole('group', { name: 'Line-up: Delivered' });
+  await expect(over.locator('.cell[data-settled=true]')).toHaveCount(2);
+  await over.getByRole('button', { name: 'beside each other' }).click();
+  const pair = () =>
+    page.evaluate(async () => {
+      const s = (window as any).stage;
+      s.draw();
+      const c = document.createElement('canvas');
+      [c.width, c.height] = [s.canvas.width, s.canvas.height];
+      const g = c.getContext('2d')!;
+      g.drawImage(s.canvas, 0, 0);
+      const r = c.width / s.canvas.clientWidth;
+      const [a, b] = s.places().map((p: any) => g.getImageData(p.x * r, (s.canvas.clientHeight - p.y - p.h) * r, p.w * r - 1, p.h * r - 1).data);
+      let apart = 0, shown = 0;
+      for (let i = 0; i < Math.min(a.length, b.length); i += 4) {
+        if (Math.abs(a[i] - 90) + Math.abs(a[i + 1] - 90) + Math.abs(a[i + 2] - 90) < 12) continue;
+        apart += Math.abs(a[i] - b[i]) + Math.abs(a[i + 1] - b[i + 1]) + Math.abs(a[i + 2] - b[i + 2]);
+        shown++;
+      }
+      return { apart: apart / 3 / shown, shown };
+    });
+  await expect.poll(async () => (await pair()).apart, { timeout: 60_000 }).toBeLessThan(9);
+  expect((await pair()).shown).toBeGreaterThan(300);
+  await over.getByRole('button', { name: 'Leave' }).click();
+  await table.getByRole('button', { name: 'Back to the table' }).click();
+  // what would change is told before it is delivered again
+  await side.getByRole('button', { name: 'Deliver again …' }).click();
+  await expect(side.getByRole('status')).toContainText('All 6 files would be the same.');
+  await side.getByRole('button', { name: 'Deliver again …' }).click();
+  await change(page, { kind: 'layer.add', parent: '', index: 7, layer: { id: 'matt', name: 'Matt', kind: 'fill', visible: true, amount: 1, channels: { roughness: { on: true, value: [0.9], blend: 'normal', amount: 1 } } } });
+  await side.getByRole('button', { name: 'Deliver again …' }).click();
+  await expect(side.getByRole('status')).toContainText(/3 would change: .*orm\.png.*glb/);
+  await side.getByRole('button', { name: 'Deliver again', exact: true }).click();
+  await expect(side.getByRole('button', { name: 'Look at it' })).toHaveCount(2, { timeout: 240_000 });
+  // the target view knows the files alone; its corrections come home as a hidden layer
+  await side.getByRole('link', { name: 'Target view' }).first().click();
+  await expect(page.locator('canvas[data-opened="Mooring_bollard.glb"]')).toBeVisible();
+  const seen = () => page.getByLabel('The delivery').evaluate(async (c: HTMLCanvasElement) => {
+    await new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r)));
+    const k = document.createElement('canvas');
+    [k.width, k.height] = [32, 32];
+    const g = k.getContext('2d')!;
+    g.drawImage(c, c.width * 0.4, c.height * 0.4, c.width * 0.2, c.height * 0.2, 0, 0, 32, 32);
+    return g.getImageData(0, 0, 32, 32).data.reduce((a, b) => a + b, 0);
+  });
+  const light = await seen();
+  const bright = page.getByLabel('Brightness, times');
+  await bright.click();
+  await page.keyboard.press('Control+a');
+  await page.keyboard.type('2.5');
+  await page.keyboard.press('Enter');
+  await expect.poll(seen).toBeGreaterThan(light * 1.03);
+  await page.getByRole('button', { name: 'Take home' }).click();
+  await expect(page.getByRole('status')).toContainText('From the target view: brightness × 2.5');
+  await page.getByRole('link', { name: 'Back to the project' }).click();
+  await settled(page);
+  await page.getByRole('button', { name: 'Layer', exact: true }).click();
+  const layer = page.getByRole('button', { name: /^Show From the target view: brightness × 2\.5/ });
+  await expect(layer).toBeVisible(); // it is hidden
+  await page.keyboard.press('Control+z');
+  await expect(layer).toHaveCount(0);
 });

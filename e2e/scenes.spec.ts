@@ -70,7 +70,7 @@ test('scenes of every kind are read by others, and look alike there', async ({ f
         const camera = new T.PerspectiveCamera(35, 1, far / 50, far * 10);
         camera.position.copy(middle).add(new T.Vector3(0.6, 0.5, 1.2).multiplyScalar(far));
         camera.lookAt(middle);
-        for (let i = 0; i < 40; i++) {
+        for (let i = 0; i < 12; i++) {
           renderer.render(scene, camera); // pictures come when they come
           await new Promise((r) => setTimeout(r, 25));
         }
@@ -138,7 +138,7 @@ test('scenes of every kind are read by others, and look alike there', async ({ f
       camera.lookAt(middle);
       const draw = async () => {
         renderer.setRenderTarget(target);
-        for (let i = 0; i < 30; i++) {
+        for (let i = 0; i < 8; i++) {
           await renderer.renderAsync(scene, camera);
           await new Promise((r) => setTimeout(r, 25));
         }
@@ -154,9 +154,11 @@ test('scenes of every kind are read by others, and look alike there', async ({ f
       const b = await draw();
       let sum = 0, bright = 0;
       for (let i = 0; i < a.length; i++) ((sum += Math.abs(a[i] - b[i])), (bright += b[i]));
-      return { dressed, names: Object.keys(read.materials), apart: sum / a.length, bright: bright / a.length, first: [...b.slice(96 * 192 * 4 + 96 * 4, 96 * 192 * 4 + 96 * 4 + 4)], ours: [...a.slice(96 * 192 * 4 + 96 * 4, 96 * 192 * 4 + 96 * 4 + 4)] };
+      return { dressed, apart: sum / a.length, bright: bright / a.length };
     },
     { glb: name('.glb'), mtlx: name('.mtlx') },
   );
-  console.log(JSON.stringify(surface));
+  expect(surface.dressed).toBeGreaterThan(0);
+  expect(surface.apart).toBeLessThan(1);
+  expect(surface.bright).toBeGreaterThan(20);
 });

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"velvetgrime/core/geom"
@@ -115,6 +116,9 @@ func shown(info stack.ChannelInfo) string {
 	var v []string
 	for _, x := range info.Default {
 		v = append(v, strings.TrimSpace(fmt.Sprintf("%.3g %s", x*max(info.Scale, 1e-9), info.Unit)))
+	}
+	if len(slices.Compact(slices.Clone(v))) == 1 {
+		return v[0]
 	}
 	return strings.Join(v, ", ")
 }

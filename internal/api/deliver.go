@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"velvetgrime/core/deliver"
+	"velvetgrime/core/stack"
 	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/store"
 
@@ -44,6 +45,19 @@ type Since struct {
 	Files   []deliver.Change `json:"files"`
 	Entries int              `json:"entries" doc:"of the ledger, since"`
 	Labels  []string         `json:"labels" doc:"of the last of them, the latest first"`
+}
+
+// OneDelivery is a delivery note, and of which project.
+type OneDelivery struct {
+	Project string       `json:"project"`
+	Name    string       `json:"name" doc:"the project's"`
+	Note    deliver.Note `json:"note"`
+}
+
+// CameHome is the layer that brought corrections home.
+type CameHome struct {
+	Layer string `json:"layer"`
+	Name  string `json:"name"`
 }
 
 // mostSince bounds how many changes since a delivery are named.
@@ -153,6 +167,40 @@ func (s *Server) deliveries(api huma.API) {
 			return nil, fail(err)
 		}
 		return s.order(ctx, project, n.Order)
+	})
+	huma.Get(api, "/api/deliveries/{id}", func(ctx context.Context, in *idInput) (*body[OneDelivery], error) {
+		project, n, err := s.note(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		p, err := s.Store.Project(ctx, project)
+		if err != nil {
+			return nil, fail(err)
+		}
+		return &body[OneDelivery]{OneDelivery{project, p.Name, *n}}, nil
+	})
+	huma.Post(api, "/api/deliveries/{id}/home", func(ctx context.Context, in *struct {
+		ID      string `path:"id"`
+		Actor   string `query:"actor" maxLength:"64"`
+		Request string `query:"request" maxLength:"64" doc:"id of what is asked: it is done once"`
+		Body    deliver.Corrections
+	}) (*body[CameHome], error) {
+		project, _, err := s.note(ctx, in.ID)
+		if err != nil {
+			return nil, fail(err)
+		}
+		p, err := s.Hub.Open(ctx, project)
+		if err != nil {
+			return nil, fail(err)
+		}
+		l, err := in.Body.Layer()
+		if err != nil {
+			return nil, fail(err)
+		}
+		err = p.Change(in.Actor, in.Request, func(d *stack.Document) (stack.Op, error) {
+			return stack.AddLayer{Index: len(d.Layers), Layer: l}, nil
+		})
+		return &body[CameHome]{CameHome{l.ID, l.Name}}, fail(err)
 	})
 	huma.Get(api, "/api/deliveries/{id}/compared", func(ctx context.Context, in *idInput) (*body[[]deliver.Compared], error) {
 		project, n, err := s.note(ctx, in.ID)

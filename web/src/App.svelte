@@ -17,6 +17,9 @@
   const project = $derived(/^#\/project\/([\w-]+)/.exec(hash)?.[1] ?? '');
   /** the picture editor, and the job that made the picture which it opens */
   const editor = $derived(/^#\/editor(?:\/([\w-]+))?/.exec(hash));
+  /** the target view, and the delivery that it opens */
+  const target = $derived(/^#\/target\/([\w-]+)/.exec(hash)?.[1] ?? '');
+  const fetchTarget = () => import('./stations/Target.svelte');
   const fetchEditor = () => import('./stations/Editor.svelte');
   let dark = $state(localStorage.getItem('theme') !== 'light');
 
@@ -51,6 +54,16 @@
       <Editor job={editor[1] ?? ''} bind:dark />
     {:catch e}
       <Missing what="The picture editor" why={(e as Error).message} />
+    {/await}
+  {/key}
+{:else if target}
+  {#key target}
+    {#await fetchTarget()}
+      {@render opening()}
+    {:then { default: Target }}
+      <Target id={target} bind:dark />
+    {:catch e}
+      <Missing what="The target view" why={(e as Error).message} />
     {/await}
   {/key}
 {:else if project}

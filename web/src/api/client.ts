@@ -1,5 +1,5 @@
 // Typed calls to the service; the types come from its OpenAPI description.
-import { actor } from '../lib/id';
+import { actor, newID } from '../lib/id';
 import { kept } from '../lib/kept';
 import type { components } from './schema';
 
@@ -28,6 +28,11 @@ export type Step = components['schemas']['Step'];
 export type Doc = components['schemas']['Document'];
 export type Order = components['schemas']['Order'];
 export type PlannedFile = components['schemas']['File'];
+export type Planned = components['schemas']['Planned'];
+export type DeliveryNote = components['schemas']['Note'];
+export type DeliveryWarning = components['schemas']['Warning'];
+export type ComparedFile = components['schemas']['Compared'];
+export type Since = components['schemas']['Since'];
 export type ViewOrder = components['schemas']['ViewOrder'];
 export type Job = components['schemas']['Line'];
 export type Report = components['schemas']['Report'];
@@ -128,7 +133,16 @@ export const api = {
     call<StoredPicture[]>('POST', at(id, `/pictures/zip?name=${encodeURIComponent(f.name)}`), f),
   lookAtSet: (id: string, pictures: string[]) => call<SetRow[]>('POST', at(id, '/sets/look'), { pictures }),
   makeSet: (id: string, o: SetOrder) => after<Layer>(id, 'POST', at(id, '/sets'), o),
-  plan: (id: string, order: Order) => after<PlannedFile[]>(id, 'POST', at(id, '/plan'), order),
+  plan: (id: string, order: Order) => after<Planned>(id, 'POST', at(id, '/plan'), order),
+  warnings: (id: string, order: Order) => after<DeliveryWarning[]>(id, 'POST', at(id, '/plan/warnings'), order),
+  notes: (id: string) => call<DeliveryNote[]>('GET', at(id, '/deliveries')),
+  delivery: (delivery: string) => call<components['schemas']['OneDelivery']>('GET', `/api/deliveries/${delivery}`),
+  /** Brings corrections of the target view home, as a hidden layer. */
+  takeHome: (delivery: string, c: components['schemas']['Corrections']) =>
+    call<components['schemas']['CameHome']>('POST', `/api/deliveries/${delivery}/home${as()}&request=${newID()}`, c),
+  since: (id: string, delivery: string) => after<Since>(id, 'GET', `/api/deliveries/${delivery}/since`),
+  deliverAgain: (id: string, delivery: string) => after<Job>(id, 'POST', `/api/deliveries/${delivery}/again`),
+  compared: (id: string, delivery: string) => after<ComparedFile[]>(id, 'GET', `/api/deliveries/${delivery}/compared`),
   presets: (id: string) => after<Deliveries>(id, 'GET', at(id, '/deliveries/presets')),
   keepPreset: (p: FilePreset, kept = '') => call<{ id: string }>('POST', `/api/stock/presets?id=${kept}`, p),
   deliver: (id: string, order: Order) => after<Job>(id, 'POST', at(id, '/deliveries'), order),

@@ -72,6 +72,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/deliveries/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Get API deliveries by ID */
+    get: operations['get-api-deliveries-by-id'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/deliveries/{id}/again': {
     parameters: {
       query?: never;
@@ -100,6 +117,23 @@ export interface paths {
     get: operations['list-api-deliveries-by-id-compared'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/deliveries/{id}/home': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Post API deliveries by ID home */
+    post: operations['post-api-deliveries-by-id-home'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1185,6 +1219,10 @@ export interface components {
       list: components['schemas']['Made'][] | null;
       tips: components['schemas']['Tip'][] | null;
     };
+    CameHome: {
+      layer: string;
+      name: string;
+    };
     /** @description drop the stroke */
     CancelStrokeRequest: {
       /**
@@ -1443,6 +1481,28 @@ export interface components {
       steps: {
         [key: string]: number[] | null;
       };
+    };
+    Corrections: {
+      /**
+       * Format: float
+       * @description of the base color: its light is multiplied by it
+       */
+      brightness: number;
+      /**
+       * Format: float
+       * @description multiplied by it
+       */
+      metallic: number;
+      /**
+       * Format: float
+       * @description strength: slopes are multiplied by it
+       */
+      normal: number;
+      /**
+       * Format: float
+       * @description multiplied by it
+       */
+      roughness: number;
     };
     Decal: {
       /** Format: float */
@@ -2669,6 +2729,12 @@ export interface components {
       islands?: number[] | null;
       parts?: string[] | null;
       sheets?: string[] | null;
+    };
+    OneDelivery: {
+      /** @description the project's */
+      name: string;
+      note: components['schemas']['Note'];
+      project: string;
     };
     Op:
       | components['schemas']['AddLayer']
@@ -4389,6 +4455,37 @@ export interface operations {
       };
     };
   };
+  'get-api-deliveries-by-id': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['OneDelivery'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'post-api-deliveries-by-id-again': {
     parameters: {
       query?: never;
@@ -4438,6 +4535,45 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Compared'][] | null;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'post-api-deliveries-by-id-home': {
+    parameters: {
+      query?: {
+        actor?: string;
+        /** @description id of what is asked: it is done once */
+        request?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Corrections'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['CameHome'];
         };
       };
       /** @description Error */

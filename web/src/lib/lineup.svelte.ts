@@ -1,5 +1,5 @@
 // A line-up: alternatives of the object beside each other, of which one is taken.
-import type { Layer } from '../api/client';
+import type { DeliveryNote, Layer } from '../api/client';
 import { clearOn } from './stack';
 import type { Op, Session } from './session.svelte';
 
@@ -9,8 +9,16 @@ export interface Alternative {
   label: string;
   op?: Op;
   seq?: number;
+  /** files that were written, opened again */
+  delivered?: DeliveryNote;
   /** called when it was taken */
   taken?: () => void;
+}
+
+/** How far a picture of a line-up is that is opened from files. */
+export class Opening {
+  settled = $state(false);
+  message = $state('');
 }
 
 export const MOST = 6;
@@ -35,6 +43,11 @@ export class LineUp {
   ) {
     this.way = list.length === 2 ? way : 'beside';
     this.list = list.slice(0, MOST);
+  }
+
+  /** one of them can be taken: none of what was delivered */
+  get takes() {
+    return !this.list.some((a) => a.delivered);
   }
 
   /** Makes an alternative the document's state. */

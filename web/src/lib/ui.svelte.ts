@@ -5,6 +5,7 @@ import type { Onto } from './taken';
 import type { Does, Warp } from './warp';
 import type { Held } from './materials';
 import type { Covers } from './reach';
+import type { Ordering } from './ordering.svelte';
 import type { LineUp } from './lineup.svelte';
 import type { Setting } from '../view/twins';
 import { SvelteSet } from 'svelte/reactivity';
@@ -65,6 +66,8 @@ export class UI {
   stream = $state('mask');
   /** a stream that was asked for and is not in the document yet */
   freshStream = '';
+  /** what is about to be delivered, while Deliver is open */
+  ordering = $state.raw<Ordering | null>(null);
   /** what Judge asks of the view; wired where the model is shown */
   judge: Judging | null = null;
   /** the stills of the project are listed */

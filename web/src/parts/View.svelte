@@ -7,7 +7,7 @@
   import { target, type Target } from '../lib/target';
   import type { UI } from '../lib/ui.svelte';
   import type { Prep } from '../lib/prep.svelte';
-  import type { Cell, Rect } from '../view/cells';
+  import type { Rect, Shown } from '../view/cells';
   import { dropDecal } from '../lib/decals.svelte';
   import { dropSlide, lensOf } from '../lib/slides';
   import { isPicture } from '../lib/dropped';
@@ -188,7 +188,7 @@
   }
 
   /** the pictures of the line-up, and where they are */
-  let cells = $state.raw<Cell[]>([]);
+  let cells = $state.raw<Shown[]>([]);
   let places = $state.raw<Rect[]>([]);
   $effect(() => {
     const { lineup } = ui;
@@ -196,7 +196,7 @@
     const { stage, detail } = ready;
     const own = lineup.list.map((a) => stage.cell(a, session, lineup.list.length));
     untrack(() => show(own));
-    function show(list: Cell[]) {
+    function show(list: Shown[]) {
       cells = detail.cells = list;
       stage.lineUp(list);
       places = stage.places();
@@ -228,7 +228,7 @@
   }
   function up(e: PointerEvent) {
     if (!cells.length) return ready?.hand.up(e);
-    if (ui.lineup?.way !== 'beside') return; // two lie upon each other: they are taken by their names
+    if (ui.lineup?.way !== 'beside' || !ui.lineup.takes) return; // two lie upon each other: they are taken by their names
     if (e.button || Math.hypot(e.clientX - pressed.x, e.clientY - pressed.y) > 4) return;
     const box = canvas.getBoundingClientRect();
     const [x, y] = [e.clientX - box.left, box.bottom - e.clientY];

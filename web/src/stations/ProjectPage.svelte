@@ -140,6 +140,7 @@
     PaintOver: () => import('../parts/PaintOver.svelte'),
     Prepare: () => import('./Prepare.svelte'),
     Deliver: () => import('./Deliver.svelte'),
+    DeliverTable: () => import('../parts/deliver/DeliverTable.svelte'),
     Judge: () => import('./Judge.svelte'),
     JudgeBars: () => import('../parts/judge/JudgeBars.svelte'),
     Stock: () => import('../parts/Stock.svelte'),
@@ -253,6 +254,7 @@
       <Lazy
         load={parts.Deliver}
         {session}
+        {ui}
         {id}
         {name}
         jobs={jobs.filter((j) => j.kind === 'deliver')}
@@ -306,6 +308,10 @@
         {ui}
         {session}
         {id}
+      />{:else if ui.station === 'Deliver' && ui.ordering}<Lazy
+        load={parts.DeliverTable}
+        {ui}
+        o={ui.ordering}
       />{:else if ui.station === 'Layer' && !ui.folded.worktop}<Worktop {session} {ui} />{/if}
   </footer>
   {#if ui.press && ui.station === 'Layer' && session.doc}<Lazy load={parts.StampPress} {session} {ui} />{/if}

@@ -1,7 +1,9 @@
 // The pictures of a line-up: each has a line of its own to the server and wears sheets of its
 // own; the model, the camera and the light are everybody's.
-import type { WebGLRenderer } from 'three';
-import type { Alternative } from '../lib/lineup.svelte';
+import { MeshStandardMaterial, type Material, type WebGLRenderer } from 'three';
+import { api, type DeliveryNote } from '../api/client';
+import { Opening, type Alternative } from '../lib/lineup.svelte';
+import type { Opened } from './delivered';
 import { Session } from '../lib/session.svelte';
 import type { Sheet } from './sheets';
 import { Sheets, type More } from './sheets';
@@ -33,7 +35,68 @@ export function grid(n: number, width: number, height: number): Rect[] {
   }));
 }
 
-export class Cell {
+/** One of the pictures that the view shows beside one another. */
+export interface Shown {
+  readonly alternative: Alternative;
+  readonly session: { readonly settled: boolean; readonly message: string };
+  readonly worn: {
+    readonly list: readonly { material: Material }[];
+    readonly pages?: { readonly room: number };
+    update(): boolean;
+  };
+  see(tiles: Tile[]): void;
+  dispose(): void;
+}
+
+/** What was delivered, opened again: it asks nothing of the session. */
+export class DeliveredCell implements Shown {
+  readonly session = new Opening();
+  readonly worn: { list: { material: Material }[]; pages?: undefined; update: () => boolean };
+  private opened: Opened | null = null;
+  private gone = false;
+
+  constructor(
+    readonly alternative: Alternative,
+    project: string,
+    renderer: WebGLRenderer,
+    sheets: Sheet[],
+    changed: () => void,
+  ) {
+    // what was not delivered is grey
+    const bare = new MeshStandardMaterial({ color: 0x808080, roughness: 0.8 });
+    const list = sheets.map(() => ({ material: bare as Material }));
+    this.worn = { list, update: () => false };
+    const lines = async (n: DeliveryNote) => (await api.plan(project, n.order)).files ?? [];
+    void import('./delivered')
+      .then((d) =>
+        d.openDelivered(
+          renderer,
+          alternative.delivered!,
+          sheets.map((s) => s.name),
+          lines,
+        ),
+      )
+      .then((o) => {
+        if (this.gone) return closeLater(o);
+        this.opened = o;
+        sheets.forEach((s, i) => (list[i].material = o.materials.get(s.name) ?? bare));
+        this.session.settled = true;
+        changed();
+      })
+      .catch((e) => (this.session.message = (e as Error).message));
+  }
+
+  see() {}
+
+  dispose() {
+    this.gone = true;
+    if (this.opened) closeLater(this.opened);
+  }
+}
+
+const closeLater = (o: Opened) => void import('./delivered').then((d) => d.close(o));
+
+export class Cell implements Shown {
   readonly session: Session;
   readonly worn: Sheets;
 

@@ -1,6 +1,6 @@
 // What is seen of the sheets and how finely, and what the server is told of it.
 import type { Session } from '../lib/session.svelte';
-import type { Cell } from './cells';
+import type { Shown } from './cells';
 import { clearOn } from '../lib/stack';
 import type { Stage } from './stage';
 
@@ -14,7 +14,7 @@ export class Detail {
   left = $state(0);
   of = $state(0);
   /** the pictures of a line-up: what is seen is theirs */
-  cells: readonly Cell[] = [];
+  cells: readonly Shown[] = [];
   private looking = 0; // which of the looks, 0: none
   private looks = 0;
   private again = false;
@@ -64,7 +64,7 @@ export class Detail {
     const { stage, session } = this;
     if (!session.doc || !this.densities.length) return;
     let tiles = await stage.seen(0);
-    const room = Math.min(...(this.cells.length ? this.cells : [stage]).map((c) => c.worn.pages.room));
+    const room = Math.min(...(this.cells.length ? this.cells : [stage]).map((c) => c.worn.pages?.room ?? Infinity));
     // more than there is room for is shown less finely
     for (let bias = 1; bias < 6 && tiles.length >= room; bias++) tiles = await stage.seen(bias);
     if (this.cells.length) return this.cells.forEach((c) => c.see(tiles));

@@ -33,7 +33,7 @@ import { Finder, toAskFor } from './finder';
 import { Parted, type Axis } from './parted';
 import type { Space } from './handles';
 import type { Tile } from './pages';
-import { Cell, grid, TITLE, type Rect } from './cells';
+import { Cell, DeliveredCell, grid, TITLE, type Rect, type Shown } from './cells';
 import type { Finish, Opening } from './finish';
 import type { Tone } from '../lib/look.svelte';
 import { Difference } from './difference';
@@ -196,7 +196,9 @@ export class Stage {
   }
 
   /** Makes the pictures of a line-up, which share what the maps of all sheets may take. */
-  cell(alternative: Alternative, of: Session, among: number): Cell {
+  cell(alternative: Alternative, of: Session, among: number): Shown {
+    if (alternative.delivered)
+      return new DeliveredCell(alternative, of.id, this.renderer, this.worn.list, () => this.invalidate());
     const bytes = (this.room(this.megabytes) / among) | 0;
     const { list } = this.worn;
     const clear = (i: number) => clears(alternative.op, list[i].name, this.partsOn(i));
@@ -408,10 +410,10 @@ export class Stage {
   private cost = 0;
 
   /** the pictures of a line-up; empty: the view is one picture */
-  private cells: readonly Cell[] = [];
+  private cells: readonly Shown[] = [];
 
   /** Divides the view into the pictures of a line-up. */
-  lineUp(cells: readonly Cell[]) {
+  lineUp(cells: readonly Shown[]) {
     this.cells = cells;
     this.camera.zoom = 1;
     if (cells.length) this.camera.zoom = this.narrow(this.rects().model) / this.narrow(this.whole());

@@ -2,11 +2,11 @@
   // Over the pictures of a line-up: what each shows, and the way to take it. The pictures
   // themselves take the pointer: a drag turns all, a click takes one.
   import type { Compared, LineUp } from '../../lib/lineup.svelte';
-  import type { Cell, Rect } from '../../view/cells';
+  import type { Rect, Shown } from '../../view/cells';
 
   interface Props {
     lineup: LineUp;
-    cells: Cell[];
+    cells: Shown[];
     places: Rect[];
     tall: number;
     take: (i: number) => void;
@@ -35,7 +35,7 @@
 <svelte:window
   onkeydowncapture={(e) => {
     const n = Number(e.key);
-    const takes = !(e.target instanceof HTMLInputElement) && n >= 1 && n <= lineup.list.length;
+    const takes = lineup.takes && !(e.target instanceof HTMLInputElement) && n >= 1 && n <= lineup.list.length;
     if (e.key !== 'Escape' && !takes) return;
     e.stopImmediatePropagation(); // the key means nothing else now
     if (takes) take(n - 1);
@@ -45,7 +45,9 @@
 <div class="lineup" role="group" aria-label={`Line-up: ${lineup.title}`}>
   <p class="title">
     <span class="grow"
-      ><b>{lineup.title}</b> <span class="quiet">drag turns all; a click, or its number, takes one</span></span
+      ><b>{lineup.title}</b>
+      <span class="quiet">{lineup.takes ? 'drag turns all; a click, or its number, takes one' : 'drag turns both'}</span
+      ></span
     >
     {#if lineup.list.length === 2}
       <span class="flex gap-1" role="group" aria-label="How they are compared">
@@ -93,8 +95,8 @@
         <button
           class="label"
           class:second={i === 1 && lineup.way !== 'beside'}
-          title="Take this one"
-          onclick={() => take(i)}
+          title={lineup.takes ? 'Take this one' : c.alternative.label}
+          onclick={() => lineup.takes && take(i)}
         >
           <span class="quiet">{i + 1}</span>
           {c.alternative.label}{#if !c.session.settled}<span class="quiet"> …</span>{/if}
