@@ -110,7 +110,7 @@ test('what is to be known is said before; what was written is looked at, deliver
   await side.getByRole('button', { name: 'Deliver again …' }).click();
   await change(page, { kind: 'layer.add', parent: '', index: 7, layer: { id: 'matt', name: 'Matt', kind: 'fill', visible: true, amount: 1, channels: { roughness: { on: true, value: [0.9], blend: 'normal', amount: 1 } } } });
   await side.getByRole('button', { name: 'Deliver again …' }).click();
-  await expect(side.getByRole('status')).toContainText(/3 would change: .*orm\.png.*glb/);
+  await expect(side.getByRole('status')).toContainText(/3\s+would change: .*orm\.png.*glb/);
   await side.getByRole('button', { name: 'Deliver again', exact: true }).click();
   await expect(side.getByRole('button', { name: 'Look at it' })).toHaveCount(2, { timeout: 240_000 });
   // the target view knows the files alone; its corrections come home as a hidden layer
