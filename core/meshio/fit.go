@@ -18,6 +18,8 @@ type Fit struct {
 	Up   string  `json:"up,omitempty" enum:"y,z" doc:"axis of the file that points up; empty: guessed"`
 	// Which scene of a glTF file is read.
 	Scene string `json:"scene,omitempty" doc:"name of a scene, or its number from 1; empty: the one that the file shows first"`
+	// Which UVs of a glTF file that has several are painted on.
+	UV int `json:"uv,omitempty" minimum:"0" maximum:"8" doc:"number of a set of UVs from 1; 0: the first"`
 }
 
 // FitFile is the name under which a Fit lies beside a model.
@@ -27,6 +29,9 @@ const FitFile = "velvetgrime-fit.json"
 func (f Fit) Check() error {
 	if !(f.Unit >= 0 && f.Unit <= 1e4) {
 		return fmt.Errorf("a unit of %v m is outside 0 to 10 km", f.Unit)
+	}
+	if f.UV < 0 || f.UV > 8 {
+		return fmt.Errorf("there is no set %d of UVs; they are counted from 1", f.UV)
 	}
 	if len(f.Scene) > 1000 {
 		return fmt.Errorf("the scene's name is too long")

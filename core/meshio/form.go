@@ -33,6 +33,7 @@ type source struct {
 	files fs.FS
 	dir   string
 	scene string
+	uv    int // which set of UVs, from 1; 0: the first
 	lim   Limits
 	glb   bool         // whatever its first bytes are
 	trace **gltfReader // gets the reader of a glTF file, when not nil

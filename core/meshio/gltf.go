@@ -92,6 +92,9 @@ type gltfReader struct {
 	corners [][3]uint32 // of each triangle: vertices of its primitive, in the model's order
 	turned  bool        // its Z was up
 	uvSet   int         // which of its UVs are read
+
+	unpackedViews map[int][]byte
+	unpackedBytes int64
 }
 
 // piece is what one node brings of one primitive.
@@ -103,7 +106,7 @@ type piece struct {
 
 // openGLTF reads the JSON and the buffers of a file.
 func openGLTF(s *source) (*gltfReader, error) {
-	r := &gltfReader{json: s.data, lim: s.lim, m: &mesh.Model{}}
+	r := &gltfReader{json: s.data, lim: s.lim, m: &mesh.Model{}, uvSet: max(s.uv-1, 0)}
 	files := s.files
 	var bin []byte
 	if bytes.HasPrefix(s.data, []byte("glTF")) || s.glb {
@@ -136,11 +139,8 @@ func readGLTF(s *source) (*mesh.Model, error) {
 	}
 	r.traced = s.trace != nil
 	for _, e := range r.doc.ExtensionsRequired {
-		if e != "KHR_mesh_quantization" && !strings.HasPrefix(e, "KHR_materials_") && e != "KHR_texture_transform" {
-			return nil, fmt.Errorf(
-				"extensionsRequired: the file needs %s, which is not read; export it without compression",
-				e,
-			)
+		if err := needed(e); err != nil {
+			return nil, err
 		}
 	}
 	for i, mat := range r.doc.Materials {
@@ -176,6 +176,14 @@ func readGLTF(s *source) (*mesh.Model, error) {
 // document reads the JSON of a file and refuses one with holes.
 func document(data []byte) (*gltf.Document, error) {
 	d := new(gltf.Document)
+	var first struct {
+		Asset struct{ Version any }
+	}
+	if json.Unmarshal(data, &first) == nil {
+		if v := fmt.Sprint(first.Asset.Version); strings.HasPrefix(v, "1") {
+			return nil, fmt.Errorf("asset.version: this is glTF %s; only 2 is read, export it as that", v)
+		}
+	}
 	if err := json.Unmarshal(data, d); err != nil {
 		return nil, fmt.Errorf("the JSON is damaged: %w", err)
 	}
@@ -262,6 +270,8 @@ func (r *gltfReader) roots(scene string) ([]int, error) {
 func (r *gltfReader) buffer(i int, b *gltf.Buffer, bin []byte, files fs.FS, dir string, left int64) ([]byte, error) {
 	var body []byte
 	switch {
+	case standIn(b):
+		return nil, nil
 	case b.URI == "":
 		if i != 0 || bin == nil {
 			return nil, fmt.Errorf("there is neither a uri nor a binary chunk")
@@ -374,10 +384,11 @@ func (r *gltfReader) primitive(p *gltf.Primitive, t geom.Mat4) error {
 	if err != nil {
 		return err
 	}
-	uv, err := attr(gltf.TEXCOORD_0, 2)
+	uv, err := attr(fmt.Sprintf("TEXCOORD_%d", r.uvSet), 2)
 	if err != nil {
 		return err
 	}
+	lies := r.lies(p.Material)
 	var colors []float32
 	width := 3
 	if i, ok := p.Attributes[gltf.COLOR_0]; ok && i >= 0 && i < len(r.doc.Accessors) {
@@ -409,7 +420,7 @@ func (r *gltfReader) primitive(p *gltf.Primitive, t geom.Mat4) error {
 		r.m.Nrm = append(r.m.Nrm, nn)
 		var w geom.Vec2
 		if uv != nil {
-			w = geom.Vec2{X: uv[2*i], Y: uv[2*i+1]}
+			w = lies.at(geom.Vec2{X: uv[2*i], Y: uv[2*i+1]})
 		}
 		r.m.UV = append(r.m.UV, w)
 		if colors != nil {
@@ -479,6 +490,13 @@ func (r *gltfReader) span(view *int, offset, count, elem int) (data []byte, stri
 		return nil, 0, fmt.Errorf("its buffer view does not exist")
 	}
 	v := r.doc.BufferViews[*view]
+	whole, packed, err := r.unpacked(*view)
+	if err != nil {
+		return nil, 0, err
+	}
+	if packed {
+		return part(whole, *view, v.ByteStride, offset, count, elem)
+	}
 	if v.Buffer < 0 || v.Buffer >= len(r.buffers) {
 		return nil, 0, fmt.Errorf("bufferViews[%d]: buffer %d does not exist", *view, v.Buffer)
 	}
@@ -492,13 +510,16 @@ func (r *gltfReader) span(view *int, offset, count, elem int) (data []byte, stri
 			len(b),
 		)
 	}
-	b = b[v.ByteOffset : v.ByteOffset+v.ByteLength]
-	stride = v.ByteStride
+	return part(b[v.ByteOffset:v.ByteOffset+v.ByteLength], *view, v.ByteStride, offset, count, elem)
+}
+
+// part is span within the bytes of a view.
+func part(b []byte, view, stride, offset, count, elem int) (data []byte, _ int, err error) {
 	if stride == 0 {
 		stride = elem
 	}
 	if stride < elem || stride > 252 && stride != elem {
-		return nil, 0, fmt.Errorf("bufferViews[%d]: stride %d does not fit elements of %d bytes", *view, stride, elem)
+		return nil, 0, fmt.Errorf("bufferViews[%d]: stride %d does not fit elements of %d bytes", view, stride, elem)
 	}
 	if offset < 0 || offset > len(b) || int64(count-1)*int64(stride)+int64(elem) > int64(len(b)-offset) {
 		return nil, 0, fmt.Errorf(
@@ -506,7 +527,7 @@ func (r *gltfReader) span(view *int, offset, count, elem int) (data []byte, stri
 			count,
 			elem,
 			len(b),
-			*view,
+			view,
 		)
 	}
 	return b[offset:], stride, nil

@@ -128,11 +128,14 @@ func (in *insertion) merge() {
 			continue
 		}
 		moved(o)
-		if all := o.child("extensions"); all.at[meshoptName] != nil {
-			e := all.child(meshoptName)
-			moved(e)
-			all.set(meshoptName, e)
-			o.set("extensions", all)
+		all := o.child("extensions")
+		for _, name := range []string{meshoptName, meshoptNewerName} {
+			if all.at[name] != nil {
+				e := all.child(name)
+				moved(e)
+				all.set(name, e)
+				o.set("extensions", all)
+			}
 		}
 		in.views[i] = raw(o)
 	}
@@ -687,6 +690,7 @@ func (in *insertion) primitive(prim json.RawMessage, p piece) ([]json.RawMessage
 	old := in.materialOf(p)
 	var sheets []int
 	newUV, tangents := false, false
+	plain := in.r.lies(doc.Material).plain() // else what lies on them now lies as they are read
 	for i := p.first; i < p.first+p.count; i++ {
 		s := int(in.now.TriSheet[i])
 		if !slices.Contains(sheets, s) {
@@ -694,7 +698,7 @@ func (in *insertion) primitive(prim json.RawMessage, p piece) ([]json.RawMessage
 		}
 		tangents = tangents || in.maps[s] != nil && in.maps[s].Normal != nil
 		for c := range 3 {
-			newUV = newUV || in.now.UV[in.now.Tri[i][c]] != in.was.UV[in.was.Tri[i][c]]
+			newUV = newUV || !plain || in.now.UV[in.now.Tri[i][c]] != in.was.UV[in.was.Tri[i][c]]
 		}
 	}
 	slices.Sort(sheets)
@@ -1131,11 +1135,14 @@ func (in *insertion) cutOut() []byte {
 			continue
 		}
 		moved(o)
-		if all := o.child("extensions"); all.at[meshoptName] != nil {
-			e := all.child(meshoptName)
-			moved(e)
-			all.set(meshoptName, e)
-			o.set("extensions", all)
+		all := o.child("extensions")
+		for _, name := range []string{meshoptName, meshoptNewerName} {
+			if all.at[name] != nil {
+				e := all.child(name)
+				moved(e)
+				all.set(name, e)
+				o.set("extensions", all)
+			}
 		}
 		in.views[i] = raw(o)
 	}
@@ -1176,8 +1183,3 @@ func (in *insertion) extensions() {
 		in.top.set(key, list)
 	}
 }
-
-const (
-	meshoptName = "EXT_meshopt_compression"
-	webpName    = "EXT_texture_webp"
-)

@@ -72,7 +72,7 @@ func read(files fs.FS, name string, lim Limits, trace **gltfReader) (*mesh.Model
 	if err != nil {
 		return nil, err
 	}
-	m, err := form.read(&source{data, files, path.Dir(name), f.Scene, lim, form == &glbForm, trace})
+	m, err := form.read(&source{data, files, path.Dir(name), f.Scene, f.UV, lim, form == &glbForm, trace})
 	if err != nil {
 		return nil, err
 	}

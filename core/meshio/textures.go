@@ -39,25 +39,21 @@ func gltfTextures(files fs.FS, name string, lim Limits) ([]Texture, error) {
 	}
 	left := lim.Bytes
 	var out []Texture
-	for _, m := range r.doc.Materials {
-		add := func(texture int, holds string) {
-			if d, n := r.picture(texture, files, path.Dir(name), left); d != nil {
-				out = append(out, Texture{m.Name, n, d, holds})
+	f, err := fitOf(files, name)
+	if err != nil {
+		return nil, err
+	}
+	r.uvSet = max(f.UV-1, 0)
+	for i, m := range r.doc.Materials {
+		lies := r.lies(&i)
+		for _, u := range texturesOf(m) {
+			// one that lies on other UVs, or another way, would lie wrong
+			if a, b := u.lies, lies; u.coord != r.uvSet || a.Offset != b.Offset || a.Rotation != b.Rotation || a.Scale != b.Scale {
+				continue
 			}
-		}
-		if p := m.PBRMetallicRoughness; p != nil {
-			if t := p.BaseColorTexture; t != nil {
-				add(t.Index, "base color")
+			if d, n := r.picture(u.texture, files, path.Dir(name), left); d != nil {
+				out = append(out, Texture{m.Name, n, d, u.holds})
 			}
-			if t := p.MetallicRoughnessTexture; t != nil {
-				add(t.Index, "occlusion roughness metallic")
-			}
-		}
-		if t := m.NormalTexture; t != nil && t.Index != nil {
-			add(*t.Index, "normal")
-		}
-		if t := m.EmissiveTexture; t != nil {
-			add(t.Index, "emissive")
 		}
 	}
 	return out, nil
@@ -65,10 +61,10 @@ func gltfTextures(files fs.FS, name string, lim Limits) ([]Texture, error) {
 
 // picture returns the bytes of a texture's image, nil when they are not there.
 func (r *gltfReader) picture(texture int, files fs.FS, dir string, left int64) (data []byte, name string) {
-	if texture < 0 || texture >= len(r.doc.Textures) || r.doc.Textures[texture].Source == nil {
+	if texture < 0 || texture >= len(r.doc.Textures) {
 		return nil, ""
 	}
-	return r.image(*r.doc.Textures[texture].Source, files, dir, left)
+	return r.image(sourceOf(r.doc.Textures[texture]), files, dir, left)
 }
 
 // image returns the bytes of an image, nil when they are not there.

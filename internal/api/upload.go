@@ -109,6 +109,13 @@ func fitOf(form map[string][]string) ([]byte, error) {
 		}
 		f.Unit = v
 	}
+	if u := first("uv"); u != "" {
+		v, err := strconv.Atoi(u)
+		if err != nil {
+			return nil, fmt.Errorf("the UVs %q are no number of a set", u)
+		}
+		f.UV = v
+	}
 	if f == (meshio.Fit{}) {
 		return nil, nil
 	}

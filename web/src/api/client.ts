@@ -95,11 +95,12 @@ async function after<T>(project: string, method: string, path: string, body?: un
   return call<T>(method, path, body);
 }
 const as = () => `?actor=${actor()}`;
-/** What a file's numbers mean and which of its scenes is read; empty: guessed. */
+/** What a file's numbers mean and which of its scenes and UVs are read; empty: guessed. */
 export interface Fit {
   unit: string;
   up: string;
   scene: string;
+  uv: string;
 }
 const upload = (files: FileList | File[], fit?: Fit) => {
   const form = new FormData();

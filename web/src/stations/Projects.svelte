@@ -3,7 +3,7 @@
   import { api, type About, type Job, type Project } from '../api/client';
   import { accepts } from '../lib/forms';
   import { incoming, isGrime } from '../lib/grime.svelte';
-  import { scenesOf } from '../lib/scenes';
+  import { inside, type Inside } from '../lib/scenes';
   import Asked from '../parts/Asked.svelte';
   import JobLine from './prepare/JobLine.svelte';
 
@@ -32,8 +32,10 @@
   let reading = $state.raw<Job[]>([]);
   /** the job whose project is opened when it is there */
   let mine = '';
-  /** a file with several scenes, waiting for a choice */
-  let several = $state.raw<{ files: File[]; scenes: string[] } | null>(null);
+  /** a file with several scenes or sets of UVs, waiting for a choice */
+  let several = $state.raw<({ files: File[] } & Inside) | null>(null);
+  /** which UVs are painted on, from 1 */
+  let uv = $state(1);
   const alive = (j: Job) => ['waiting', 'running', 'ready'].includes(j.state);
 
   async function chosen(list: FileList | null | undefined) {
@@ -46,9 +48,10 @@
       return;
     }
     for (const f of files) {
-      const scenes = await scenesOf(f);
-      if (scenes.length > 1) {
-        several = { files, scenes };
+      const what = await inside(f);
+      if (what.scenes.length > 1 || what.uvs > 1) {
+        uv = 1;
+        several = { files, ...what };
         return;
       }
     }
@@ -58,7 +61,8 @@
     several = null;
     busy = `Sending ${files[0].name} …`;
     try {
-      const j = await api.create(files, { unit, up, scene });
+      const j = await api.create(files, { unit, up, scene, uv: uv > 1 ? String(uv) : '' });
+      uv = 1;
       mine = j.id;
       reading = [j, ...reading];
       follow();
@@ -233,14 +237,33 @@
   {/if}
   <p class="mt-6"><a class="chip" href="#/bin">Bin</a></p>
 </main>
-<Asked about={several} title="Which scene?" close={() => (several = null)}>
+<Asked
+  about={several}
+  title={several && several.scenes.length > 1 ? 'Which scene?' : 'Which UVs?'}
+  close={() => (several = null)}
+>
   {#snippet children(file)}
-    <p>The file has {file.scenes.length} scenes. One becomes the project.</p>
-    <div class="flex flex-col gap-2">
-      {#each file.scenes as name, i (i)}
-        <Button color="alternative" onclick={() => create(file.files, String(i + 1))}>{name}</Button>
-      {/each}
-    </div>
+    {#if file.uvs > 1}
+      <p>Its meshes have {file.uvs} sets of UVs. One of them is painted on; the others stay in the file.</p>
+      <label class="flex items-center gap-2"
+        >painted on
+        <select class="pick" aria-label="Painted on" bind:value={uv}>
+          {#each { length: file.uvs }, i}<option value={i + 1}
+              >{['the first', 'the second', 'the third'][i] ?? `set ${i + 1}`}</option
+            >{/each}
+        </select></label
+      >
+    {/if}
+    {#if file.scenes.length > 1}
+      <p>The file has {file.scenes.length} scenes. One becomes the project.</p>
+      <div class="flex flex-col gap-2">
+        {#each file.scenes as name, i (i)}
+          <Button color="alternative" onclick={() => create(file.files, String(i + 1))}>{name}</Button>
+        {/each}
+      </div>
+    {:else}
+      <Button color="primary" onclick={() => create(file.files, '')}>Begin the project</Button>
+    {/if}
   {/snippet}
 </Asked>
 <Asked about={renaming} title="Rename the project" close={() => (renaming = null)}>
