@@ -7,8 +7,6 @@ import (
 	"strings"
 
 	"velvetgrime/core/stack"
-
-	"github.com/google/uuid"
 )
 
 // Corrections are what was turned in the target view until the delivery looked right there.
@@ -22,8 +20,8 @@ type Corrections struct {
 // Layer is a layer that brings the corrections home, to lie on top of the stack; it is hidden until it
 // is accepted. What is multiplied by less than one is multiplied by a value, by more it is divided by
 // one; a normal's strength is that of the heights, which are added once more as far as they are to grow.
-func (c Corrections) Layer() (*stack.Layer, error) {
-	l := &stack.Layer{ID: uuid.NewString(), Kind: stack.Fill, Amount: 1, Channels: map[stack.Channel]stack.Coat{}}
+func (c Corrections) Layer(id string) (*stack.Layer, error) {
+	l := &stack.Layer{ID: id, Kind: stack.Fill, Amount: 1, Channels: map[stack.Channel]stack.Coat{}}
 	var says []string
 	times := func(of stack.Channel, label string, k float32, least, most float32, color bool) error {
 		if !(k >= least && k <= most) {
@@ -65,7 +63,7 @@ func (c Corrections) Layer() (*stack.Layer, error) {
 			On: true, Amount: 1, Blend: "add", Value: []float32{0},
 			Range: []float32{float32(-reach / 1000 * more), float32(reach / 1000 * more)},
 			Stream: []*stack.Step{{
-				ID: uuid.NewString(), Kind: stack.Follow, On: true, Amount: 1, Blend: "normal",
+				ID: id + "-height", Kind: stack.Follow, On: true, Amount: 1, Blend: "normal",
 				Params: map[string]any{"layer": stack.Below, "what": string(stack.Height), "low": -reach, "high": reach},
 			}},
 		}

@@ -26,7 +26,7 @@ func TestCorrectionsComeHome(t *testing.T) {
 	scene := eval.NewScene(sample.Bollard(), cache.New(64<<20))
 	lin := func(v float32) float64 { return float64(pix.DecodeSRGB(v)) }
 	for _, c := range []Corrections{{0.5, 0.5, 0.5, 0.25}, {1.5, 2, 1.6, 3.5}, {1, 1, 1, 0}, {2, 1, 1, 1}} {
-		l, err := c.Layer()
+		l, err := c.Layer("home")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -81,7 +81,7 @@ func TestCorrectionsComeHome(t *testing.T) {
 		}
 	}
 	for _, bad := range []Corrections{{1, 1, 1, 1}, {-1, 1, 1, 1}, {1, 5, 1, 1}, {1, 1, 0, 1}, {1, 1, 1, 9}, {float32(math.NaN()), 1, 1, 1}} {
-		if _, err := bad.Layer(); err == nil {
+		if _, err := bad.Layer("home"); err == nil {
 			t.Errorf("%+v is taken", bad)
 		}
 	}

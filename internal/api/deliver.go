@@ -193,7 +193,7 @@ func (s *Server) deliveries(api huma.API) {
 		if err != nil {
 			return nil, fail(err)
 		}
-		l, err := in.Body.Layer()
+		l, err := in.Body.Layer(uuid.NewString())
 		if err != nil {
 			return nil, fail(err)
 		}
