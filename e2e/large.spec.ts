@@ -11,7 +11,7 @@ const worn = (page: Page) =>
   });
 
 test('a sheet of 4096 and of 8192 is painted on; the card may lose everything', async ({ fresh: page }) => {
-  await page.addInitScript(() => localStorage.setItem('sharpness', '0.5')); // enough of the view's texels to ask for fine tiles
+  await page.addInitScript(() => localStorage.setItem('sharpness', '0.71')); // enough of the view's texels to ask for fine tiles
   await openProject(page, 'Mooring bollard');
   await page.getByRole('button', { name: '+ Paint layer' }).click();
   const box = (await canvas(page).boundingBox())!;

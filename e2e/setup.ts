@@ -24,10 +24,10 @@ async function serve(n: number) {
 
 /** A browser's window as it is when somebody comes for the first time. */
 async function open(browser: Browser, baseURL: string): Promise<Page> {
-  const context = await browser.newContext({ baseURL, viewport: VIEWPORT });
+  const context = await browser.newContext({ baseURL, viewport: VIEWPORT, deviceScaleFactor: 0.7 });
   const page = await context.newPage();
   await page.addInitScript(() => {
-    localStorage.setItem('sharpness', '0.35'); // there is no graphics card
+    localStorage.setItem('sharpness', '0.5'); // there is no graphics card
     (window as any).sends = WebSocket.prototype.send; // tests put theirs in its place
   });
   return page;
@@ -41,7 +41,7 @@ async function clear(page: Page) {
   await page.mouse.up();
   await page.evaluate(() => {
     localStorage.clear();
-    localStorage.setItem('sharpness', '0.35');
+    localStorage.setItem('sharpness', '0.5');
     WebSocket.prototype.send = (window as any).sends;
     location.hash = '#/';
   });
