@@ -227,10 +227,10 @@ func (pl *plan) picture(
 	p *eval.Program, sources []Source, project string, sheet, size int, f *PresetFile,
 ) (picture, error) {
 	s := p.Scene.Model.Sheets[sheet]
-	for k, c := range f.components() {
-		if c != nil && c.Source != "" && !known(sources, c.Source) {
+	for _, c := range f.components() {
+		if c.Source != "" && !known(sources, c.Source) {
 			return picture{}, fmt.Errorf("preset %q: file %q: component %s takes %q, which the project has not got",
-				pl.preset.Name, f.Map, "RGBA"[k:k+1], c.Source)
+				pl.preset.Name, f.Map, c.Name, c.Source)
 		}
 	}
 	form := formats[f.Format]
@@ -245,7 +245,7 @@ func (pl *plan) picture(
 	return picture{file: f, line: File{
 		Name:  pl.preset.name(project, p.Scene.Model.Name, s.Name, sheet, f, size),
 		Sheet: s.Name, Map: f.Map, Packing: f.Packing(sources), Encoding: encoding, Depth: bits, Size: size,
-		Estimate: size * size * f.count() * bits / 8 / 3,
+		Estimate: size * size * len(f.components()) * bits / 8 / 3,
 	}}, nil
 }
 

@@ -39,21 +39,15 @@ type pixels struct {
 }
 
 // readBack reads a written picture.
-func readBack(ctx context.Context, name string, data []byte) (*pixels, error) {
+func readBack(ctx context.Context, f *PresetFile, name string, data []byte) (*pixels, error) {
 	if strings.HasSuffix(name, ".exr") {
-		img, err := exr.Decode(ctx, data)
+		img, err := exr.DecodeChannels(ctx, data, f.names())
 		if err != nil {
 			return nil, err
 		}
 		p := &pixels{w: img.W, h: img.H}
-		for _, n := range [][]string{{"Y"}, {"R", "G", "B", "A"}} {
-			for _, c := range n {
-				for _, ch := range img.Channels {
-					if ch.Name == c {
-						p.planes = append(p.planes, ch.Data)
-					}
-				}
-			}
+		for _, c := range img.Channels {
+			p.planes = append(p.planes, c.Data)
 		}
 		return p, nil
 	}
@@ -130,7 +124,7 @@ func (w *Work) Compare(ctx context.Context, read func(name string) ([]byte, erro
 
 func (w *Work) compare(ctx context.Context, sheet int, k *picture, data []byte) (*Compared, error) {
 	c := &Compared{Name: k.line.Name, Found: []string{}}
-	got, err := readBack(ctx, k.line.Name, data)
+	got, err := readBack(ctx, k.file, k.line.Name, data)
 	if err != nil {
 		c.Found = append(c.Found, fmt.Sprintf("it cannot be read: %v", err))
 		return c, nil
@@ -150,7 +144,7 @@ func (w *Work) compare(ctx context.Context, sheet int, k *picture, data []byte) 
 	sum, n := 0.0, 0
 	for comp, plane := range full {
 		if comp >= len(got.planes) {
-			c.Found = append(c.Found, fmt.Sprintf("component %s is not there", "RGBA"[comp:comp+1]))
+			c.Found = append(c.Found, fmt.Sprintf("component %s is not there", k.file.names()[comp]))
 			continue
 		}
 		for i, v := range plane {
@@ -186,10 +180,7 @@ func faults(f *PresetFile, full [][]float32, got *pixels, covered []bool) (list 
 		if comp >= len(got.planes) {
 			continue
 		}
-		name := "RGBA"[comp : comp+1]
-		if len(full) == 1 {
-			name = "grey"
-		}
+		name := f.names()[comp]
 		lo, hi := float32(math.Inf(1)), float32(math.Inf(-1))
 		low, high := lo, hi
 		beyond, n := 0, 0
@@ -244,7 +235,7 @@ func banded(full, got []float32, covered []bool, w int) bool {
 
 // exact evaluates a file of a sheet without rounding it, and says which texels lie on islands.
 func exact(ctx context.Context, p *eval.Program, sheet, size int, f *PresetFile) ([][]float32, []bool, error) {
-	s := &sheetOf{f: f, size: size, n: f.count()}
+	s := &sheetOf{f: f, size: size, n: len(f.components())}
 	for range s.n {
 		s.floats = append(s.floats, make([]float32, size*size))
 	}

@@ -50,7 +50,7 @@ func (w *Work) Of() map[string]string {
 			spec, _ := json.Marshal(f)
 			fmt.Fprintf(h, "%s %d %d %q ", spec, k.line.Size, w.plan.preset.Padding, k.line.Sheet)
 			for _, c := range k.file.components() {
-				if c != nil && c.Source != "" {
+				if c.Source != "" {
 					if keys[c.Source] == nil {
 						keys[c.Source] = sourceKey(w.p, sheet, c.Source)
 					}

@@ -12,6 +12,8 @@ import (
 
 	"velvetgrime/core/cache"
 	"velvetgrime/core/eval"
+	"velvetgrime/core/exr"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
 )
@@ -215,5 +217,55 @@ func TestBandsAreFound(t *testing.T) {
 	}
 	if !made(0.05, false) || made(0.05, true) || made(0.9, false) || made(0, false) {
 		t.Errorf("gentle %v, dithered %v, steep %v, none %v", made(0.05, false), made(0.05, true), made(0.9, false), made(0, false))
+	}
+}
+
+// One EXR holds many channels, each under its name, and is read again with all of them.
+func TestOneFileHoldsManyChannels(t *testing.T) {
+	p := coated(fill("a", stack.BaseColor, 0.8, 0.37, 0.21), fill("r", stack.Roughness, 0.437), fill("h", stack.Height, -0.0031))
+	at := func(k int) *Component { return &Component{Source: "baseColor", Part: k} }
+	more := func(name, source string) NamedComponent { return NamedComponent{name, Component{Source: source}} }
+	preset := FilePreset{Name: "one", Size: 128, Files: []PresetFile{{
+		Map: "all", Format: "exr32", R: at(0), G: at(1), B: at(2),
+		More: []NamedComponent{more("surface.roughness", "roughness"), more("height", "height"), {"normal.X", Component{Source: "made.normal"}}},
+	}}}
+	files := written(t, p, Order{Preset: &preset})
+	w := work(t, p, preset)
+	for name, b := range files {
+		pic, err := exr.DecodeChannels(t.Context(), b, []string{"height", "surface.roughness", "normal.X", "R"})
+		if err != nil {
+			t.Fatal(name, err)
+		}
+		for i, want := range []float64{-0.0031, 0.437, 0, float64(pix.DecodeSRGB(0.8))} {
+			if got := float64(pic.Channels[i].Data[64*128+64]); math.Abs(got-want) > 1e-5 {
+				t.Errorf("%s is %v, want %v", pic.Channels[i].Name, got, want)
+			}
+		}
+		if _, err := exr.DecodeChannels(t.Context(), b, []string{"moss"}); err == nil {
+			t.Error("a channel that is not there is read")
+		}
+	}
+	list, err := w.Compare(t.Context(), func(name string) ([]byte, error) { return files[name], nil })
+	if err != nil || len(list) != 1 || len(list[0].Found) > 0 || list[0].Max > 1e-6 {
+		t.Errorf("%v: %+v", err, list)
+	}
+	if !strings.Contains(w.Files()[0].Packing, "surface.roughness = roughness") {
+		t.Error(w.Files()[0].Packing)
+	}
+	for want, bad := range map[string]func(f *PresetFile){
+		"EXR alone":  func(f *PresetFile) { f.Format = "png8" },
+		"is named":   func(f *PresetFile) { f.More = append(f.More, more("height", "height")) },
+		`"R"`:        func(f *PresetFile) { f.More = []NamedComponent{more("R", "height")} },
+		`"a b"`:      func(f *PresetFile) { f.More = []NamedComponent{more("a b", "height")} },
+		"not got":    func(f *PresetFile) { f.More = []NamedComponent{more("x", "added.none")} },
+		"or both":    func(f *PresetFile) { f.More = []NamedComponent{{"x", Component{}}} },
+		"0 to 2 are": func(f *PresetFile) { f.More = []NamedComponent{{"x", Component{Source: "height", Part: 3}}} },
+	} {
+		q := preset
+		q.Files = []PresetFile{preset.Files[0]}
+		bad(&q.Files[0])
+		if _, err := Plan(p, Order{Preset: &q}); err == nil || !strings.Contains(err.Error(), want) {
+			t.Errorf("%s: %v", want, err)
+		}
 	}
 }

@@ -57,6 +57,14 @@ type PresetFile struct {
 	Premultiplied bool       `json:"premultiplied,omitempty" doc:"by the fourth component"`
 	Dithered      bool       `json:"dithered,omitempty" doc:"8 bits: rounded by an even pattern, so that slopes do not band"`
 	Quality       int        `json:"quality,omitempty" doc:"of JPEG, 1 to 100; absent: 92"`
+	// More are further channels of an EXR: one file for many.
+	More []NamedComponent `json:"more,omitempty" maxItems:"28" doc:"further channels of an EXR, each under a name of its own"`
+}
+
+// NamedComponent is a further channel of an EXR.
+type NamedComponent struct {
+	Name string `json:"name" pattern:"^[A-Za-z][A-Za-z0-9_.]{0,60}$" doc:"layers are parted by dots, as EXR has it"`
+	Component
 }
 
 // Component is what one component of a picture holds.
@@ -184,26 +192,54 @@ func (f *PresetFile) check() error {
 	case f.Quality < 0 || f.Quality > 100:
 		return fmt.Errorf("quality %d; 1 to 100 are possible", f.Quality)
 	}
-	for k, c := range f.components() {
-		if c == nil {
-			continue
-		}
+	if len(f.More) > 0 && form.ext != ".exr" || len(f.More) > 28 {
+		return fmt.Errorf("it has %d further channels; up to 28 are possible in EXR alone", len(f.More))
+	}
+	names := map[string]bool{"Y": true, "A": true}
+	for _, c := range f.components() {
 		if (c.Source == "") == (c.Value == nil) {
-			return fmt.Errorf("component %s holds neither a source nor a constant, or both", "RGBA"[k:k+1])
+			return fmt.Errorf("component %s holds neither a source nor a constant, or both", c.Name)
 		}
 		if c.Part < 0 || c.Part > 2 {
-			return fmt.Errorf("component %s takes part %d; 0 to 2 are possible", "RGBA"[k:k+1], c.Part)
+			return fmt.Errorf("component %s takes part %d; 0 to 2 are possible", c.Name, c.Part)
 		}
 		if c.Value != nil && (*c.Value < 0 || *c.Value > 1 || *c.Value != *c.Value) {
-			return fmt.Errorf("component %s is %v; a constant is from 0 to 1", "RGBA"[k:k+1], *c.Value)
+			return fmt.Errorf("component %s is %v; a constant is from 0 to 1", c.Name, *c.Value)
 		}
+	}
+	for _, c := range f.More {
+		if !channelName.MatchString(c.Name) || names[c.Name] || strings.Contains("RGB", c.Name) {
+			return fmt.Errorf("a channel is named %q; letters, digits, dots and underlines are possible, each name once, and R, G, B, A, Y are taken", c.Name)
+		}
+		names[c.Name] = true
 	}
 	return nil
 }
 
-func (f *PresetFile) components() [4]*Component { return [4]*Component{f.R, f.G, f.B, f.A} }
+// components lists what a file holds, in order.
+func (f *PresetFile) components() (list []NamedComponent) {
+	for k, c := range []*Component{f.R, f.G, f.B, f.A} {
+		if c != nil {
+			list = append(list, NamedComponent{"RGBA"[k : k+1], *c})
+		}
+	}
+	return append(list, f.More...)
+}
 
-// count is how many components a file has: 1, 3 or 4.
+// names are those of a file's channels, as EXR has them.
+func (f *PresetFile) names() (list []string) {
+	for _, c := range f.components() {
+		list = append(list, c.Name)
+	}
+	if f.G == nil {
+		list[0] = "Y"
+	}
+	return list
+}
+
+var channelName = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_.]{0,60}$`)
+
+// count is how many of the usual components a file has: 1, 3 or 4.
 func (f *PresetFile) count() int {
 	switch {
 	case f.G == nil:
@@ -240,9 +276,13 @@ func (f *PresetFile) Packing(sources []Source) string {
 		}
 		return s
 	}
-	c := f.components()
+	var more string
+	for _, m := range f.More {
+		more += ", " + m.Name + " = " + label(&m.Component)
+	}
+	c := [4]*Component{f.R, f.G, f.B, f.A}
 	if f.count() == 1 {
-		return "grey = " + label(f.R)
+		return "grey = " + label(f.R) + more
 	}
 	whole := true
 	for k := range 3 {
@@ -263,7 +303,7 @@ func (f *PresetFile) Packing(sources []Source) string {
 	if c[3] != nil {
 		out = append(out, "A = "+label(c[3]))
 	}
-	return strings.Join(out, ", ")
+	return strings.Join(out, ", ") + more
 }
 
 // planes evaluates the components of a file on a surface: 0..1 as they are written, of floats the
@@ -271,10 +311,7 @@ func (f *PresetFile) Packing(sources []Source) string {
 func (f *PresetFile) planes(ctx context.Context, p *eval.Program, u *surface.Surface, n int) ([]pix.Plane, error) {
 	known := map[string][]pix.Plane{}
 	out := make([]pix.Plane, 0, 4)
-	for k, c := range f.components() {
-		if c == nil {
-			continue
-		}
+	for _, c := range f.components() {
 		if c.Value != nil {
 			out = append(out, pix.Plane{Value: *c.Value})
 			continue
@@ -283,7 +320,7 @@ func (f *PresetFile) planes(ctx context.Context, p *eval.Program, u *surface.Sur
 		if !ok {
 			var err error
 			if v, err = f.source(ctx, p, u, c.Source, n); err != nil {
-				return nil, fmt.Errorf("component %s: %w", "RGBA"[k:k+1], err)
+				return nil, fmt.Errorf("component %s: %w", c.Name, err)
 			}
 			known[c.Source] = v
 		}

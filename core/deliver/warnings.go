@@ -42,7 +42,7 @@ func (w *Work) Warnings(ctx context.Context) (list []Warning, err error) {
 			}
 			float := k.file.float()
 			for _, c := range k.file.components() {
-				if c == nil || c.Source == "" {
+				if c.Source == "" {
 					continue
 				}
 				if c.Source == "made.normal" {

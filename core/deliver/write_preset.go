@@ -48,7 +48,7 @@ func colour(list []Source, id string) (color, ok bool) {
 
 // weight is what a file takes while it is made, in bytes.
 func (f *PresetFile) weight(size int) int64 {
-	n := int64(f.count()) * int64(formats[f.Format].bits) / 8
+	n := int64(len(f.components())) * int64(formats[f.Format].bits) / 8
 	return (n + 5) * int64(size) * int64(size)
 }
 
@@ -63,7 +63,7 @@ type sheetOf struct {
 }
 
 func newSheetOf(f *PresetFile, size int) *sheetOf {
-	s := &sheetOf{f: f, size: size, n: f.count()}
+	s := &sheetOf{f: f, size: size, n: len(f.components())}
 	if formats[f.Format].bits == 32 {
 		for range s.n {
 			s.floats = append(s.floats, make([]float32, size*size))
@@ -237,10 +237,7 @@ func (s *sheetOf) write(w io.Writer) error {
 		}
 		return jpeg.Encode(w, s.image(), &jpeg.Options{Quality: q})
 	case "exr16", "exr32":
-		names := []string{"R", "G", "B", "A"}
-		if s.n == 1 {
-			names = []string{"Y"}
-		}
+		names := s.f.names()
 		var list []exr.Channel
 		for i, p := range s.floats {
 			list = append(list, exr.Channel{Name: names[i], Data: p})

@@ -385,14 +385,25 @@ func (h *header) pick() []string {
 
 // Decode reads the channels of a file that make a picture: three colours or one grey, and
 // coverage, the last, where there is one. Errors name what is wrong and what to do.
-func Decode(ctx context.Context, b []byte) (*Picture, error) {
+func Decode(ctx context.Context, b []byte) (*Picture, error) { return DecodeChannels(ctx, b, nil) }
+
+// DecodeChannels reads channels by name, in their order; nil: those of Decode. The error names one
+// that is not there.
+func DecodeChannels(ctx context.Context, b []byte, names []string) (*Picture, error) {
 	f, err := open(b)
 	if err != nil {
 		return nil, err
 	}
 	h := f.head
 	w, ht := h.size()
-	names := h.pick()
+	if names == nil {
+		names = h.pick()
+	}
+	for _, n := range names {
+		if !slices.ContainsFunc(h.channels, func(c channel) bool { return c.name == n }) {
+			return nil, fmt.Errorf("it has no channel %q", n)
+		}
+	}
 	release, err := budget.Memory.Brief(ctx, fmt.Sprintf("the picture of %d × %d texels", w, ht), int64(w)*int64(ht)*int64(4*len(names)))
 	if err != nil {
 		return nil, err

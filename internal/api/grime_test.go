@@ -10,10 +10,14 @@ import (
 	"os"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
+	"time"
 
+	"velvetgrime/core/deliver"
 	"velvetgrime/core/grime"
 	"velvetgrime/internal/api"
+	"velvetgrime/internal/jobs"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
 )
@@ -215,6 +219,97 @@ func TestWorkGoesToAnotherServersDatabase(t *testing.T) {
 	t.Cleanup(func() { other.request("DELETE", "/api/stock/"+all[at].ID, nil) })
 	if again := other.fetch("/api/grime?name=Tar&item=" + all[at].ID); !bytes.Equal(item, again) {
 		t.Error("the material out of the other database is another file")
+	}
+}
+
+// A project that went to another server is delivered there as here, byte for byte; the notes of its
+// deliveries went along, and tell that nothing would change.
+func TestDeliveriesAreTheSameOnAnotherServer(t *testing.T) {
+	s, other := startService(t), elsewhere(t)
+	id := s.bollard()
+	w := s.open(id, "ann")
+	w.until("the document", layers(1))
+	w.send(addCoat)
+	w.until("the new coat", layers(2))
+	w.send(`{"t":"stroke.begin","layer":"coat","step":"h","stroke":{"id":"away2","radius":0.05,"strength":1,"hardness":0.5,"values":{"mask":[0]}}}`)
+	w.send(`{"t":"stroke.add","points":[0,0.3,0.12,0,0,1,1, 0.02,0.3,0.12,0,0,1,1]}`)
+	w.send(`{"t":"stroke.end","id":3}`)
+	w.until("the stroke", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
+	preset, _ := deliver.FindPreset("every channel, 16 bit")
+	preset.Size, preset.Scenes = 128, []string{"glb", "gltf", "obj", "usda", "usdz", "mtlx"}
+	preset.Files[0].Format, preset.Files[1].Format, preset.Files[2].Format = "tiff32", "exr16", "webp"
+	order := map[string]any{"maps": []string{}, "sheets": []string{}, "glb": false, "preset": preset, "project": "Bollard"}
+	done := func(path string, body any) jobs.Line {
+		t.Helper()
+		var j jobs.Line
+		code, b := s.request("POST", path, body)
+		if code != 200 || json.Unmarshal(b, &j) != nil {
+			t.Fatal(code, string(b))
+		}
+		for j.State != "done" {
+			if j.State == "failed" {
+				t.Fatal(j.Note)
+			}
+			time.Sleep(50 * time.Millisecond)
+			_, b := s.request("GET", "/api/jobs/"+j.ID, nil)
+			if err := json.Unmarshal(b, &j); err != nil {
+				t.Fatal(err)
+			}
+		}
+		return j
+	}
+	here := done("/api/projects/"+id+"/deliveries", order)
+	if len(here.Files) < 17 {
+		t.Fatalf("%d files", len(here.Files))
+	}
+	var taken struct{ Project string }
+	file := s.fetch("/api/projects/" + id + "/grime")
+	if code, text := other.post("/api/grime/take?project=1", file, &taken); code != 200 || taken.Project == "" {
+		t.Fatal(code, text)
+	}
+	t.Cleanup(func() { other.request("DELETE", "/api/projects/"+taken.Project, nil) })
+	if again := other.fetch("/api/projects/" + taken.Project + "/grime"); !bytes.Equal(file, again) {
+		t.Error("with a note it comes out of the other database as another file")
+	}
+	var notes []deliver.Note
+	if err := json.Unmarshal(other.fetch("/api/projects/"+taken.Project+"/deliveries"), &notes); err != nil || len(notes) != 1 || notes[0].ID == here.ID {
+		t.Fatalf("%v: %d notes", err, len(notes))
+	}
+	var since api.Since
+	if err := json.Unmarshal(other.fetch("/api/deliveries/"+notes[0].ID+"/since"), &since); err != nil || len(since.Files) != len(here.Files) || since.Entries != 0 {
+		t.Fatalf("%v: %+v", err, since)
+	}
+	for _, f := range since.Files {
+		if f.State != "same" {
+			t.Errorf("%s would be %s there", f.Name, f.State)
+		}
+	}
+	ctx := t.Context()
+	p, err := other.hub.Program(ctx, taken.Project)
+	if err != nil {
+		t.Fatal(err)
+	}
+	again := notes[0].Order
+	if again.Original, err = other.hub.Original(ctx, taken.Project); err != nil {
+		t.Fatal(err)
+	}
+	var mu sync.Mutex
+	there := map[string]deliver.Written{}
+	err = deliver.Write(ctx, p, again, func(float64, string) {}, func(name string, file func(io.Writer) error) error {
+		sum := deliver.NewSum()
+		err := file(sum)
+		mu.Lock()
+		defer mu.Unlock()
+		there[name] = sum.Written(name)
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, f := range here.Files {
+		if w := there[f.Name]; w.SHA256 != f.Blob || w.Size != f.Size {
+			t.Errorf("there it is %+v, here %+v", w, f)
+		}
 	}
 }
 

@@ -226,7 +226,16 @@ func WriteProject(ctx context.Context, s *store.Store, w io.Writer, id string) e
 		out.Marks = append(out.Marks, grime.Mark{Seq: m.Seq, Name: m.Name})
 	}
 	for _, d := range all.Deliveries {
-		out.Deliveries = append(out.Deliveries, grime.Delivery{At: d.At.UTC(), Note: d.Note})
+		var n deliver.Note
+		if err := json.Unmarshal(d.Note, &n); err != nil {
+			return fmt.Errorf("a delivery note: %w", err)
+		}
+		n.ID = "" // its job is of this server
+		note, err := json.Marshal(n)
+		if err != nil {
+			return err
+		}
+		out.Deliveries = append(out.Deliveries, grime.Delivery{At: d.At.UTC(), Note: note})
 	}
 	for _, k := range all.Pictures {
 		out.Pictures = append(
@@ -402,7 +411,7 @@ func TakeProject(ctx context.Context, s *store.Store, a *grime.Archive, name str
 		if err := json.Unmarshal(d.Note, &n); err != nil {
 			return nil, fmt.Errorf("a delivery note: %w", err)
 		}
-		n.ID = uuid.NewString() // its job is on the other server
+		n.ID = uuid.NewString()
 		note, err := json.Marshal(n)
 		if err != nil {
 			return nil, err

@@ -2695,6 +2695,24 @@ export interface components {
       /** @description the layer's id */
       target: string;
     };
+    NamedComponent: {
+      /** @description one minus it: gloss of roughness, a normal whose Y goes down */
+      invert?: boolean;
+      /** @description layers are parted by dots, as EXR has it */
+      name: string;
+      /**
+       * Format: int64
+       * @description of a colour or a normal
+       */
+      part?: number;
+      /** @description a channel, or one of the made ones; empty: a constant */
+      source?: string;
+      /**
+       * Format: float
+       * @description a constant
+       */
+      value?: number;
+    };
     Note: {
       /** Format: date-time */
       at: string;
@@ -3070,6 +3088,8 @@ export interface components {
       linear?: boolean;
       /** @description {map} in its name */
       map: string;
+      /** @description further channels of an EXR, each under a name of its own */
+      more?: components['schemas']['NamedComponent'][] | null;
       /** @description by the fourth component */
       premultiplied?: boolean;
       /**

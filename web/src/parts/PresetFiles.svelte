@@ -53,6 +53,19 @@
         { map: `map_${files.length + 1}`, format: 'png8', r: { source: 'roughness', part: 0 } } as PresetFile,
       ],
     });
+  /** further channels of an EXR */
+  type More = NonNullable<PresetFile['more']>[number];
+  const setMore = (i: number, more: More[]) => set(i, { ...files[i], more: more.length ? more : undefined });
+  const addMore = (i: number) => {
+    const had = files[i].more ?? [];
+    setMore(i, [...had, { name: `channel_${had.length + 1}`, source: 'roughness', part: 0 }]);
+  };
+  function takeMore(i: number, k: number, change: Partial<More>) {
+    setMore(
+      i,
+      (files[i].more ?? []).map((m, n) => (n === k ? { ...m, ...change } : m)),
+    );
+  }
   const drop = (i: number) => change({ ...preset, files: files.filter((_, k) => k !== i) });
 </script>
 
@@ -115,9 +128,54 @@
                 onchange={() => set(i, { ...f, premultiplied: !f.premultiplied })}
               /> premultiplied</label
             >{/if}
+          {#if f.format.startsWith('exr')}<button
+              class="chip"
+              title="A further channel in the same file, under a name of its own"
+              aria-label={`Further channel of ${f.map}`}
+              onclick={() => addMore(i)}>+ channel</button
+            >{/if}
           <button class="chip" aria-label={`Take ${f.map} out`} onclick={() => drop(i)}>✕</button>
         </td>
       </tr>
+      {#if f.more?.length}
+        <tr>
+          <td></td>
+          <td colspan="6">
+            <span class="flex flex-wrap gap-2">
+              {#each f.more as m, k (k)}
+                <span class="whitespace-nowrap">
+                  <input
+                    class="name"
+                    aria-label={`Name of channel ${k + 1} of ${f.map}`}
+                    value={m.name}
+                    onchange={(e) => takeMore(i, k, { name: e.currentTarget.value })}
+                  />
+                  <select
+                    class="pick part"
+                    aria-label={`Channel ${k + 1} of ${f.map}`}
+                    value={`${m.source}|${m.part ?? 0}`}
+                    onchange={(e) => {
+                      const [source, part] = e.currentTarget.value.split('|');
+                      takeMore(i, k, { source, part: Number(part) });
+                    }}
+                  >
+                    {#each choices as c (c.value)}<option value={c.value}>{c.label}</option>{/each}
+                  </select>
+                  <button
+                    class="chip"
+                    aria-label={`Take channel ${k + 1} of ${f.map} out`}
+                    onclick={() =>
+                      setMore(
+                        i,
+                        f.more!.filter((_, n) => n !== k),
+                      )}>✕</button
+                  >
+                </span>
+              {/each}
+            </span>
+          </td>
+        </tr>
+      {/if}
     {/each}
   </tbody>
 </table>
