@@ -235,7 +235,7 @@ func banded(full, got []float32, covered []bool, w int) bool {
 
 // exact evaluates a file of a sheet without rounding it, and says which texels lie on islands.
 func exact(ctx context.Context, p *eval.Program, sheet, size int, f *PresetFile) ([][]float32, []bool, error) {
-	s := &sheetOf{f: f, size: size, n: len(f.components())}
+	s := &sheetOf{f: f, size: size, n: len(f.components()), bits: 32}
 	for range s.n {
 		s.floats = append(s.floats, make([]float32, size*size))
 	}

@@ -4,9 +4,11 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"hash/adler32"
 	"image"
 	"image/png"
 	"math"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -266,6 +268,65 @@ func TestOneFileHoldsManyChannels(t *testing.T) {
 		bad(&q.Files[0])
 		if _, err := Plan(p, Order{Preset: &q}); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", want, err)
+		}
+	}
+}
+
+// PNG by our own writer is read by the standard library, texel by texel, for any size and however many
+// strips it has; sums of texts are joined as zlib joins them.
+func TestPNGIsReadByOthers(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for _, size := range []int{1, 7, 128, 1024} {
+		for n, format := range map[int]string{1: "png8", 3: "png16", 4: "png8"} {
+			f := &PresetFile{Format: format, R: &Component{}}
+			if n > 1 {
+				f.G, f.B = &Component{}, &Component{}
+			}
+			if n > 3 {
+				f.A = &Component{}
+			}
+			s := newSheetOf(f, size)
+			for i := range s.whole {
+				switch i / 5000 % 3 { // slopes, noise, and one number
+				case 0:
+					s.whole[i] = byte(i / 40)
+				case 1:
+					s.whole[i] = byte(r.IntN(256))
+				}
+			}
+			var b bytes.Buffer
+			if err := s.png(&b); err != nil {
+				t.Fatal(err)
+			}
+			img, err := png.Decode(&b)
+			if err != nil {
+				t.Fatalf("%d × %d of %d components: %v", size, size, n, err)
+			}
+			at := componentsOf(img)
+			for i := range size * size {
+				got := at(i%size, i/size)
+				for c := range n {
+					want := float32(s.whole[(i*n+c)*s.bits/8]) / 255
+					if s.bits == 16 {
+						want = float32(int(s.whole[2*(i*n+c)])<<8|int(s.whole[2*(i*n+c)+1])) / 65535
+					}
+					if got[c] != want {
+						t.Fatalf("%d × %d of %d components: texel %d is %v, want %v", size, size, n, i, got, want)
+					}
+				}
+			}
+		}
+	}
+	for range 200 {
+		a, b := make([]byte, r.IntN(200000)), make([]byte, r.IntN(200000))
+		for i := range a {
+			a[i] = byte(r.Uint32())
+		}
+		for i := range b {
+			b[i] = byte(r.Uint32())
+		}
+		if got, want := adlerJoin(adler32.Checksum(a), adler32.Checksum(b), len(b)), adler32.Checksum(append(a, b...)); got != want {
+			t.Fatalf("%d and %d bytes: %x, want %x", len(a), len(b), got, want)
 		}
 	}
 }

@@ -6,7 +6,6 @@ import (
 	"encoding/binary"
 	"image"
 	"image/jpeg"
-	"image/png"
 	"io"
 	"math"
 	"runtime"
@@ -58,12 +57,13 @@ type sheetOf struct {
 	f      *PresetFile
 	size   int
 	n      int
+	bits   int         // a component
 	whole  []byte      // of 8 or 16 bits, big-endian
 	floats [][]float32 // of 32 bits
 }
 
 func newSheetOf(f *PresetFile, size int) *sheetOf {
-	s := &sheetOf{f: f, size: size, n: len(f.components())}
+	s := &sheetOf{f: f, size: size, n: len(f.components()), bits: formats[f.Format].bits}
 	if formats[f.Format].bits == 32 {
 		for range s.n {
 			s.floats = append(s.floats, make([]float32, size*size))
@@ -74,24 +74,48 @@ func newSheetOf(f *PresetFile, size int) *sheetOf {
 	return s
 }
 
-// put writes one texel.
-func (s *sheetOf) put(texel int, planes []pix.Plane, at int) {
-	if s.floats != nil {
-		for c, p := range planes {
-			s.floats[c][texel] = p.At(at)
-		}
-		return
-	}
+// put writes n texels beside each other, from one of the planes' on.
+func (s *sheetOf) put(texel int, planes []pix.Plane, at, n int) {
 	for c, p := range planes {
-		v := p.At(at)
-		if formats[s.f.Format].bits == 16 {
-			binary.BigEndian.PutUint16(s.whole[2*(texel*s.n+c):], pix.Word(v))
+		if s.floats != nil {
+			to := s.floats[c][texel : texel+n]
+			if p.Uniform() {
+				for i := range to {
+					to[i] = p.Value
+				}
+				continue
+			}
+			copy(to, p.Data[at:at+n])
 			continue
 		}
-		if s.f.Dithered {
-			v += bayer(texel%s.size, texel/s.size) / 255
+		value := func(i int) float32 { return p.Value }
+		if !p.Uniform() {
+			row := p.Data[at : at+n]
+			value = func(i int) float32 { return row[i] }
 		}
-		s.whole[texel*s.n+c] = pix.Byte(v)
+		switch {
+		case s.bits == 16:
+			to := s.whole[2*(texel*s.n+c):]
+			for i := range n {
+				binary.BigEndian.PutUint16(to[2*i*s.n:], pix.Word(value(i)))
+			}
+		case s.f.Dithered:
+			to := s.whole[texel*s.n+c:]
+			x, y := texel%s.size, texel/s.size
+			for i := range n {
+				to[i*s.n] = pix.Byte(value(i) + bayer(x+i, y)/255)
+			}
+		case p.Uniform():
+			to, v := s.whole[texel*s.n+c:], pix.Byte(p.Value)
+			for i := range n {
+				to[i*s.n] = v
+			}
+		default:
+			to := s.whole[texel*s.n+c:]
+			for i, v := range p.Data[at : at+n] {
+				to[i*s.n] = pix.Byte(v)
+			}
+		}
 	}
 }
 
@@ -109,7 +133,7 @@ func bayer(x, y int) float32 {
 // it is. 0: everywhere.
 func (s *sheetOf) fill(from []int32, padding int) {
 	far := padding * padding
-	each := s.n * formats[s.f.Format].bits / 8
+	each := s.n * s.bits / 8
 	for i, k := range from {
 		if k < 0 || int(k) == i || padding < 0 {
 			continue
@@ -166,17 +190,21 @@ func texels(
 	for _, t := range tiles {
 		g.Go(func() error {
 			u := p.Scene.OnTile(t)
-			for i := range made {
-				if u.Empty() {
-					break
+			if !u.Empty() {
+				all := make([][]pix.Plane, len(made))
+				for i, s := range made {
+					var err error
+					if all[i], err = s.f.planes(gctx, p, u, pix.Pitch*pix.Pitch); err != nil {
+						return err
+					}
 				}
-				planes, err := made[i].f.planes(gctx, p, u, pix.Pitch*pix.Pitch)
-				if err != nil {
-					return err
-				}
-				u.EachTexel(func(at, texel int) {
-					covered[texel] = true
-					made[i].put(texel, planes, at)
+				u.EachRun(func(at, texel, n int) {
+					for k := range n {
+						covered[texel+k] = true
+					}
+					for i, s := range made {
+						s.put(texel, all[i], at, n)
+					}
 				})
 			}
 			mu.Lock()
@@ -227,7 +255,7 @@ func Encoded(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth
 func (s *sheetOf) write(w io.Writer) error {
 	switch s.f.Format {
 	case "png8", "png16":
-		return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(w, s.image())
+		return s.png(w)
 	case "webp":
 		return nativewebp.Encode(w, s.image(), nil)
 	case "jpeg":

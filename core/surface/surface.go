@@ -183,12 +183,30 @@ func (u *Surface) bounds() *tileBlocks {
 // EachTexel calls f for every texel of a tile's surface that stands for something, with its index
 // in the tile's planes and in its sheet.
 func (u *Surface) EachTexel(f func(at, texel int)) {
+	u.EachRun(func(at, texel, n int) {
+		for k := range n {
+			f(at+k, texel+k)
+		}
+	})
+}
+
+// EachRun is EachTexel for rows of n such texels beside each other.
+func (u *Surface) EachRun(f func(at, texel, n int)) {
 	t, frame := u.Tile, u.Frame()
-	for y := range min(pix.Size, t.Size) {
-		for x := range min(pix.Size, t.Size) {
-			if i := (y+pix.Margin)*pix.Pitch + x + pix.Margin; frame.Tri[i] >= 0 {
-				f(i, (t.Y*pix.Size+y)*t.Size+t.X*pix.Size+x)
+	size := min(pix.Size, t.Size)
+	for y := range size {
+		first := (y+pix.Margin)*pix.Pitch + pix.Margin
+		row := frame.Tri[first : first+size]
+		texel := (t.Y*pix.Size+y)*t.Size + t.X*pix.Size
+		for x := 0; x < size; x++ {
+			if row[x] < 0 {
+				continue
 			}
+			from := x
+			for x < size && row[x] >= 0 {
+				x++
+			}
+			f(first+from, texel+from, x-from)
 		}
 	}
 }
