@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
@@ -27,6 +28,10 @@ import (
 )
 
 const cliCache = 512 << 20
+
+// cliHeap is from where on the collector works harder while files are delivered, so that all of it
+// stays within two GiB.
+const cliHeap = 1800 << 20
 
 func readModel(path string) (*mesh.Model, error) {
 	return meshio.Read(os.DirFS(filepath.Dir(path)), filepath.Base(path), meshio.DefaultLimits)
@@ -204,6 +209,7 @@ func exportCommand() *cobra.Command {
 	var scenes []string
 	c := &cobra.Command{Use: "export", Short: "Deliver the maps and the GLB of a project or of a document", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
+			debug.SetMemoryLimit(cliHeap) // the sheets of 8192 texels are as large as all else
 			p, original, done, err := program(c.Context(), project, doc, model, dsn)
 			if err != nil {
 				return err

@@ -447,12 +447,13 @@ func (pl *plan) maps(p *eval.Program, body func(string) (meshio.Body, error)) ([
 }
 
 // atOnce bounds the bytes of the pictures that are made together, when the budget has no
-// bound.
-const atOnce = 400 << 20
+// bound. What is made apart is evaluated apart, so it is generous.
+const atOnce = 960 << 20
 
 // together returns how many of the first pictures fit into memory at once, at least one, and what they
 // take.
 func together(list []picture) (n int, bytes int64) {
+	bytes = around * int64(list[0].line.Size) * int64(list[0].line.Size)
 	for _, k := range list {
 		w := k.file.weight(k.line.Size)
 		if n > 0 && bytes+w > cmp.Or(budget.Memory.Work(), atOnce) {

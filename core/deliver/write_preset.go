@@ -45,10 +45,14 @@ func colour(list []Source, id string) (color, ok bool) {
 	return false, false
 }
 
+// around is how many bytes a texel takes beside what files hold: whether it is covered, and from where
+// it is filled.
+const around = 5
+
 // weight is what a file takes while it is made, in bytes.
 func (f *PresetFile) weight(size int) int64 {
 	n := int64(len(f.components())) * int64(formats[f.Format].bits) / 8
-	return (n + 5) * int64(size) * int64(size)
+	return n * int64(size) * int64(size)
 }
 
 // sheetOf is a whole sheet that is being made: numbers by component, of 8 or 16 bits as whole numbers
