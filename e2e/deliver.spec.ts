@@ -1,5 +1,7 @@
 // Deliver: presets as data, changed, kept, and what they write.
-import { expect, test } from './setup';
+import { readdirSync, rmSync } from 'node:fs';
+import { join } from 'node:path';
+import { expect, outlet, test } from './setup';
 import { change, openProject, settled } from './app';
 
 test('a preset is copied, changed component by component, kept in the stock, and written as it says', async ({ page }) => {
@@ -54,6 +56,7 @@ test('a preset is copied, changed component by component, kept in the stock, and
 });
 
 test('what is to be known is said before; what was written is looked at, delivered again, and corrected in the target view', async ({ fresh: page }) => {
+  rmSync(join(outlet(test.info().parallelIndex), 'quay'), { recursive: true, force: true });
   await openProject(page, 'Mooring bollard');
   await change(page, { kind: 'layer.add', parent: '', index: 7, layer: { id: 'tall', name: 'Tall', kind: 'fill', visible: true, amount: 1, channels: { height: { on: true, value: [0.012], blend: 'add', amount: 1 } } } });
   await page.getByRole('button', { name: 'Deliver', exact: true }).click();
@@ -71,13 +74,23 @@ test('what is to be known is said before; what was written is looked at, deliver
   await known.getByRole('button', { name: 'place' }).click();
   await change(page, { kind: 'layer.remove', target: 'tall' });
   await expect(known).not.toContainText('reaches 1');
+  // into a folder on the server, and nowhere else
+  const folder = side.getByLabel('Folder on the server');
+  await folder.fill('../away');
+  await expect(side.getByRole('alert')).toContainText('does not lie below');
+  await folder.fill('quay/bollard');
+  await expect(side.getByRole('alert')).toHaveCount(0);
   // the model with its maps, in two kinds
   await side.getByRole('button', { name: 'glTF metal-rough' }).click();
   await side.getByRole('button', { name: 'USDZ', exact: true }).click();
   await expect(table).toContainText('Mooring_bollard.usdz');
   await side.getByRole('button', { name: 'Deliver', exact: true }).click();
-  const made = side.getByRole('article').filter({ hasText: 'glTF metal-rough' });
+  const made = side.getByRole('article').first(); // the latest
+  await expect(made).toContainText('glTF metal-rough');
+  const before = await side.getByRole('article').count();
   await made.getByRole('button', { name: 'Look at it' }).click({ timeout: 240_000 });
+  const put = join(outlet(test.info().parallelIndex), 'quay', 'bollard');
+  expect(readdirSync(put).length).toBe(6);
   // every map is what it should be, to a rounding, and both halves of the picture are alike
   await expect(table.getByText('as it should be')).toHaveCount(4);
   const over = page.getByRole('group', { name: 'Line-up: Delivered' });
@@ -105,6 +118,9 @@ test('what is to be known is said before; what was written is looked at, deliver
   expect((await pair()).shown).toBeGreaterThan(300);
   await over.getByRole('button', { name: 'Leave' }).click();
   await table.getByRole('button', { name: 'Back to the table' }).click();
+  await expect(table.getByRole('status')).toContainText('6 files are in the folder already and will be written over');
+  await folder.fill('');
+  await expect(table.getByRole('status')).toHaveCount(0);
   // what would change is told before it is delivered again
   await made.getByRole('button', { name: 'Deliver again …' }).click();
   await expect(side.getByRole('status')).toContainText('All 6 files would be the same.');
@@ -113,9 +129,10 @@ test('what is to be known is said before; what was written is looked at, deliver
   await made.getByRole('button', { name: 'Deliver again …' }).click();
   await expect(side.getByRole('status')).toContainText(/3\s+would change: .*orm\.png.*glb/);
   await made.getByRole('button', { name: 'Deliver again', exact: true }).click();
-  await expect(made.getByRole('button', { name: 'Look at it' })).toHaveCount(2, { timeout: 240_000 });
+  await expect(side.getByRole('article')).toHaveCount(before + 1);
+  await expect(made.getByRole('button', { name: 'Look at it' })).toBeVisible({ timeout: 240_000 });
   // the target view knows the files alone; its corrections come home as a hidden layer
-  await made.getByRole('link', { name: 'Target view' }).first().click();
+  await made.getByRole('link', { name: 'Target view' }).click();
   await expect(page.locator('canvas[data-opened="Mooring_bollard.glb"]')).toBeVisible();
   const seen = () => page.getByLabel('The delivery').evaluate(async (c: HTMLCanvasElement) => {
     await new Promise((r) => requestAnimationFrame(() => requestAnimationFrame(r)));

@@ -1,11 +1,16 @@
 // A server of its own with the demo for the tests of one worker. A test that fails ends its
 // worker, so its second run meets an untouched demo.
 import { execFileSync, spawn } from 'node:child_process';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { expect, test as base, type Browser, type Page } from '@playwright/test';
 
 const firstPort = 7148;
 const VIEWPORT = { width: 1024, height: 700 };
 const psql = '/usr/lib/postgresql/15/bin/psql';
+
+/** The folder into which the server of a worker may deliver. */
+export const outlet = (n: number) => join(tmpdir(), `velvetgrime-e2e-${n}`);
 
 /** @param n the worker: each has a server and a database of its own */
 async function serve(n: number) {
@@ -14,7 +19,7 @@ async function serve(n: number) {
   if (dsn && n > 0) dsn = String(execFileSync('../scripts/database.sh', [`velvetgrime_e2e_${n}`])).trim();
   if (!dsn) throw new Error("VELVETGRIME_DATABASE is not set; run 'make test-e2e'");
   execFileSync(psql, [dsn, '-qc', 'DROP SCHEMA public CASCADE; CREATE SCHEMA public'], { stdio: ['ignore', 'ignore', 'ignore'] });
-  const server = spawn('../bin/velvetgrime', ['demo', '--database', dsn, '--no-bakes', '--plain', '--sheet-size', '256', '--address', `127.0.0.1:${port}`], { stdio: ['ignore', 'pipe', 'inherit'] });
+  const server = spawn('../bin/velvetgrime', ['demo', '--deliver-to', outlet(n), '--database', dsn, '--no-bakes', '--plain', '--sheet-size', '256', '--address', `127.0.0.1:${port}`], { stdio: ['ignore', 'pipe', 'inherit'] });
   await new Promise<void>((ready, fail) => {
     server.stdout.on('data', (d) => String(d).includes('open at') && ready());
     server.on('exit', (code) => fail(new Error(`the server ended with ${code}`)));

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"image"
 	"io"
 	"os"
 	"path/filepath"
@@ -31,12 +32,15 @@ type stillReport struct {
 	Ready   float64 `json:"ready" doc:"seconds until rays could start"`
 	Traced  float64 `json:"traced" doc:"seconds of tracing"`
 	Error   float64 `json:"error" doc:"relative standard error of the light"`
+
+	picture image.Image
 }
 
 func renderCommand() *cobra.Command {
 	var project, doc, model, dsn, demo, out, size, from, environment string
 	var focal, fStop float64
 	var turntable int
+	var animated string
 	var asJSON bool
 	s := render.Still{Samples: 64, Exposure: 1, Background: "light", Denoise: true, Ground: true}
 	c := &cobra.Command{
@@ -63,6 +67,10 @@ func renderCommand() *cobra.Command {
 				return err
 			}
 			views := max(turntable, 1)
+			if animated != "" && turntable < 2 {
+				return fmt.Errorf("--animated needs the pictures of a --turntable")
+			}
+			var all render.Animation
 			for i := range views {
 				view(&s, p.Scene.Model, turned(dir, 360*float64(i)/float64(views)), focal)
 				if fStop > 0 { // the opening of a lens of that focal length
@@ -82,8 +90,20 @@ func renderCommand() *cobra.Command {
 						return err
 					}
 				}
+				if animated != "" {
+					if err := all.Add(r.picture); err != nil {
+						return err
+					}
+				}
 			}
-			return nil
+			if animated == "" {
+				return nil
+			}
+			text := c.OutOrStdout()
+			if asJSON {
+				text = io.Discard
+			}
+			return writeFile(filepath.Dir(animated), filepath.Base(animated), func(w io.Writer) error { return all.Write(w, max(4000/views, 20)) }, text)
 		}}
 	f := c.Flags()
 	f.StringVar(&project, "project", "", "name or id of a project in the database")
@@ -110,6 +130,7 @@ func renderCommand() *cobra.Command {
 	f.BoolVar(&s.Denoise, "denoise", s.Denoise, "take noise away")
 	f.IntVar(&s.Bounces, "bounces", 0, "how often light is sent on at most; 0: 8")
 	f.IntVar(&turntable, "turntable", 0, "so many pictures all round, numbered")
+	f.StringVar(&animated, "animated", "", "file (.webp) in which the pictures of a turntable follow one another")
 	f.BoolVar(&asJSON, "json", false, "tell seconds and error of each picture")
 	return c
 }
@@ -214,10 +235,11 @@ func renderStill(
 	}
 	r.Traced, r.Samples, r.Error, r.File = time.Since(begun).Seconds(), s.Samples, f.Error(), out
 	var b []byte
+	r.picture = f.Develop(&s)
 	if strings.EqualFold(filepath.Ext(out), ".exr") {
 		b, err = exr.Encode(s.W, s.H, f.Layers(&s), false)
 	} else {
-		b, err = deliver.PNG(f.Develop(&s))
+		b, err = deliver.PNG(r.picture)
 	}
 	if err != nil {
 		return r, err

@@ -165,6 +165,17 @@ func newTraced(ctx context.Context, m *mesh.Model, s Still, sky *light.Panorama,
 	return t, nil
 }
 
+// Turned is the same scene seen from elsewhere: the eye is turned by degrees about the vertical through
+// what it looks at.
+func (t *Traced) Turned(degrees float64) *Traced {
+	c := *t
+	sin, cos := math.Sincos(degrees * math.Pi / 180)
+	x, z := t.Still.Eye[0]-t.Still.At[0], t.Still.Eye[2]-t.Still.At[2]
+	c.Still.Eye[0], c.Still.Eye[2] = t.Still.At[0]+x*cos+z*sin, t.Still.At[2]-x*sin+z*cos
+	c.setCamera()
+	return &c
+}
+
 func (t *Traced) setLight(sky *light.Panorama) {
 	s := &t.Still
 	t.sky = light.NewSampler(sky.Smaller(skyWidth))

@@ -51,18 +51,10 @@ func (r *Runner) Deliver(ctx context.Context, project, actor string, o deliver.O
 	return j, err
 }
 
-// The name of a delivery's piece that tells of which state it is made; the others are its units.
-const deliveryState = "state"
-
-func unitName(i int) string  { return fmt.Sprintf("unit-%05d", i) }
-func unitClaim(i int) string { return fmt.Sprintf("claim-%05d", i) }
-
 // delivering is a delivery that one worker is at.
 type delivering struct {
-	r   *Runner
-	job string
-	w   *deliver.Work
-	by  uint64
+	parts
+	w *deliver.Work
 }
 
 // beginDelivery plans a delivery of the project as it is now.
@@ -82,7 +74,9 @@ func (r *Runner) beginDelivery(ctx context.Context, j *store.Job) (*delivering, 
 	if err != nil {
 		return nil, nil, o, 0, err
 	}
-	return &delivering{r, j.ID, w, rand.Uint64()}, p, o, seq, nil
+	d := &delivering{w: w}
+	d.parts = parts{r, j.ID, rand.Uint64(), len(w.Units), d.make}
+	return d, p, o, seq, nil
 }
 
 // deliverFiles is the work of the one that has the job: unit by unit, those of other workers among
@@ -93,7 +87,7 @@ func deliverFiles(ctx context.Context, r *Runner, t *task) error {
 	if err != nil {
 		return err
 	}
-	if err := d.takeUp(ctx, p); err != nil {
+	if err := d.begin(ctx, p); err != nil {
 		return err
 	}
 	made := map[string]store.JobFile{}
@@ -101,7 +95,11 @@ func deliverFiles(ctx context.Context, r *Runner, t *task) error {
 	for i, u := range d.w.Units {
 		tell := func(s float64) { t.tell((float64(i)+s)/count, u.Name) }
 		tell(0)
-		list, err := d.unit(ctx, i, tell)
+		data, err := d.part(ctx, i, tell)
+		if err != nil {
+			return err
+		}
+		list, err := filesOf(data)
 		if err != nil {
 			return err
 		}
@@ -163,107 +161,24 @@ func (r *Runner) keeping(ctx context.Context, mu *sync.Mutex, made map[string]st
 	}
 }
 
-// takeUp goes on with what an earlier try has made, when it was of the same state.
-func (d *delivering) takeUp(ctx context.Context, p *eval.Program) error {
-	state, err := stateOf(p)
-	if err != nil {
-		return err
-	}
-	was, err := d.r.store.Piece(ctx, d.job, deliveryState)
-	if err == nil && string(was) == state {
-		return nil
-	}
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return err
-	}
-	names, err := d.r.store.Pieces(ctx, d.job)
-	if err == nil && len(names) > 0 { // of another state: nothing of it is of use
-		err = d.r.store.DropPieces(ctx, d.job, names...)
-	}
-	if err == nil {
-		err = d.r.store.PutPiece(ctx, d.job, deliveryState, []byte(state))
-	}
-	return err
-}
-
-// unit returns what a unit comes to, made here or by another worker.
-func (d *delivering) unit(ctx context.Context, i int, tell func(float64)) ([]store.JobFile, error) {
-	for {
-		if list, err := d.made(ctx, i); list != nil || err != nil {
-			return list, err
-		}
-		mine, err := d.r.store.Claim(ctx, d.job, unitClaim(i), d.by, time.Now().Add(-lost))
-		if err != nil {
-			return nil, err
-		}
-		if mine {
-			return d.make(ctx, i, tell)
-		}
-		ahead, err := d.ahead(ctx, i+1) // another worker has it: one of the later ones is made meanwhile
-		if err != nil {
-			return nil, err
-		}
-		if !ahead {
-			select {
-			case <-ctx.Done():
-				return nil, ctx.Err()
-			case <-time.After(beat):
-			}
-		}
-	}
-}
-
-// made is what a unit came to; nil: it was not made yet.
-func (d *delivering) made(ctx context.Context, i int) (list []store.JobFile, err error) {
-	data, err := d.r.store.Piece(ctx, d.job, unitName(i))
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, nil
-	}
-	if err == nil {
-		err = json.Unmarshal(data, &list)
-	}
-	return list, err
-}
-
-// make makes a unit that was claimed, and keeps it.
-func (d *delivering) make(ctx context.Context, i int, tell func(float64)) ([]store.JobFile, error) {
-	of, stop := d.r.claimed(ctx, d.job, unitClaim(i), d.by)
-	defer stop()
+// make makes a unit.
+func (d *delivering) make(ctx context.Context, i int, tell func(float64)) ([]byte, error) {
 	var mu sync.Mutex
 	made := map[string]store.JobFile{}
-	if err := d.w.Make(of, i, tell, d.r.keeping(of, &mu, made)); err != nil {
+	if err := d.w.Make(ctx, i, tell, d.r.keeping(ctx, &mu, made)); err != nil {
 		return nil, err
 	}
 	list := []store.JobFile{}
 	for _, f := range made {
 		list = append(list, f)
 	}
-	data, err := json.Marshal(list)
-	if err == nil {
-		err = d.r.store.PutPiece(ctx, d.job, unitName(i), data)
-	}
-	return list, err
+	return json.Marshal(list)
 }
 
-// ahead makes the first unit from i on that nobody has claimed; false: there is none.
-func (d *delivering) ahead(ctx context.Context, i int) (bool, error) {
-	for ; i < len(d.w.Units); i++ {
-		if list, err := d.made(ctx, i); list != nil || err != nil {
-			if err != nil {
-				return false, err
-			}
-			continue
-		}
-		mine, err := d.r.store.Claim(ctx, d.job, unitClaim(i), d.by, time.Now().Add(-lost))
-		if err != nil {
-			return false, err
-		}
-		if mine {
-			_, err := d.make(ctx, i, func(float64) {})
-			return true, err
-		}
-	}
-	return false, nil
+// filesOf reads what a part of a job came to.
+func filesOf(data []byte) (list []store.JobFile, err error) {
+	err = json.Unmarshal(data, &list)
+	return list, err
 }
 
 // helpDeliver makes units of a delivery that another worker has.
@@ -275,24 +190,7 @@ func helpDeliver(ctx context.Context, r *Runner, j *store.Job) error {
 	if len(d.w.Units) < 2 {
 		return nil
 	}
-	state, err := stateOf(p)
-	if err != nil {
-		return err
-	}
-	was, err := r.store.Piece(ctx, j.ID, deliveryState)
-	if err != nil || string(was) != state {
-		return err // the project has changed since: what is made here would be of another state
-	}
-	for {
-		now, err := r.store.JobByID(ctx, j.ID)
-		if err != nil || now.State != "running" {
-			return err
-		}
-		more, err := d.ahead(ctx, 0)
-		if err != nil || !more {
-			return err
-		}
-	}
+	return d.help(ctx, p)
 }
 
 // putFiles puts what was delivered into the folder that was asked for.

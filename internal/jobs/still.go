@@ -32,7 +32,12 @@ const Still = "still"
 type StillOrder struct {
 	render.Still
 	Name string `json:"name" minLength:"1" maxLength:"100"`
+	// Turntable makes a row of pictures all round, and one animated file of them.
+	Turntable int `json:"turntable,omitempty" minimum:"0" maximum:"360" doc:"so many pictures all round; 0: one still"`
 }
+
+// turn is how long a turntable goes round, milliseconds.
+const turn = 4000
 
 // StillFacts is what is known of a finished still.
 type StillFacts struct {
@@ -64,6 +69,9 @@ const helpers = 3
 func (r *Runner) OrderStill(ctx context.Context, project, actor string, o StillOrder) (*store.Job, error) {
 	if err := o.Check(); err != nil {
 		return nil, err
+	}
+	if o.Turntable < 0 || o.Turntable == 1 || o.Turntable > 360 {
+		return nil, fmt.Errorf("a turntable of %d pictures; 2 to 360 are possible", o.Turntable)
 	}
 	if _, ok := light.Find(o.Light); !ok {
 		if _, err := r.panorama(ctx, o.Light); err != nil {
@@ -192,6 +200,9 @@ func drawStill(ctx context.Context, r *Runner, t *task) error {
 	p, err := r.hub.Program(ctx, t.ProjectID)
 	if err != nil {
 		return err
+	}
+	if o.Turntable > 0 {
+		return r.drawTurntable(ctx, t, p, o, begun)
 	}
 	film, next, err := r.takeUp(ctx, t.ID, p, &o)
 	if err != nil {
@@ -433,6 +444,14 @@ func helpStill(ctx context.Context, r *Runner, j *store.Job) error {
 	p, err := r.hub.Program(ctx, j.ProjectID)
 	if err != nil {
 		return err
+	}
+	if o.Turntable > 0 {
+		t, release, err := r.beginTurntable(ctx, j.ID, p, o, nil)
+		if err != nil {
+			return err
+		}
+		defer release()
+		return t.help(ctx, p)
 	}
 	state, err := stateOf(p)
 	if err != nil {

@@ -3,6 +3,7 @@ package jobs_test
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"image/png"
 	"strings"
 	"testing"
@@ -205,4 +206,66 @@ func TestAKeptPanoramaLightsAStill(t *testing.T) {
 		}
 		return j.State == "done"
 	})
+}
+
+// A turntable is a row of numbered pictures all round and one animated file of them; two workers share
+// it, and what was drawn before a stop is not drawn again.
+func TestATurntableGoesAllRound(t *testing.T) {
+	b := start(t)
+	server, _ := b.runner(jobs.Apply, false)
+	defer server.Stop()
+	first, _ := b.runner(jobs.Work, true)
+	o := still(72, 54, 4)
+	for _, n := range []int{1, -2, 361} {
+		o.Turntable = n
+		if _, err := server.OrderStill(b.ctx, b.project, "tester", o); err == nil {
+			t.Errorf("a turntable of %d pictures is taken", n)
+		}
+	}
+	o.Turntable = 12
+	j, err := server.OrderStill(b.ctx, b.project, "tester", o)
+	if err != nil {
+		t.Fatal(err)
+	}
+	drawn := func() (names []string) {
+		all, _ := b.store.Pieces(b.ctx, j.ID)
+		for _, n := range all {
+			if strings.HasPrefix(n, "unit-") {
+				names = append(names, n)
+			}
+		}
+		return names
+	}
+	b.wait(j.ID, "a picture", func(*store.Job) bool { return len(drawn()) > 0 })
+	first.Stop()
+	name := drawn()[0]
+	was, _ := b.store.Piece(b.ctx, j.ID, name)
+	one, _ := b.runner(jobs.Work, true)
+	two, _ := b.runner(jobs.Work, true)
+	defer two.Stop()
+	files, _ := b.files(b.wait(j.ID, "all of them", func(j *store.Job) bool {
+		if j.State == "failed" {
+			t.Fatal(j.Note)
+		}
+		return j.State == "done"
+	}))
+	one.Stop()
+	if now, _ := b.store.Piece(b.ctx, j.ID, name); len(was) == 0 || !bytes.Equal(now, was) {
+		t.Error("a picture was drawn again")
+	}
+	seen := map[string]bool{}
+	for i := range 12 {
+		data := files[fmt.Sprintf("Bollard at noon-%02d.png", i)]
+		img, err := png.Decode(bytes.NewReader(data))
+		if err != nil || img.Bounds().Dx() != 72 {
+			t.Fatalf("picture %d: %v", i, err)
+		}
+		seen[string(data)] = true
+	}
+	if len(seen) != 12 || len(files) != 13 {
+		t.Errorf("%d pictures differ of %d files", len(seen), len(files))
+	}
+	if data := files["Bollard at noon.webp"]; !bytes.HasPrefix(data, []byte("RIFF")) || bytes.Count(data, []byte("ANMF")) < 12 {
+		t.Errorf("the animated file has %d bytes", len(data))
+	}
 }

@@ -4040,6 +4040,11 @@ export interface components {
        * @description degrees by which the environment is turned
        */
       turn: number;
+      /**
+       * Format: int64
+       * @description so many pictures all round; 0: one still
+       */
+      turntable?: number;
       /** @description absent: +Y */
       up?: number[] | null;
       /**

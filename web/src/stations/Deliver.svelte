@@ -1,6 +1,6 @@
 <script lang="ts">
   import { Button, Modal, Progressbar } from 'flowbite-svelte';
-  import { onMount } from 'svelte';
+  import { onMount, untrack } from 'svelte';
   import { api, type DeliveryNote, type Job, type Since } from '../api/client';
   import { LineUp } from '../lib/lineup.svelte';
   import { bytes, Ordering } from '../lib/ordering.svelte';
@@ -40,6 +40,7 @@
   $effect(() => {
     void finished;
     void o.list();
+    if (untrack(() => o.folder)) void o.look(untrack(() => order)); // what is in the folder now
   });
   const toggle = (list: string[], v: string) => (list.includes(v) ? list.filter((x) => x !== v) : [...list, v]);
   const kinds: [string, string, string][] = [

@@ -19,6 +19,8 @@
   let samples = $state(64);
   let denoise = $state(true);
   let ground = $state(true);
+  /** pictures all round; 0: one still */
+  let round = $state(0);
   let behind = $state<'light' | 'plain' | 'clear'>('light');
   let error = $state('');
   /** the one that is looked at, large */
@@ -56,7 +58,8 @@
     const v = ui.judge!.still(w, h);
     return {
       ...v,
-      name: `Still ${list.length + 1}`,
+      name: `${round ? 'Turntable' : 'Still'} ${list.length + 1}`,
+      turntable: round || undefined,
       w,
       h,
       samples,
@@ -111,7 +114,7 @@
   onDestroy(() => Object.values(shown).forEach((u) => URL.revokeObjectURL(u)));
   const file = (l: StillLine, ext: string) => (l.files ?? []).find((f) => f.name.endsWith(ext));
   const picture = (l: StillLine) => {
-    const png = file(l, '.png');
+    const png = file(l, '.webp') ?? file(l, '.png'); // a turntable turns
     return png && l.state === 'done' ? `/api/jobs/${l.id}/files/${encodeURIComponent(png.name)}` : shown[l.id];
   };
   const seconds = (s: number) => (s < 90 ? `${Math.round(s)} s` : `${Math.round(s / 60)} min`);
@@ -140,10 +143,17 @@
         <option value="clear">nothing</option>
       </select></label
     >
+    <label class="flex items-center gap-2"
+      ><span class="quiet">turntable</span>
+      <select class="pick grow" aria-label="Turntable" bind:value={round}>
+        <option value={0}>none: one still</option>
+        {#each [8, 12, 24, 36, 72] as v (v)}<option value={v}>{v} pictures all round</option>{/each}
+      </select></label
+    >
     <span class="flex flex-wrap gap-x-3">
       <label><input type="checkbox" bind:checked={denoise} /> denoise</label>
       <label><input type="checkbox" bind:checked={ground} /> floor</label>
-      <button class="chip ml-auto" onclick={start}>Draw a still</button>
+      <button class="chip ml-auto" onclick={start}>{round ? 'Draw a turntable' : 'Draw a still'}</button>
     </span>
     {#if error}<p class="border-l-4 pl-2" style:border-color="var(--brick)" role="alert">{error}</p>{/if}
   </div>
@@ -171,10 +181,18 @@
         <button class="chip" onclick={() => act(api.cancel(l.id))}>Pause</button>
       {:else if j.state === 'done'}
         <p class="quiet text-xs">
-          {l.facts.samples} paths a pixel · off by {(l.facts.error * 100).toFixed(1)} % · {seconds(l.facts.seconds)}
+          {l.facts.samples} paths a pixel · {l.order.turntable
+            ? `${l.order.turntable} pictures`
+            : `off by ${(l.facts.error * 100).toFixed(1)} %`} · {seconds(l.facts.seconds)}
         </p>
         <span class="flex gap-1">
-          {#each ['.png', '.exr'] as ext (ext)}
+          {#if l.order.turntable}<a
+              class="chip grid place-content-center"
+              title="All pictures, numbered, and the animated one"
+              href={`/api/jobs/${l.id}/files/all.zip`}
+              download>All as zip</a
+            >{/if}
+          {#each l.order.turntable ? ['.webp'] : ['.png', '.exr'] as ext (ext)}
             {@const f = file(l, ext)}
             {#if f}<a
                 class="chip grid place-content-center"
