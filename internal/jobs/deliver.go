@@ -141,13 +141,7 @@ func deliverFiles(ctx context.Context, r *Runner, t *task) error {
 	if t.Files, err = json.Marshal(files); err != nil {
 		return err
 	}
-	if err := r.store.PutDelivery(ctx, t.ProjectID, note.ID, note.At, note); err != nil {
-		return err
-	}
-	if names, err := r.store.Pieces(ctx, t.ID); err == nil && len(names) > 0 {
-		_ = r.store.DropPieces(ctx, t.ID, names...) // of no use any more; what is left is cleared away later
-	}
-	return nil
+	return r.store.PutDelivery(ctx, t.ProjectID, note.ID, note.At, note)
 }
 
 // keeping keeps what is put as blobs, by name.

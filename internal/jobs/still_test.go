@@ -247,12 +247,12 @@ func TestATurntableGoesAllRound(t *testing.T) {
 		if j.State == "failed" {
 			t.Fatal(j.Note)
 		}
+		if now, err := b.store.Piece(b.ctx, j.ID, name); err == nil && !bytes.Equal(now, was) {
+			t.Fatalf("%s was drawn again: it was %q, and is %q", name, was, now)
+		}
 		return j.State == "done"
 	}))
 	one.Stop()
-	if now, _ := b.store.Piece(b.ctx, j.ID, name); len(was) == 0 || !bytes.Equal(now, was) {
-		t.Error("a picture was drawn again")
-	}
 	seen := map[string]bool{}
 	for i := range 12 {
 		data := files[fmt.Sprintf("Bollard at noon-%02d.png", i)]
