@@ -181,31 +181,6 @@ const shots = {
     await open(page, 'Mooring bollard'); // the shelf is closed by that
     await takeBack(page, was);
   },
-  async painting(page) {
-    await open(page, 'Mooring bollard');
-    const was = await last(page);
-    await button(page, '+ Paint layer').click();
-    await settled(page);
-    await button(page, 'Brush').click();
-    await page.getByRole('tab', { name: 'Twins' }).click();
-    await button(page, 'Mirror across x').click();
-    await page.getByRole('tab', { name: 'Line' }).click();
-    const at = await view(page);
-    await page.mouse.move(...at(0.47, 0.52));
-    await page.mouse.down();
-    await page.mouse.move(...at(0.55, 0.42), { steps: 10 });
-    await page.mouse.up();
-    await settled(page);
-    await page.getByRole('tab', { name: 'Tip' }).click();
-    await page.getByRole('combobox', { name: 'Falloff' }).selectOption('curve');
-    await page.getByRole('separator', { name: 'Height of the worktop' }).focus();
-    for (let i = 0; i < 7; i++) await page.keyboard.press('ArrowUp');
-    await settled(page);
-    await page.mouse.move(...at(0.53, 0.5));
-    await sleep(page, 800);
-    await page.screenshot({ path: '../docs/screenshots/painting.png' });
-    await takeBack(page, was);
-  },
   async stock(page) {
     await open(page, 'Signal lantern');
     await button(page, 'Stock').click();
@@ -253,10 +228,24 @@ const shots = {
     await page.screenshot({ path: '../docs/screenshots/still.png' });
   },
   async deliver(page) {
-    await open(page, 'Signal lantern');
-    await button(page, 'Deliver').click();
-    await sleep(page, 2500);
+    await open(page, 'Mooring bollard');
+    await page.getByRole('button', { name: 'Deliver', exact: true }).click();
+    const side = page.getByRole('complementary', { name: 'Deliver' });
+    await side.getByLabel('size').selectOption('1024');
+    await side.getByRole('button', { name: 'Deliver', exact: true }).click();
+    await side.getByRole('button', { name: 'Look at it' }).first().click({ timeout: 240_000 });
+    await page.getByText('as it should be').first().waitFor({ timeout: 120_000 });
+    await settled(page);
+    await sleep(page, 4000);
     await page.screenshot({ path: '../docs/screenshots/deliver.png' });
+  },
+  async target(page) {
+    await open(page, 'Mooring bollard');
+    await page.getByRole('button', { name: 'Deliver', exact: true }).click();
+    await page.getByRole('link', { name: 'Target view' }).first().click();
+    await page.locator('canvas[data-opened$=".glb"]').waitFor({ timeout: 120_000 });
+    await sleep(page, 3000);
+    await page.screenshot({ path: '../docs/screenshots/target.png' });
   },
   async 'prepare-uvs'(page) {
     await open(page, 'Decoy gull');

@@ -126,6 +126,22 @@ func TestAnOrderIsWarnedOf(t *testing.T) {
 	}
 }
 
+// What is the same of several sheets is said once.
+func TestWarningsOfSheetsAreJoined(t *testing.T) {
+	var list []Warning
+	for _, name := range []string{"Brass", "Enamel", "Rope"} {
+		for _, c := range []stack.Channel{stack.Emissive, stack.Opacity} {
+			list = joined(list, Warning{Kind: "unpainted", Sheet: name, Channel: c, Files: []string{name + string(c)}}, "nobody paints "+string(c)+" of %s: it is even")
+		}
+	}
+	if len(list) != 2 || list[1].Text != `nobody paints opacity of "Brass", "Enamel", "Rope": it is even` || len(list[1].Files) != 3 {
+		t.Errorf("%+v", list)
+	}
+	if list = joined(list, Warning{Kind: "unpainted", Sheet: "Rope", Channel: stack.Opacity}, "nobody paints opacity of %s: it is odd"); len(list) != 3 {
+		t.Error("what is another thing is joined")
+	}
+}
+
 // Files of every format are read again and are what they should be, to a rounding; what was spoiled,
 // has another size, is cut off or empty is found.
 func TestDeliveredFilesAreCompared(t *testing.T) {

@@ -64,10 +64,8 @@ func (w *Work) Warnings(ctx context.Context) (list []Warning, err error) {
 				continue
 			}
 			if !sets(w.p, sheet, c) {
-				list = append(list, Warning{
-					Kind: "unpainted", Sheet: name, Channel: c, Files: files[c],
-					Text: fmt.Sprintf("nobody paints the %s of %q: it is %s everywhere", info.Label, name, shown(info)),
-				})
+				list = joined(list, Warning{Kind: "unpainted", Sheet: name, Channel: c, Files: files[c]},
+					"nobody paints the "+info.Label+" of %s: it is "+shown(info)+" everywhere")
 				continue
 			}
 			if c == stack.Height {
@@ -86,10 +84,8 @@ func (w *Work) Warnings(ctx context.Context) (list []Warning, err error) {
 			})
 		}
 		if len(normal) > 0 && forms == "" && !w.tangents() {
-			list = append(list, Warning{
-				Kind: "tangents", Sheet: name, Channel: stack.Normal, Files: normal,
-				Text: fmt.Sprintf("the normal map of %q follows tangents by MikkTSpace, and the model's file carries none: have the receiver make them that way, or deliver a GLB with them", name),
-			})
+			list = joined(list, Warning{Kind: "tangents", Sheet: name, Channel: stack.Normal, Files: normal},
+				"the normal map of %s follows tangents by MikkTSpace, and the model's file carries none: have the receiver make them that way, or deliver a GLB with them")
 		}
 		list = append(list, w.words(sheet, name)...)
 	}
@@ -100,6 +96,22 @@ func (w *Work) Warnings(ctx context.Context) (list []Warning, err error) {
 		})
 	}
 	return list, nil
+}
+
+// joined adds a warning, or joins it to one that says the same of other sheets; %s in what it says are
+// the sheets' names.
+func joined(list []Warning, w Warning, says string) []Warning {
+	head, tail, _ := strings.Cut(says, "%s")
+	for i, o := range list {
+		if o.Kind == w.Kind && o.Channel == w.Channel && strings.HasPrefix(o.Text, head) && strings.HasSuffix(o.Text, tail) {
+			names := strings.TrimSuffix(strings.TrimPrefix(o.Text, head), tail)
+			list[i].Text = head + names + fmt.Sprintf(", %q", w.Sheet) + tail
+			list[i].Files = append(o.Files, w.Files...)
+			return list
+		}
+	}
+	w.Text = head + fmt.Sprintf("%q", w.Sheet) + tail
+	return append(list, w)
 }
 
 func once(list []string, s string) []string {

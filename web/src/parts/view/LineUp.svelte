@@ -127,6 +127,9 @@
     border-bottom: 1px solid var(--line);
     pointer-events: auto;
   }
+  .title [aria-pressed='true'] {
+    box-shadow: inset 0 -2px var(--verdigris);
+  }
   .cell {
     position: absolute;
     border-right: 1px solid var(--line);
