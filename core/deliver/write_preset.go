@@ -226,8 +226,8 @@ func texels(
 	return covered, nil
 }
 
-// Image evaluates one map of one sheet at size texels, of 8 or 16 bits.
-func Image(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth int) (image.Image, error) {
+// alone evaluates one map of one sheet at size texels, of 8 or 16 bits, or of 32 as floats.
+func alone(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth int) (*sheetOf, error) {
 	f, err := m.file(depth)
 	if err != nil {
 		return nil, err
@@ -236,22 +236,27 @@ func Image(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth i
 	if err != nil {
 		return nil, err
 	}
-	return made[0].image(), nil
+	return made[0], nil
+}
+
+// Image evaluates one map of one sheet at size texels, of 8 or 16 bits.
+func Image(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth int) (image.Image, error) {
+	s, err := alone(ctx, p, sheet, size, m, depth)
+	if err != nil {
+		return nil, err
+	}
+	return s.image(), nil
 }
 
 // Encoded evaluates one map of one sheet and writes it: as PNG of 8 or 16 bits, or, of 32, as EXR of
 // plain numbers: colours as linear light, height in metres, normals as unit vectors (Y up).
 func Encoded(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth int) ([]byte, error) {
-	f, err := m.file(depth)
-	if err != nil {
-		return nil, err
-	}
-	made, err := evaluated(ctx, p, sheet, size, 0, []*PresetFile{&f}, nil)
+	s, err := alone(ctx, p, sheet, size, m, depth)
 	if err != nil {
 		return nil, err
 	}
 	var b bytes.Buffer
-	err = made[0].write(&b)
+	err = s.write(&b)
 	return b.Bytes(), err
 }
 

@@ -391,7 +391,7 @@ func (b *board) firstFree(edge, last int) int {
 }
 
 // errFull says that islands do not fit at a scale.
-var errFull = errors.New("the islands do not fit")
+var errFull = errors.New("the islands do not fit, however small: take a smaller margin between them, a larger sheet, or put some parts on another one")
 
 // place is where an island lies: turned by quarter turns, then moved, in cells.
 type place struct {
