@@ -1,5 +1,6 @@
-// Package deliver evaluates whole sheets and writes them as open formats: PNG
-// maps and a GLB that carries them.
+// Package deliver evaluates whole sheets and writes them as open formats: pictures packed by presets,
+// and files that carry the model with them. It tells before what there is to know, and afterwards what
+// was written and whether it is what it should be.
 package deliver
 
 import (
