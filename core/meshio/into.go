@@ -122,24 +122,32 @@ func (in *insertion) merge() {
 			o.set("byteOffset", b+max(o.number("byteOffset"), 0))
 		}
 	}
+	in.eachView(moved)
+	in.bufs = append([]json.RawMessage{raw(map[string]int{"byteLength": 0})}, rest...)
+}
+
+// eachView calls f for every view that has a place, and for what a compressed one says of its bytes.
+func (in *insertion) eachView(f func(o *object)) {
 	for i, v := range in.views {
+		if v == nil {
+			continue
+		}
 		o, err := parseObject(v)
 		if err != nil {
 			continue
 		}
-		moved(o)
+		f(o)
 		all := o.child("extensions")
 		for _, name := range []string{meshoptName, meshoptNewerName} {
 			if all.at[name] != nil {
 				e := all.child(name)
-				moved(e)
+				f(e)
 				all.set(name, e)
 				o.set("extensions", all)
 			}
 		}
 		in.views[i] = raw(o)
 	}
-	in.bufs = append([]json.RawMessage{raw(map[string]int{"byteLength": 0})}, rest...)
 }
 
 // embed takes pictures that lie beside the file, or in its text, into the buffer.
@@ -1129,23 +1137,7 @@ func (in *insertion) cutOut() []byte {
 			o.set("byteOffset", at-less)
 		}
 	}
-	for i, v := range in.views {
-		o, err := parseObject(v)
-		if v == nil || err != nil {
-			continue
-		}
-		moved(o)
-		all := o.child("extensions")
-		for _, name := range []string{meshoptName, meshoptNewerName} {
-			if all.at[name] != nil {
-				e := all.child(name)
-				moved(e)
-				all.set(name, e)
-				o.set("extensions", all)
-			}
-		}
-		in.views[i] = raw(o)
-	}
+	in.eachView(moved)
 	return out
 }
 
