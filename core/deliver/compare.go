@@ -26,7 +26,7 @@ type Compared struct {
 	Name    string   `json:"name"`
 	Max     float64  `json:"max" doc:"largest difference of a component over the islands"`
 	Mean    float64  `json:"mean" doc:"mean difference of a component over the islands"`
-	Step    float64  `json:"step" doc:"half a step of the file's numbers: what rounding alone comes to; 0 of floats"`
+	Step    float64  `json:"step" doc:"half a step of the file's numbers, a whole one of dithered ones: what rounding alone comes to; 0 of floats, and of JPEG, which loses more"`
 	Found   []string `json:"found" doc:"what is wrong with the file"`
 	Missing bool     `json:"missing,omitempty" doc:"the file was cleared away"`
 	At      [2]int   `json:"at" doc:"the texel of the largest difference, from the upper left"`
@@ -138,8 +138,11 @@ func (w *Work) compare(ctx context.Context, sheet int, k *picture, data []byte) 
 		return nil, err
 	}
 	form := formats[k.file.Format]
-	if !form.float {
+	if !form.float && k.file.Format != "jpeg" {
 		c.Step = 0.5 / float64(int(1)<<form.bits-1)
+		if k.file.Dithered && form.bits == 8 {
+			c.Step *= 2
+		}
 	}
 	sum, n := 0.0, 0
 	for comp, plane := range full {

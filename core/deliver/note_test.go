@@ -158,6 +158,9 @@ func TestDeliveredFilesAreCompared(t *testing.T) {
 		grey := PresetFile{Map: "h" + f, Format: f, R: &Component{Source: "height"}}
 		preset.Files = append(preset.Files, grey)
 	}
+	dithered := rgb("png8")
+	dithered.Map, dithered.Dithered = "dithered", true
+	preset.Files = append(preset.Files, dithered)
 	w := work(t, p, preset)
 	files := written(t, p, Order{Preset: &preset, Project: "Low Wick"})
 	read := func(name string) ([]byte, error) {
@@ -174,6 +177,15 @@ func TestDeliveredFilesAreCompared(t *testing.T) {
 		if len(c.Found) > 0 || c.Max > c.Step+1e-6 || c.Mean > c.Max {
 			t.Errorf("%s: %+v", c.Name, c)
 		}
+	}
+	if c := list[len(list)-1]; c.Max <= 0.5/255 {
+		t.Errorf("what was dithered is rounded: %+v", c)
+	}
+	lossy := FilePreset{Name: "lossy", Size: 128, Files: []PresetFile{{Map: "j", Format: "jpeg", R: &Component{Source: "roughness"}}}}
+	photo := written(t, p, Order{Preset: &lossy})
+	got, err := work(t, p, lossy).Compare(t.Context(), func(name string) ([]byte, error) { return photo[name], nil })
+	if err != nil || got[0].Step != 0 || got[0].Max > 0.05 || len(got[0].Found) > 0 {
+		t.Errorf("JPEG: %v %+v", err, got)
 	}
 	spoiled := map[string]func(img *image.NRGBA) image.Image{
 		"it has 64": func(img *image.NRGBA) image.Image { return img.SubImage(image.Rect(0, 0, 64, 64)) },

@@ -47,19 +47,6 @@ type Maps struct {
 	Glow        float32 // how much brighter than white Emissive's white is; 0 is 1
 }
 
-// all lists the pictures that are there.
-func (m *Maps) all() (list []*Picture) {
-	for _, p := range []*Picture{
-		m.BaseColor, m.ORM, m.Normal, m.Emissive, m.Specular, m.Coat, m.Fuzz, m.Transmission, m.Scattering, m.Anisotropy,
-		m.Roughness, m.Metallic, m.Opacity,
-	} {
-		if p != nil {
-			list = append(list, p)
-		}
-	}
-	return list
-}
-
 // Original is the file by which a model came in, with the files beside it.
 type Original struct {
 	Files fs.FS

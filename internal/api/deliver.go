@@ -140,11 +140,7 @@ func (s *Server) deliveries(api huma.API) {
 		return out, fail(err)
 	})
 	huma.Get(api, "/api/deliveries/{id}/since", func(ctx context.Context, in *idInput) (*body[Since], error) {
-		project, n, err := s.note(ctx, in.ID)
-		if err != nil {
-			return nil, fail(err)
-		}
-		w, err := s.work(ctx, project, n.Order)
+		project, n, w, err := s.delivered(ctx, in.ID)
 		if err != nil {
 			return nil, fail(err)
 		}
@@ -203,11 +199,7 @@ func (s *Server) deliveries(api huma.API) {
 		return &body[CameHome]{CameHome{l.ID, l.Name}}, fail(err)
 	})
 	huma.Get(api, "/api/deliveries/{id}/compared", func(ctx context.Context, in *idInput) (*body[[]deliver.Compared], error) {
-		project, n, err := s.note(ctx, in.ID)
-		if err != nil {
-			return nil, fail(err)
-		}
-		w, err := s.work(ctx, project, n.Order)
+		_, n, w, err := s.delivered(ctx, in.ID)
 		if err != nil {
 			return nil, fail(err)
 		}
@@ -235,6 +227,14 @@ func (s *Server) work(ctx context.Context, project string, o deliver.Order) (*de
 		return nil, err
 	}
 	return deliver.NewWork(p, o)
+}
+
+// delivered is a delivery's note, and its order planned for the project as it is now.
+func (s *Server) delivered(ctx context.Context, id string) (project string, n *deliver.Note, w *deliver.Work, err error) {
+	if project, n, err = s.note(ctx, id); err == nil {
+		w, err = s.work(ctx, project, n.Order)
+	}
+	return project, n, w, err
 }
 
 // order puts an order in the queue, when it can be carried out.

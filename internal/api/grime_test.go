@@ -162,19 +162,26 @@ func elsewhere(t *testing.T) *service {
 	return &service{t, srv.URL, s, dsn, hub}
 }
 
-// A project goes to a server with another database, which knows nothing of it: its document,
-// strokes and ledger are there, and out again it is the same file; so is a thing of the stock.
-func TestWorkGoesToAnotherServersDatabase(t *testing.T) {
-	s, other := startService(t), elsewhere(t)
+// painted is a project of the bollard with a coat, whose mask has a stroke of that id.
+func (s *service) painted(stroke string) string {
+	s.Helper()
 	id := s.bollard()
 	w := s.open(id, "ann")
 	w.until("the document", layers(1))
 	w.send(addCoat)
 	w.until("the new coat", layers(2))
-	w.send(`{"t":"stroke.begin","layer":"coat","step":"h","stroke":{"id":"away1","radius":0.05,"strength":1,"hardness":0.5,"values":{"mask":[0]}}}`)
+	w.send(`{"t":"stroke.begin","layer":"coat","step":"h","stroke":{"id":%q,"radius":0.05,"strength":1,"hardness":0.5,"values":{"mask":[0]}}}`, stroke)
 	w.send(`{"t":"stroke.add","points":[0,0.3,0.12,0,0,1,1, 0.02,0.3,0.12,0,0,1,1]}`)
 	w.send(`{"t":"stroke.end","id":3}`)
 	w.until("the stroke", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
+	return id
+}
+
+// A project goes to a server with another database, which knows nothing of it: its document,
+// strokes and ledger are there, and out again it is the same file; so is a thing of the stock.
+func TestWorkGoesToAnotherServersDatabase(t *testing.T) {
+	s, other := startService(t), elsewhere(t)
+	id := s.painted("away1")
 	file := s.fetch("/api/projects/" + id + "/grime")
 	var taken struct{ Project string }
 	if code, text := other.post("/api/grime/take?project=1", file, &taken); code != 200 || taken.Project == "" {
@@ -226,15 +233,7 @@ func TestWorkGoesToAnotherServersDatabase(t *testing.T) {
 // deliveries went along, and tell that nothing would change.
 func TestDeliveriesAreTheSameOnAnotherServer(t *testing.T) {
 	s, other := startService(t), elsewhere(t)
-	id := s.bollard()
-	w := s.open(id, "ann")
-	w.until("the document", layers(1))
-	w.send(addCoat)
-	w.until("the new coat", layers(2))
-	w.send(`{"t":"stroke.begin","layer":"coat","step":"h","stroke":{"id":"away2","radius":0.05,"strength":1,"hardness":0.5,"values":{"mask":[0]}}}`)
-	w.send(`{"t":"stroke.add","points":[0,0.3,0.12,0,0,1,1, 0.02,0.3,0.12,0,0,1,1]}`)
-	w.send(`{"t":"stroke.end","id":3}`)
-	w.until("the stroke", func(s state) bool { return s.T == "doc" && s.Strokes["coat/h"] == 1 })
+	id := s.painted("away2")
 	preset, _ := deliver.FindPreset("every channel, 16 bit")
 	preset.Size, preset.Scenes = 128, []string{"glb", "gltf", "obj", "usda", "usdz", "mtlx"}
 	preset.Files[0].Format, preset.Files[1].Format, preset.Files[2].Format = "tiff32", "exr16", "webp"

@@ -1363,7 +1363,7 @@ export interface components {
       name: string;
       /**
        * Format: double
-       * @description half a step of the file's numbers: what rounding alone comes to; 0 of floats
+       * @description half a step of the file's numbers, a whole one of dithered ones: what rounding alone comes to; 0 of floats, and of JPEG, which loses more
        */
       step: number;
     };
