@@ -12,35 +12,46 @@ import (
 func denoise(f *Film) []float32 {
 	n, inv := f.W*f.H, 1/float32(max(f.Samples, 1))
 	albedo, normal := f.mean(f.Albedo), f.mean(f.Normal)
-	light, variance := make([]float32, 3*n), make([]float32, n)
-	depth := make([]float32, n)
-	near := inf
+	g := newGuides(f)
+	variance := make([]float32, n)
+	now, next := g.newLight(), g.newLight()
+	g.near = inf
 	for i := range n {
+		k := g.at(i)
 		lum, tint := float32(0), float32(0)
-		for k := range 3 {
-			a := albedo[3*i+k] + 0.02
+		for c := range 3 {
+			a := albedo[3*i+c] + 0.02
 			if f.Covered[i] == 0 {
 				a = 1
 			}
-			light[3*i+k] = f.Sum[3*i+k] * inv / a
-			lum += weights[k] * f.Sum[3*i+k] * inv
-			tint += weights[k] * a
+			now.of[c][k] = f.Sum[3*i+c] * inv / a
+			lum += weights[c] * f.Sum[3*i+c] * inv
+			tint += weights[c] * a
 		}
 		variance[i] = max(f.Square[i]*inv-lum*lum, 0) / (tint * tint) * inv
 		if f.Covered[i] > 0 {
-			depth[i] = f.Depth[i] / f.Covered[i]
-			near = min(near, depth[i])
+			g.has[k], g.cover[k] = 1, f.Covered[i]*inv
+			for c := range 3 {
+				g.normal[c][k] = normal[3*i+c]
+			}
+			g.depth[k] = f.Depth[i] / f.Covered[i]
+			g.near = min(g.near, g.depth[k])
 		}
 	}
-	variance = settle(variance, f.W, f.H)
-	guide := &guides{f: f, normal: normal, depth: depth, near: near, inv: inv}
-	for level := range 5 {
-		light, variance = guide.smooth(light, variance, 1<<level)
+	for i, v := range settle(variance, f.W, f.H) {
+		now.variance[g.at(i)] = v
 	}
+	g.slopes()
+	for level := range 5 {
+		g.smooth(now, next, 1<<level)
+		now, next = next, now
+	}
+	light := make([]float32, 3*n)
 	for i := range n {
-		for k := range 3 {
-			if f.Covered[i] > 0 {
-				light[3*i+k] *= albedo[3*i+k] + 0.02
+		k := g.at(i)
+		for c := range 3 {
+			if light[3*i+c] = now.of[c][k]; f.Covered[i] > 0 {
+				light[3*i+c] *= albedo[3*i+c] + 0.02
 			}
 		}
 	}
@@ -71,110 +82,162 @@ func settle(v []float32, w, h int) []float32 {
 	return out
 }
 
+// guides are what light is smoothed along, as planes that have a border on both sides, where nothing is,
+// so that eight pixels beside each other can be smoothed together.
 type guides struct {
-	f             *Film
-	normal, depth []float32
-	near, inv     float32
+	w, h, pitch  int
+	normal       [3][]float32
+	depth, slope []float32 // slope: how much the depth changes a pixel
+	cover        []float32 // 0..1
+	has          []float32 // 1 where something is met, else 0
+	near         float32
 }
+
+// litPlanes are light on its way: its components and its variance.
+type litPlanes struct {
+	of       [3][]float32
+	lum      []float32
+	variance []float32
+}
+
+// border is as wide as the widest step of the wavelet reaches, and eight more.
+const border = 2*16 + 8
+
+func newGuides(f *Film) *guides {
+	g := &guides{w: f.W, h: f.H, pitch: f.W + 2*border}
+	for _, p := range []*[]float32{&g.normal[0], &g.normal[1], &g.normal[2], &g.depth, &g.slope, &g.cover, &g.has} {
+		*p = make([]float32, g.pitch*g.h)
+	}
+	return g
+}
+
+func (g *guides) newLight() *litPlanes {
+	l := &litPlanes{}
+	for _, p := range []*[]float32{&l.of[0], &l.of[1], &l.of[2], &l.lum, &l.variance} {
+		*p = make([]float32, g.pitch*g.h)
+	}
+	return l
+}
+
+// at is where a pixel lies in the planes.
+func (g *guides) at(i int) int { return i/g.w*g.pitch + i%g.w + border }
 
 // spline is the B3 spline of the wavelet.
 var spline = [3]float32{3.0 / 8, 1.0 / 4, 1.0 / 16}
 
-func (g *guides) smooth(light, variance []float32, step int) (out, left []float32) {
-	w, h := g.f.W, g.f.H
-	out, left = make([]float32, len(light)), make([]float32, len(variance))
-	par.Parts(h, 8, func(from, to int) {
-		for y := from; y < to; y++ {
-			for x := range w {
-				g.pixel(light, variance, out, left, x, y, step)
+// tap is one of the places that a pixel is smoothed with.
+type tap struct {
+	dy, off int     // rows, and places in the planes
+	weight  float32 // of the spline
+	away    float32 // pixels
+}
+
+// taps are those beside the pixel itself.
+func (g *guides) taps(step int) (out []tap) {
+	for dy := -2; dy <= 2; dy++ {
+		for dx := -2; dx <= 2; dx++ {
+			if dx != 0 || dy != 0 {
+				out = append(out, tap{
+					dy * step, dy*step*g.pitch + dx*step, spline[max(dx, -dx)] * spline[max(dy, -dy)],
+					float32(step) * sqrt32(float32(dx*dx+dy*dy)),
+				})
+			}
+		}
+	}
+	return out
+}
+
+func (g *guides) smooth(from, to *litPlanes, step int) {
+	taps := g.taps(step)
+	par.Parts(g.h, 8, func(first, end int) {
+		for k := first * g.pitch; k < end*g.pitch; k++ {
+			from.lum[k] = weights[0]*from.of[0][k] + weights[1]*from.of[1][k] + weights[2]*from.of[2][k]
+		}
+	})
+	par.Parts(g.h, 8, func(first, end int) {
+		var row []tap
+		for y := first; y < end; y++ {
+			row = row[:0]
+			for _, t := range taps {
+				if y+t.dy >= 0 && y+t.dy < g.h {
+					row = append(row, t)
+				}
+			}
+			k := y*g.pitch + border
+			for x := g.wide(from, to, k, row); x < g.w; x++ {
+				g.pixel(from, to, k+x, row)
 			}
 		}
 	})
-	return out, left
 }
 
-func (g *guides) pixel(light, variance, out, left []float32, x, y, step int) {
-	w, h := g.f.W, g.f.H
-	i := y*w + x
-	if g.f.Covered[i] == 0 {
-		copy(out[3*i:3*i+3], light[3*i:3*i+3])
+// pixel smooths one pixel.
+func (g *guides) pixel(from, to *litPlanes, i int, taps []tap) {
+	if g.has[i] == 0 {
+		for c := range 3 {
+			to.of[c][i] = from.of[c][i]
+		}
 		return
 	}
-	lum := weights[0]*light[3*i] + weights[1]*light[3*i+1] + weights[2]*light[3*i+2]
-	spread := 4*sqrt32(variance[i]) + 1e-4 + 0.004*lum
-	slope := g.slope(x, y)
-	var sum [3]float32
-	var total, vsum float32
-	for dy := -2; dy <= 2; dy++ {
-		for dx := -2; dx <= 2; dx++ {
-			a, b := x+dx*step, y+dy*step
-			if a < 0 || b < 0 || a >= w || b >= h {
-				continue
-			}
-			k := b*w + a
-			if g.f.Covered[k] == 0 {
-				continue
-			}
-			weight := spline[max(dx, -dx)] * spline[max(dy, -dy)]
-			if k != i {
-				n := g.normal[3*i]*g.normal[3*k] + g.normal[3*i+1]*g.normal[3*k+1] + g.normal[3*i+2]*g.normal[3*k+2]
-				n = max(n, 0)
-				n *= n
-				n *= n
-				n *= n
-				n *= n
-				n *= n // to the 32nd power
-				off := g.depth[i] - g.depth[k]
-				away := float32(step) * sqrt32(float32(dx*dx+dy*dy))
-				kl := weights[0]*light[3*k] + weights[1]*light[3*k+1] + weights[2]*light[3*k+2]
-				d := max(off, -off)/(slope*away+g.near*1e-3) + max(lum-kl, kl-lum)/spread
-				cover := 1 - max(g.f.Covered[i]-g.f.Covered[k], g.f.Covered[k]-g.f.Covered[i])*g.inv
-				if d > 8 || n == 0 {
-					continue
-				}
-				weight *= n * falls(d) * cover
-			}
-			for c := range sum {
-				sum[c] += weight * light[3*k+c]
-			}
-			total += weight
-			vsum += weight * weight * variance[k]
+	lum := from.lum[i]
+	spread := sqrt32(from.variance[i])*4 + 1e-4 + lum*0.004
+	total := spline[0] * spline[0]
+	sum := [3]float32{total * from.of[0][i], total * from.of[1][i], total * from.of[2][i]}
+	vsum := total * total * from.variance[i]
+	for _, t := range taps {
+		k := i + t.off
+		n := g.normal[0][i]*g.normal[0][k] + g.normal[1][i]*g.normal[1][k] + g.normal[2][i]*g.normal[2][k]
+		n = max(n, 0)
+		n *= n
+		n *= n
+		n *= n
+		n *= n
+		n *= n // to the 32nd power
+		off := g.depth[i] - g.depth[k]
+		kl := lum - from.lum[k]
+		d := max(off, -off)/(g.slope[i]*t.away+g.near*1e-3) + max(kl, -kl)/spread
+		cover := g.cover[i] - g.cover[k]
+		// (1 − d/16)¹⁶ is about exp(−d)
+		v := max(1-d*(1.0/16), 0)
+		v *= v
+		v *= v
+		v *= v
+		v *= v
+		w := t.weight * g.has[k] * n * v * (1 - max(cover, -cover))
+		for c := range sum {
+			sum[c] += w * from.of[c][k]
 		}
+		total += w
+		vsum += w * w * from.variance[k]
 	}
 	for c := range sum {
-		out[3*i+c] = sum[c] / total
+		to.of[c][i] = sum[c] / total
 	}
-	left[i] = vsum / (total * total)
+	to.variance[i] = vsum / (total * total)
 }
 
-// falls is about exp(−d): (1 − d/16)¹⁶ for d below 16, which weights can be as well.
-func falls(d float32) float32 {
-	v := 1 - d*(1.0/16)
-	v *= v
-	v *= v
-	v *= v
-	return v * v
-}
-
-// slope is how much the depth changes a pixel.
-func (g *guides) slope(x, y int) float32 {
-	w, h := g.f.W, g.f.H
-	i := y*w + x
-	best := float32(0)
-	for _, s := range [2]int{1, w} {
-		if s == 1 && (x == 0 || x == w-1) || s == w && (y == 0 || y == h-1) {
-			continue
-		}
-		least := inf
-		for _, k := range [2]int{i - s, i + s} {
-			if g.f.Covered[k] > 0 {
-				d := g.depth[k] - g.depth[i]
-				least = min(least, max(d, -d))
+// slopes finds how much the depth changes a pixel.
+func (g *guides) slopes() {
+	for y := range g.h {
+		for x := range g.w {
+			i := y*g.pitch + x + border
+			best := float32(0)
+			for _, s := range [2]int{1, g.pitch} {
+				if s == 1 && (x == 0 || x == g.w-1) || s == g.pitch && (y == 0 || y == g.h-1) {
+					continue
+				}
+				least := inf
+				for _, k := range [2]int{i - s, i + s} {
+					if g.has[k] > 0 {
+						d := g.depth[k] - g.depth[i]
+						least = min(least, max(d, -d))
+					}
+				}
+				if least < inf {
+					best = max(best, least)
+				}
 			}
-		}
-		if least < inf {
-			best = max(best, least)
+			g.slope[i] = best
 		}
 	}
-	return best
 }
