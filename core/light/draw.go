@@ -16,14 +16,17 @@ type Sampler struct {
 	columns  []float32    // of each row, cumulated, 0..1
 	heights  []float32    // cosine of the angle from above at each row's upper edge
 	guide    []int32      // the first row for each 256th
+	starts   []uint16     // of each row, its first column for each of so many shares
 }
+
+const starts = 64
 
 // NewSampler prepares a panorama. Each texel counts with what lies around it, since radiance is
 // taken between texels: what can be seen can be drawn.
 func NewSampler(p *Panorama) *Sampler {
 	s := &Sampler{
 		p, make([][4]float32, p.W*p.H), make([]float32, p.H), make([]float32, p.W*p.H),
-		make([]float32, p.H+1), make([]int32, 257),
+		make([]float32, p.H+1), make([]int32, 257), make([]uint16, p.H*starts),
 	}
 	lum := make([]float64, p.W*p.H)
 	total := 0.0
@@ -73,6 +76,15 @@ func NewSampler(p *Panorama) *Sampler {
 		}
 		s.guide[i] = int32(y)
 	}
+	for y := range p.H {
+		row, x := s.columns[y*p.W:(y+1)*p.W], 0
+		for i := range starts {
+			for x < p.W-1 && row[x] <= float32(i)/starts {
+				x++
+			}
+			s.starts[y*starts+i] = uint16(x)
+		}
+	}
 	for i, w := range weight {
 		s.texels[i] = [4]float32{p.Data[3*i], p.Data[3*i+1], p.Data[3*i+2], float32(w / sum)}
 	}
@@ -93,13 +105,9 @@ func (s *Sampler) Draw(a, b float32) (d geom.Vec3, c [3]float32, density float32
 	}
 	ry := within(a-lo, s.rows[y]-lo)
 	row := s.columns[y*p.W : (y+1)*p.W]
-	x, most := 0, p.W-1
-	for x < most {
-		if m := (x + most) / 2; row[m] > b {
-			most = m
-		} else {
-			x = m + 1
-		}
+	x := int(s.starts[y*starts+min(int(b*starts), starts-1)])
+	for x < p.W-1 && row[x] <= b {
+		x++
 	}
 	lo = 0
 	if x > 0 {

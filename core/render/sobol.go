@@ -34,9 +34,9 @@ func hash32(x uint32) uint32 { // Wellons' lowbias32
 	return x ^ x>>16
 }
 
-// scramble is a nested uniform scramble of a number (Laine and Karras, with Vegdahl's numbers).
+// scramble is a nested uniform scramble of a number (Laine and Karras, with Vegdahl's numbers); x has
+// its bits the other way round.
 func scramble(x, seed uint32) uint32 {
-	x = bits.Reverse32(x)
 	x ^= x * 0x3d20adea
 	x += seed
 	x *= seed>>16 | 1
@@ -47,7 +47,7 @@ func scramble(x, seed uint32) uint32 {
 
 // byByte are the points of Sobol's dimensions 2 to 4 (Joe and Kuo 2008, new-joe-kuo-6), by each of
 // the four bytes of the number: a point is what its bytes give, taken together. The first dimension
-// is the number with its bits the other way round.
+// is the number with its bits the other way round. All are kept with their bits the other way round.
 var byByte = func() (out [4][256][3]uint32) {
 	type poly struct {
 		s, a uint32
@@ -69,7 +69,7 @@ var byByte = func() (out [4][256][3]uint32) {
 			for b := range out[i] {
 				for k := range 8 {
 					if b>>k&1 != 0 {
-						out[i][b][d] ^= v[8*i+k]
+						out[i][b][d] ^= bits.Reverse32(v[8*i+k])
 					}
 				}
 			}
@@ -80,8 +80,8 @@ var byByte = func() (out [4][256][3]uint32) {
 
 func sobol4(index, seed uint32) (out [4]uint32) {
 	seed = hash32(seed)
-	index = scramble(index, seed) // shuffled: another order for each four
-	out[0] = bits.Reverse32(index)
+	index = scramble(bits.Reverse32(index), seed) // shuffled: another order for each four
+	out[0] = index
 	a, b := &byByte[0][index&255], &byByte[1][index>>8&255]
 	c, e := &byByte[2][index>>16&255], &byByte[3][index>>24]
 	for d := range 3 {
