@@ -37,21 +37,42 @@ func benchStill(ctx context.Context, r *report) error {
 		r.Results = append(r.Results, result{"still", what, "s", time.Since(since).Seconds(), 0, 0})
 	}
 	begun := time.Now()
-	first, err := render.NewTraced(ctx, p, render.Glimpse(s), sky, render.GlimpseTexels, nil)
+	clay, err := render.Clay(ctx, m, render.Glimpse(s), sky)
 	if err != nil {
 		return err
 	}
-	f, err := first.Trace(ctx, 0, render.GlimpseSamples, nil)
+	glimpse := func(t *render.Traced, paths int, what string) error {
+		f, err := t.Trace(ctx, 0, paths, nil)
+		if err == nil {
+			f.Develop(&t.Still)
+			add(what, begun)
+		}
+		return err
+	}
+	if err := glimpse(clay, 1, "the lantern, light and shadow to look at"); err != nil {
+		return err
+	}
+	b0, err := render.Evaluate(ctx, p, render.Sheets(p, render.GlimpseTexels), nil)
 	if err != nil {
 		return err
 	}
-	f.Develop(&first.Still)
-	add("the lantern, something to look at", begun)
-	t, err := render.NewTraced(ctx, p, s, sky, 0, nil)
+	t, err := clay.Finer(ctx, render.Glimpse(s), b0)
 	if err != nil {
 		return err
 	}
-	add("its sheets are there at their size", begun)
+	if err := glimpse(t, render.GlimpseSamples, "its coarse sheets to look at"); err != nil {
+		return err
+	}
+	t = t.As(s)
+	tiles := t.Wants(p, 1)
+	b1, err := render.Evaluate(ctx, p, tiles, nil)
+	if err != nil {
+		return err
+	}
+	if t, err = t.Finer(ctx, s, b1); err != nil {
+		return err
+	}
+	add(fmt.Sprintf("its sheets are there as fine as they are seen, %d tiles", len(tiles)), begun)
 	film := render.NewFilm(s.W, s.H)
 	traced := time.Now()
 	for _, u := range [][2]int{{0, 8}, {8, 56}} {
@@ -79,7 +100,7 @@ func benchStill(ctx context.Context, r *report) error {
 		p := eval.Compile(eval.NewScene(m, cache.New(benchCache)), doc, "", "")
 		s := render.Still{W: 320, H: 320, Exposure: 1, Samples: 8}
 		view(&s, m, geom.V3(0.4, 0.3, 1), 80)
-		t, err := render.NewTraced(ctx, p, s, sky, 0, nil)
+		t, err := render.NewTraced(ctx, p, s, sky, 1, nil)
 		if err != nil {
 			return err
 		}

@@ -127,6 +127,7 @@ func renderCommand() *cobra.Command {
 	f.Float64Var(&s.Blur, "blur", 0, "of the environment behind, 0..1")
 	f.BoolVar(&s.Ground, "ground", s.Ground, "a matt floor below")
 	f.StringVar(&s.Tone, "tone", "", "filmic, neutral, none")
+	f.BoolVar(&s.Relief, "relief", false, "heights move the surface, instead of bending its light alone")
 	f.BoolVar(&s.Denoise, "denoise", s.Denoise, "take noise away")
 	f.IntVar(&s.Bounces, "bounces", 0, "how often light is sent on at most; 0: 8")
 	f.IntVar(&turntable, "turntable", 0, "so many pictures all round, numbered")
@@ -223,7 +224,7 @@ func renderStill(
 	ctx context.Context, p *eval.Program, s render.Still, sky *light.Panorama, out string, tell io.Writer, quiet bool,
 ) (r stillReport, err error) {
 	begun := time.Now()
-	t, err := render.NewTraced(ctx, p, s, sky, 0, nil)
+	t, err := render.NewTraced(ctx, p, s, sky, 1, nil)
 	if err != nil {
 		return r, err
 	}

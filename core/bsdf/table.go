@@ -55,6 +55,12 @@ var table = sync.OnceValue(func() *albedos {
 	return t
 })
 
+// Prepare makes the tables that surfaces are looked up in, which the first surface would wait for.
+func Prepare() {
+	table()
+	fuzzTable()
+}
+
 // measured is how many visible facets an entry is the mean of.
 const measured = 4096
 

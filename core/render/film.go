@@ -169,6 +169,10 @@ func (f *Film) Pack() ([]byte, error) {
 	for _, v := range f.ID {
 		b = binary.LittleEndian.AppendUint32(b, uint32(v))
 	}
+	return packed(b)
+}
+
+func packed(b []byte) ([]byte, error) {
 	z, err := zstd.NewWriter(nil, zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderConcurrency(1))
 	if err != nil {
 		return nil, err
@@ -177,9 +181,9 @@ func (f *Film) Pack() ([]byte, error) {
 	return z.EncodeAll(b, nil), nil
 }
 
-// UnpackFilm reads what Pack wrote.
-func UnpackFilm(b []byte, w, h int) (*Film, error) {
-	z, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(uint64(FilmBytes(w, h)+64)))
+// unpacked reads what packed wrote, of at most so many bytes.
+func unpacked(b []byte, most int64) ([]byte, error) {
+	z, err := zstd.NewReader(nil, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxMemory(uint64(most)))
 	if err != nil {
 		return nil, err
 	}
@@ -187,10 +191,21 @@ func UnpackFilm(b []byte, w, h int) (*Film, error) {
 	if b, err = z.DecodeAll(b, nil); err != nil {
 		return nil, fmt.Errorf("a piece of a still: %w", err)
 	}
+	return b, nil
+}
+
+var errPiece = errors.New("a piece of a still is of another size")
+
+// UnpackFilm reads what Pack wrote.
+func UnpackFilm(b []byte, w, h int) (*Film, error) {
+	b, err := unpacked(b, FilmBytes(w, h)+64)
+	if err != nil {
+		return nil, err
+	}
 	f := NewFilm(w, h)
 	if len(b) != 13*4*w*h+20 || string(b[:8]) != filmMagic ||
 		int(binary.LittleEndian.Uint32(b[8:])) != w || int(binary.LittleEndian.Uint32(b[12:])) != h {
-		return nil, errors.New("a piece of a still is of another size")
+		return nil, errPiece
 	}
 	f.Samples = int(binary.LittleEndian.Uint32(b[16:]))
 	b = b[20:]

@@ -31,7 +31,7 @@ func newLamps(t *Traced, use func(int) bool) *lamps {
 			continue
 		}
 		s := &t.skins[m.TriSheet[i]]
-		if len(m.UV) == 0 {
+		if len(m.UV) == 0 || !s.shines {
 			continue
 		}
 		a, b, c := m.UV[tri[0]], m.UV[tri[1]], m.UV[tri[2]]

@@ -1,9 +1,12 @@
 package render
 
 import (
+	"cmp"
 	"context"
+	"encoding/binary"
 	"math"
 	"runtime"
+	"slices"
 	"sync"
 
 	"velvetgrime/core/eval"
@@ -14,16 +17,35 @@ import (
 	"velvetgrime/core/surface"
 )
 
-// skin is what the texels of a sheet are made of, for rays that meet it anywhere.
+// skin is what the texels of a sheet are made of, for rays that meet it anywhere: blocks, each as fine
+// as it is looked at.
 type skin struct {
-	size   int
-	texels []texel
+	size, across int      // of the finest lattice of its blocks, and that lattice's tiles along a side
+	of           []*Block // by tile of that lattice, row by row
+	shines       bool     // some of it is emissive; by look
+}
+
+// Block is a tile of a sheet with its margin, made ready for rays.
+type Block struct {
+	Tile   surface.Tile
+	texels []texel // pix.Pitch along a side
+	// a place of the sheet, 0..1, times size, less these, is one of texels' middles
+	size, left, top float32
+}
+
+func newBlock(t surface.Tile) *Block {
+	const middle = 0.5 - pix.Margin
+	return &Block{
+		t, make([]texel, pix.Pitch*pix.Pitch),
+		float32(t.Size), float32(t.X*pix.Size) + middle, float32(t.Y*pix.Size) + middle,
+	}
 }
 
 // texel is kept small: there are millions. Colours are kept as the root of linear light.
 type texel struct {
 	color, emits        [3]uint16
 	bend                [2]int16 // x and y of the normal in tangent space
+	height              int16    // micrometres
 	rough, metal, solid uint8
 	more                [moreCount]uint8
 }
@@ -83,73 +105,140 @@ func skinSizes(p *eval.Program, most int) []int {
 	return sizes
 }
 
-// skins evaluates all sheets with at most so many texels together.
-func skins(ctx context.Context, p *eval.Program, most int, tell func(share float64)) ([]skin, error) {
-	sizes := skinSizes(p, most)
-	out := make([]skin, len(sizes))
-	var all []surface.Tile
-	for i, size := range sizes {
-		out[i] = skin{size, make([]texel, size*size)}
-		all = append(all, surface.Tiles(i, size)...)
+// Sheets lists tiles of all sheets, with at most so many texels together.
+func Sheets(p *eval.Program, most int) (tiles []surface.Tile) {
+	for i, size := range skinSizes(p, most) {
+		tiles = append(tiles, surface.Tiles(i, size)...)
 	}
-	covered := make([][]bool, len(out))
-	for i, s := range out {
-		covered[i] = make([]bool, s.size*s.size)
-	}
+	return tiles
+}
+
+// Evaluate makes tiles of sheets ready for rays, on all cores.
+func Evaluate(ctx context.Context, p *eval.Program, tiles []surface.Tile, tell func(share float64)) ([]*Block, error) {
+	out := make([]*Block, len(tiles))
 	var mu sync.Mutex
 	done := 0
 	g, gctx := par.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
-	for _, t := range all {
-		g.Go(func() error {
-			if err := out[t.Sheet].fill(gctx, p, t, covered[t.Sheet]); err != nil {
+	for i, t := range tiles {
+		g.Go(func() (err error) {
+			if out[i], err = block(gctx, p, t); err != nil {
 				return err
 			}
 			mu.Lock()
 			defer mu.Unlock()
 			if done++; tell != nil {
-				tell(float64(done) / float64(len(all)))
+				tell(float64(done) / float64(len(tiles)))
 			}
 			return gctx.Err()
 		})
 	}
-	if err := g.Wait(); err != nil {
-		return nil, err
+	return out, g.Wait()
+}
+
+// lay puts blocks together: where several show the same, the finest one is taken. All of every sheet is
+// shown by some of them.
+func lay(count int, all []*Block) []skin {
+	out := make([]skin, count)
+	for _, b := range all {
+		out[b.Tile.Sheet].size = max(out[b.Tile.Sheet].size, b.Tile.Size)
 	}
-	for i, s := range out {
-		for k, from := range pix.Nearest(covered[i], s.size) {
-			if from >= 0 && int(from) != k {
-				s.texels[k] = s.texels[from]
+	for i := range out {
+		s := &out[i]
+		s.across = max(s.size/pix.Size, 1)
+		s.of = make([]*Block, s.across*s.across)
+	}
+	all = slices.Clone(all)
+	slices.SortStableFunc(all, func(a, b *Block) int { return cmp.Compare(a.Tile.Size, b.Tile.Size) })
+	for _, b := range all {
+		s := &out[b.Tile.Sheet]
+		eachUnder(b.Tile, s.size, func(x, y int) { s.of[y*s.across+x] = b })
+	}
+	for i := range out {
+		out[i].join()
+	}
+	return out
+}
+
+// eachUnder calls f for the tiles, by column and row, of a finer lattice of the same sheet that a tile
+// covers.
+func eachUnder(t surface.Tile, size int, f func(x, y int)) {
+	n := max(size/max(t.Size, pix.Size), 1)
+	for y := t.Y * n; y < (t.Y+1)*n; y++ {
+		for x := t.X * n; x < (t.X+1)*n; x++ {
+			f(x, y)
+		}
+	}
+}
+
+// join takes the margins of blocks from their neighbours, where these are as fine: a slope in a margin
+// is taken to one side alone.
+func (s *skin) join() {
+	const last = pix.Pitch - 1
+	for y := range s.across {
+		for x := range s.across {
+			b := s.of[y*s.across+x]
+			if b.Tile.Size != s.size {
+				continue
+			}
+			if x > 0 {
+				if a := s.of[y*s.across+x-1]; a.Tile.Size == s.size {
+					for k := range pix.Pitch {
+						b.texels[k*pix.Pitch] = a.texels[k*pix.Pitch+pix.Size]
+						a.texels[k*pix.Pitch+last] = b.texels[k*pix.Pitch+pix.Margin]
+					}
+				}
+			}
+			if y > 0 {
+				if a := s.of[(y-1)*s.across+x]; a.Tile.Size == s.size {
+					copy(b.texels[:pix.Pitch], a.texels[pix.Size*pix.Pitch:])
+					copy(a.texels[last*pix.Pitch:], b.texels[pix.Margin*pix.Pitch:][:pix.Pitch])
+				}
 			}
 		}
 	}
-	return out, nil
 }
 
-// fill evaluates one tile.
-func (s *skin) fill(ctx context.Context, p *eval.Program, t surface.Tile, covered []bool) error {
+// evenSkin is the same all over.
+func evenSkin(t texel) skin {
+	b := newBlock(surface.Tile{Size: 1})
+	for i := range b.texels {
+		b.texels[i] = t
+	}
+	return skin{size: 1, across: 1, of: []*Block{b}}
+}
+
+// nothing is a texel of what no surface has.
+var nothing = texel{rough: 128, solid: 255, more: moreUsual}
+
+// block makes a tile of a sheet ready for rays.
+func block(ctx context.Context, p *eval.Program, t surface.Tile) (*Block, error) {
+	b := newBlock(t)
 	u := p.Scene.OnTile(t)
 	if u.Empty() {
-		return nil
+		for i := range b.texels {
+			b.texels[i] = nothing
+		}
+		return b, nil
 	}
 	of := func(c stack.Channel) ([]pix.Plane, error) { return p.Channel(ctx, u, c) }
 	base, err := of(stack.BaseColor)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	emits, err := of(stack.Emissive)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	normal, err := p.Normal(ctx, u)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	var plain [3]pix.Plane
-	for i, c := range []stack.Channel{stack.Roughness, stack.Metallic, stack.Opacity} {
+	var plain [4]pix.Plane
+	for i, c := range []stack.Channel{stack.Roughness, stack.Metallic, stack.Opacity, stack.Height} {
 		v, err := of(c)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		plain[i] = v[0]
 	}
@@ -161,26 +250,102 @@ func (s *skin) fill(ctx context.Context, p *eval.Program, t surface.Tile, covere
 		}
 		v, err := of(m.Channel)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		more[i], has[i] = v[0], true
 	}
-	u.EachTexel(func(at, i int) {
-		covered[i] = true
-		x := &s.texels[i]
+	f := u.Frame()
+	covered := make([]bool, len(b.texels))
+	for at := range b.texels {
+		x := &b.texels[at]
+		if *x = nothing; f.Tri[at] < 0 {
+			continue
+		}
+		covered[at] = true
 		for k := range 3 {
 			x.color[k], x.emits[k] = root(base[k].At(at)), root(emits[k].At(at))
 		}
 		x.bend = [2]int16{whole15(normal[0].At(at)), whole15(normal[1].At(at))}
 		x.rough, x.metal, x.solid = pix.Byte(plain[0].At(at)), pix.Byte(plain[1].At(at)), pix.Byte(plain[2].At(at))
-		x.more = moreUsual
+		x.height = int16(min(max(plain[3].At(at)*1e6, -32767), 32767))
 		for k := range more {
 			if has[k] {
 				x.more[k] = pix.Byte(more[k].At(at))
 			}
 		}
-	})
-	return nil
+	}
+	for k, from := range pix.Nearest(covered, pix.Pitch) {
+		if from >= 0 && int(from) != k {
+			b.texels[k] = b.texels[from]
+		}
+	}
+	return b, nil
+}
+
+// append writes a texel as SkinTexel bytes, read reads it.
+func (t *texel) append(b []byte) []byte {
+	for _, v := range [...]uint16{
+		t.color[0], t.color[1], t.color[2], t.emits[0], t.emits[1], t.emits[2],
+		uint16(t.bend[0]), uint16(t.bend[1]), uint16(t.height),
+	} {
+		b = binary.LittleEndian.AppendUint16(b, v)
+	}
+	return append(append(b, t.rough, t.metal, t.solid), t.more[:]...)
+}
+
+func (t *texel) read(b []byte) {
+	get := func(i int) uint16 { return binary.LittleEndian.Uint16(b[2*i:]) }
+	t.color, t.emits = [3]uint16{get(0), get(1), get(2)}, [3]uint16{get(3), get(4), get(5)}
+	t.bend, t.height = [2]int16{int16(get(6)), int16(get(7))}, int16(get(8))
+	b = b[18:]
+	t.rough, t.metal, t.solid = b[0], b[1], b[2]
+	copy(t.more[:], b[3:])
+}
+
+// Pack writes blocks as bytes.
+func Pack(all []*Block) ([]byte, error) {
+	var b []byte
+	for _, k := range all {
+		for _, v := range []int{k.Tile.Sheet, k.Tile.Size, k.Tile.X, k.Tile.Y} {
+			b = binary.LittleEndian.AppendUint32(b, uint32(v))
+		}
+		for i := range k.texels {
+			b = k.texels[i].append(b)
+		}
+	}
+	return packed(b)
+}
+
+// Unpack reads what Pack wrote, of a model with so many sheets.
+func Unpack(b []byte, count int) ([]*Block, error) {
+	b, err := unpacked(b, 1<<30)
+	if err != nil {
+		return nil, err
+	}
+	var all []*Block
+	for len(b) > 0 {
+		var t [4]int
+		if len(b) < 4*len(t) {
+			return nil, errPiece
+		}
+		for i := range t {
+			t[i] = int(binary.LittleEndian.Uint32(b[4*i:]))
+		}
+		b = b[4*len(t):]
+		k := newBlock(surface.Tile{Sheet: t[0], Size: t[1], X: t[2], Y: t[3]})
+		if n := max(t[1]/pix.Size, 1); t[0] >= count || t[1] > 1<<16 || t[2] >= n || t[3] >= n {
+			return nil, errPiece
+		}
+		if len(b) < len(k.texels)*SkinTexel {
+			return nil, errPiece
+		}
+		for i := range k.texels {
+			k.texels[i].read(b[i*SkinTexel:])
+		}
+		b = b[len(k.texels)*SkinTexel:]
+		all = append(all, k)
+	}
+	return all, nil
 }
 
 // root is the root of the linear light of an sRGB value, in 16 bits.
@@ -199,32 +364,57 @@ type place struct {
 	more                [moreCount]float32
 }
 
-// look finds out whether light passes anywhere, and whether a channel beyond the usual ones changes
-// anything.
+// look finds out whether it shines, whether light passes anywhere, and whether a channel beyond the usual
+// ones changes anything.
 func (s *skin) look(solid, usual *bool) {
-	for i := range s.texels {
-		t := &s.texels[i]
-		if t.solid != 255 || t.more[moreTransmission] != 0 {
-			*solid = false
+	var last *Block
+	for _, b := range s.of {
+		if b == last {
+			continue
 		}
-		if t.more != moreUsual {
-			*usual = false
+		last = b
+		for i := range b.texels {
+			t := &b.texels[i]
+			if t.solid != 255 || t.more[moreTransmission] != 0 {
+				*solid = false
+			}
+			if t.more != moreUsual {
+				*usual = false
+			}
+			if t.emits != ([3]uint16{}) {
+				s.shines = true
+			}
 		}
 	}
 }
 
+// block is the block that shows a place of the sheet, and the place there: the texel to the left of it
+// and above, and how far it is from its middle, 0..1.
+func (s *skin) block(uv geom.Vec2) (b *Block, at int, ax, ay float32) {
+	u, v := uv.X-floor(uv.X), uv.Y-floor(uv.Y)
+	n := float32(s.across)
+	b = s.of[min(int(v*n), s.across-1)*s.across+min(int(u*n), s.across-1)]
+	x, y := u*b.size-b.left, v*b.size-b.top
+	x0, y0 := min(max(int(x), 0), pix.Pitch-2), min(max(int(y), 0), pix.Pitch-2)
+	return b, y0*pix.Pitch + x0, x - float32(x0), y - float32(y0)
+}
+
+// height is the height at a place, metres.
+func (s *skin) height(uv geom.Vec2) float32 {
+	b, at, ax, ay := s.block(uv)
+	t := b.texels[at:]
+	h := func(i int) float32 { return float32(t[i].height) }
+	top, low := h(0)+(h(1)-h(0))*ax, h(pix.Pitch)+(h(pix.Pitch+1)-h(pix.Pitch))*ax
+	return (top + (low-top)*ay) * 1e-6
+}
+
 // at reads between four texels; usual: all of them have the usual ones of the channels beyond.
 func (s *skin) at(uv geom.Vec2, p *place, usual bool) {
-	size := float32(s.size)
-	x, y := (uv.X-floor(uv.X))*size-0.5, (uv.Y-floor(uv.Y))*size-0.5
-	fx, fy := floor(x), floor(y)
-	ax, ay := x-fx, y-fy
-	x0, y0 := int(fx)&(s.size-1), int(fy)&(s.size-1)
-	x1, y1 := (x0+1)&(s.size-1), (y0+1)&(s.size-1)
+	b, first, ax, ay := s.block(uv)
 	*p = place{}
 	var bend [2]float32
 	for i, w := range [4]float32{(1 - ax) * (1 - ay), ax * (1 - ay), (1 - ax) * ay, ax * ay} {
-		t := &s.texels[[4]int{y0*s.size + x0, y0*s.size + x1, y1*s.size + x0, y1*s.size + x1}[i]]
+		t := &b.texels[first+[4]int{0, 1, pix.Pitch, pix.Pitch + 1}[i]]
 		for k := range 3 {
 			c, e := float32(t.color[k])*(1.0/65535), float32(t.emits[k])*(1.0/65535)
 			p.color[k] += w * c * c

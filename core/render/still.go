@@ -5,12 +5,14 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 
 	"velvetgrime/core/bsdf"
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/light"
 	"velvetgrime/core/mesh"
+	"velvetgrime/core/par"
 	"velvetgrime/core/spatial"
 )
 
@@ -42,6 +44,8 @@ type Still struct {
 	Tone       string   `json:"tone,omitempty" enum:",filmic,neutral,none"`
 	Denoise    bool     `json:"denoise,omitempty"`
 	Parts      []string `json:"parts,omitempty" doc:"those alone; empty: all"`
+	Relief     bool     `json:"relief,omitempty" doc:"heights move the surface, instead of bending its light alone"`
+	Round      bool     `json:"-"` // it will be seen from all round (Turned)
 	Bounces    int      `json:"bounces,omitempty" maximum:"64" doc:"how often light is sent on at most; absent: 8"`
 	Inside     float64  `json:"inside,omitempty" minimum:"0" doc:"how far light goes in what scatters it, metres; absent: a hundredth of the model's size"`
 	Seed       uint32   `json:"seed,omitempty"`
@@ -82,6 +86,8 @@ type Traced struct {
 	tri   []int32 // the tree's triangles, in the model's numbers; nil: the same
 	tang  [][3]geom.Vec3
 	skins []skin
+	laid  []*Block         // of which the skins were made
+	use   func(i int) bool // whether a triangle of the model is shown; nil: all are
 	span  float32
 	floor float32
 	// inside is how far light goes in what scatters it
@@ -114,45 +120,89 @@ func texelsFor(s *Still) int { return min(max(3*s.W*s.H, 1<<21), 8<<20) }
 // SkinBytes is what the sheets of a still take in memory.
 func SkinBytes(s *Still) int64 { return int64(texelsFor(s)) * SkinTexel }
 
-// NewTraced makes a view of a program ready. sky is the light; most bounds the texels of all
-// sheets together (0: as many as the picture can show).
+// NewTraced makes a view of a program ready, or so many views all round (Turned). sky is the light. Each
+// place of the sheets is as fine as the pictures can show.
 func NewTraced(
-	ctx context.Context, p *eval.Program, s Still, sky *light.Panorama, most int, tell func(share float64),
+	ctx context.Context, p *eval.Program, s Still, sky *light.Panorama, pictures int, tell func(share float64),
 ) (*Traced, error) {
 	if err := s.Check(); err != nil {
 		return nil, err
 	}
-	if most == 0 {
-		most = texelsFor(&s)
-	}
-	k, err := skins(ctx, p, most, tell)
+	t, err := Clay(ctx, p.Scene.Model, s, sky)
 	if err != nil {
 		return nil, err
 	}
-	return newTraced(ctx, p.Scene.Model, s, sky, k)
+	b, err := Evaluate(ctx, p, Sheets(p, GlimpseTexels), nil)
+	if err != nil {
+		return nil, err
+	}
+	if t, err = t.Finer(ctx, Flat(s), b); err != nil {
+		return nil, err
+	}
+	if b, err = Evaluate(ctx, p, t.Wants(p, pictures), tell); err != nil {
+		return nil, err
+	}
+	return t.Finer(ctx, s, b)
+}
+
+// Clay is a view of a model in even grey, without its document, so that light and shadow can be seen of
+// it at once. With blocks (Finer) it becomes one with its document.
+func Clay(ctx context.Context, m *mesh.Model, s Still, sky *light.Panorama) (*Traced, error) {
+	grey := nothing
+	grey.color = [3]uint16{root(0.5), root(0.5), root(0.5)}
+	k := make([]skin, len(m.Sheets))
+	for i := range k {
+		k[i] = evenSkin(grey)
+	}
+	return newTraced(ctx, m, Flat(s), sky, k)
+}
+
+// Flat is the still without relief.
+func Flat(s Still) Still {
+	s.Relief = false
+	return s
+}
+
+// As is the same scene as another still in the same light.
+func (t *Traced) As(s Still) *Traced {
+	c := *t
+	c.Still = s
+	c.setCamera()
+	return &c
+}
+
+// Model is what is seen.
+func (t *Traced) Model() *mesh.Model { return t.model }
+
+// Blocks are those that the sheets are made of.
+func (t *Traced) Blocks() []*Block { return t.laid }
+
+// Finer is the view with further blocks, as another still.
+func (t *Traced) Finer(ctx context.Context, s Still, b []*Block) (*Traced, error) {
+	c := t.As(s)
+	c.laid = slices.Concat(t.laid, b)
+	c.skins = lay(len(t.model.Sheets), c.laid)
+	return c, c.dress(ctx)
 }
 
 func newTraced(ctx context.Context, m *mesh.Model, s Still, sky *light.Panorama, k []skin) (*Traced, error) {
 	t := &Traced{Still: s, model: m, skins: k, clamp: firefly}
-	var use func(i int) bool
 	if len(s.Parts) > 0 {
 		alone := map[string]bool{}
 		for _, n := range s.Parts {
 			alone[n] = true
 		}
-		use = func(i int) bool { return alone[m.Parts[m.TriPart[i]].Name] }
+		t.use = func(i int) bool { return alone[m.Parts[m.TriPart[i]].Name] }
 	}
-	var err error
-	if t.tree, err = spatial.Build(ctx, m.Pos, m.Tri, use); err != nil {
+	g, gctx := par.WithContext(ctx)
+	g.Go(func() (err error) { t.tree, err = spatial.Build(gctx, m.Pos, m.Tri, t.use); return err })
+	g.Go(func() error { t.tang = m.Tangents(); return nil })
+	g.Go(func() error { bsdf.Prepare(); return nil })
+	if err := g.Wait(); err != nil {
 		return nil, err
 	}
 	if t.tree.Triangles() == 0 {
 		return nil, errors.New("nothing of the model is shown")
-	}
-	t.tang = m.Tangents()
-	t.solid, t.usual = true, true
-	for i := range k {
-		k[i].look(&t.solid, &t.usual)
 	}
 	t.span = m.Bounds.Size().Length()
 	t.floor = m.Bounds.Min.Y - t.span*1e-4
@@ -161,8 +211,25 @@ func newTraced(ctx context.Context, m *mesh.Model, s Still, sky *light.Panorama,
 	}
 	t.setLight(sky)
 	t.setCamera()
-	t.lamps = newLamps(t, use)
-	return t, nil
+	return t, t.dress(ctx)
+}
+
+// dress prepares what hangs on the sheets.
+func (t *Traced) dress(ctx context.Context) error {
+	t.solid, t.usual = true, true
+	for i := range t.skins {
+		t.skins[i].look(&t.solid, &t.usual)
+	}
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	if t.Still.Relief {
+		if err := t.raise(ctx); err != nil {
+			return err
+		}
+	}
+	t.lamps = newLamps(t, t.use)
+	return nil
 }
 
 // Turned is the same scene seen from elsewhere: the eye is turned by degrees about the vertical through

@@ -3,6 +3,7 @@ package render
 import (
 	"context"
 	"math"
+	"math/rand/v2"
 	"runtime"
 	"testing"
 
@@ -25,7 +26,7 @@ type shape struct {
 func (s *shape) part(name string, t texel) {
 	s.Parts = append(s.Parts, mesh.Part{Name: name})
 	s.Sheets = append(s.Sheets, mesh.Sheet{Name: name, HasUV: true})
-	s.skins = append(s.skins, skin{1, []texel{t}})
+	s.skins = append(s.skins, evenSkin(t))
 }
 
 func (s *shape) vertex(p, n geom.Vec3, u, v float32) uint32 {
@@ -523,10 +524,11 @@ func TestMoreChannelsReachTheSkin(t *testing.T) {
 	}
 	d.Layers = []*stack.Layer{{ID: "a", Name: "A", Kind: stack.Fill, Visible: true, Amount: 1, Channels: coats}}
 	p := eval.Compile(eval.NewScene(m, cache.New(64<<20)), d, "", "")
-	k, err := skins(context.Background(), p, 64*64, nil)
+	b, err := Evaluate(context.Background(), p, Sheets(p, 64*64), nil)
 	if err != nil {
 		t.Fatal(err)
 	}
+	k := lay(1, b)
 	var pl place
 	k[0].at(geom.Vec2{X: 0.5, Y: 0.5}, &pl, false)
 	for i, c := range stack.More {
@@ -541,6 +543,57 @@ func TestMoreChannelsReachTheSkin(t *testing.T) {
 	for i, s := range []stack.Channel{stack.Specular, stack.CoatWeight, stack.CoatRoughness, stack.Fuzz, stack.Transmission, stack.Scattering, stack.Anisotropy} {
 		if at := []int{moreSpecular, moreCoat, moreCoatRough, moreFuzz, moreTransmission, moreScattering, moreAniso}[i]; stack.More[at].Channel != s {
 			t.Errorf("%s is at another place", s)
+		}
+	}
+}
+
+// Eight pixels at a time and one by one come to the same bits.
+func TestSmoothingIsTheSameEightAtATime(t *testing.T) {
+	f := NewFilm(75, 40)
+	f.Samples = 4
+	r := rand.New(rand.NewPCG(5, 6))
+	for i := range f.Square {
+		if r.IntN(5) == 0 {
+			continue
+		}
+		f.Covered[i], f.Depth[i] = 4-r.Float32(), 4*(1+float32(i%75)*0.01)
+		f.Square[i] = r.Float32() * 8
+		for k := range 3 {
+			f.Sum[3*i+k], f.Albedo[3*i+k], f.Normal[3*i+k] = r.Float32()*4, r.Float32()*4, 4*(0.5+r.Float32()*0.1)
+		}
+	}
+	g := newGuides(f)
+	from, to, other := g.newLight(), g.newLight(), g.newLight()
+	for i := range f.Square {
+		k := g.at(i)
+		g.depth[k], g.cover[k] = f.Depth[i]/4, f.Covered[i]/4
+		if f.Covered[i] > 0 {
+			g.has[k] = 1
+		}
+		for c := range 3 {
+			g.normal[c][k], from.of[c][k] = f.Normal[3*i+c]/4, f.Sum[3*i+c]
+		}
+		from.variance[k] = f.Square[i]
+	}
+	g.near = 1
+	g.slopes()
+	g.smooth(from, to, 4)
+	for y := range g.h {
+		var row []tap
+		for _, t := range g.taps(4) {
+			if y+t.dy >= 0 && y+t.dy < g.h {
+				row = append(row, t)
+			}
+		}
+		for x := range g.w {
+			i := y*g.pitch + border + x
+			g.pixel(from, other, i, row)
+			if a, b := to.of[1][i], other.of[1][i]; math.Float32bits(a) != math.Float32bits(b) {
+				t.Fatalf("at %d, %d: %v and %v", x, y, a, b)
+			}
+			if a, b := to.variance[i], other.variance[i]; a != b && g.has[i] == 1 {
+				t.Fatalf("at %d, %d the variance: %v and %v", x, y, a, b)
+			}
 		}
 	}
 }

@@ -75,7 +75,7 @@ func (r *Runner) beginDelivery(ctx context.Context, j *store.Job) (*delivering, 
 		return nil, nil, o, 0, err
 	}
 	d := &delivering{w: w}
-	d.parts = parts{r, j.ID, rand.Uint64(), len(w.Units), d.make}
+	d.parts = parts{r, j.ID, "unit", rand.Uint64(), len(w.Units), d.make}
 	return d, p, o, seq, nil
 }
 
@@ -87,7 +87,7 @@ func deliverFiles(ctx context.Context, r *Runner, t *task) error {
 	if err != nil {
 		return err
 	}
-	if err := d.begin(ctx, p); err != nil {
+	if _, err := r.begin(ctx, t.ID, p); err != nil {
 		return err
 	}
 	made := map[string]store.JobFile{}

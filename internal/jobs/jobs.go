@@ -16,6 +16,7 @@ import (
 	"sync"
 	"time"
 
+	"velvetgrime/core/bsdf"
 	"velvetgrime/core/par"
 	"velvetgrime/internal/live"
 	"velvetgrime/internal/store"
@@ -150,6 +151,7 @@ func Start(ctx context.Context, dsn string, s *store.Store, hub *live.Hub, does 
 		Logger:            slog.New(slog.NewTextHandler(io.Discard, nil)),
 	})
 	if err == nil && does&Work != 0 {
+		go bsdf.Prepare() // the first still would wait for it
 		err = r.client.Start(ctx)
 	}
 	if err == nil && does&Apply != 0 {

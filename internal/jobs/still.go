@@ -10,7 +10,9 @@ import (
 	"fmt"
 	"image/png"
 	"math/rand/v2"
+	"runtime"
 	"strings"
+	"sync"
 	"time"
 
 	"velvetgrime/core/budget"
@@ -19,6 +21,7 @@ import (
 	"velvetgrime/core/light"
 	"velvetgrime/core/par"
 	"velvetgrime/core/render"
+	"velvetgrime/core/surface"
 	"velvetgrime/internal/store"
 
 	"github.com/riverqueue/river"
@@ -50,10 +53,11 @@ type StillFacts struct {
 
 // The names of a still's pieces.
 const (
-	stillState = "state" // what document and model its paths were traced of
-	stillShown = "shown" // the picture so far, PNG
-	stillSum   = "sum"   // the rounds so far, added
-	stillCount = "rounds"
+	stillShown  = "shown" // the picture so far, PNG
+	stillSum    = "sum"   // the rounds so far, added
+	stillCount  = "rounds"
+	stillWanted = "wanted" // the tiles that the picture needs beside the coarse ones
+	stillCoarse = "coarse" // the coarse ones; put last of both
 )
 
 func init() {
@@ -132,24 +136,146 @@ type stillAtWork struct {
 	by     uint64
 }
 
-// beginStill evaluates the sheets; release gives the memory back.
-func (r *Runner) beginStill(
-	ctx context.Context, job string, p *eval.Program, o StillOrder, tell func(share float64),
-) (w *stillAtWork, release func(), err error) {
+// holdStill waits for the memory that a still takes; release gives it back.
+func holdStill(ctx context.Context, p *eval.Program, o *StillOrder) (release func(), err error) {
+	need := 3*render.FilmBytes(o.W, o.H) + render.SkinBytes(&o.Still) + render.ReliefBytes(&o.Still) +
+		int64(len(p.Scene.Model.Tri))*(treeWeight+60)
+	return budget.Memory.Hold(ctx, need)
+}
+
+// coarse is the scene with coarse sheets, and the tiles that its picture needs beside them. Who has the
+// job makes them unless an earlier try has, owner: and shows what is seen of it; others wait for them.
+func (r *Runner) coarse(
+	ctx context.Context, job string, p *eval.Program, o *StillOrder, owner bool, show func(t *render.Traced, paths int) error,
+) (*render.Traced, []surface.Tile, error) {
 	sky, err := r.panorama(ctx, o.Light)
 	if err != nil {
 		return nil, nil, err
 	}
-	need := 3*render.FilmBytes(o.W, o.H) + render.SkinBytes(&o.Still) + int64(len(p.Scene.Model.Tri))*(treeWeight+60)
-	if release, err = budget.Memory.Hold(ctx, need); err != nil {
-		return nil, nil, err
-	}
-	t, err := render.NewTraced(ctx, p, o.Still, sky, 0, tell)
+	t, err := render.Clay(ctx, p.Scene.Model, o.Still, sky)
 	if err != nil {
-		release()
 		return nil, nil, err
 	}
-	return &stillAtWork{r, job, o, stillRounds(o.Samples), t, rand.Uint64()}, release, nil
+	for {
+		data, err := r.store.Piece(ctx, job, stillCoarse)
+		if errors.Is(err, store.ErrNotFound) && owner {
+			break
+		}
+		if err == nil {
+			return r.coarseOf(ctx, job, t, o, data)
+		}
+		if !errors.Is(err, store.ErrNotFound) {
+			return nil, nil, err
+		}
+		if on, err := r.running(ctx, job); !on {
+			return nil, nil, err
+		}
+		select {
+		case <-ctx.Done():
+			return nil, nil, ctx.Err()
+		case <-time.After(beat):
+		}
+	}
+	if err := show(t, 1); err != nil { // light and shadow alone
+		return nil, nil, err
+	}
+	b, err := render.Evaluate(ctx, p, render.Sheets(p, render.GlimpseTexels), nil)
+	if err == nil {
+		t, err = t.Finer(ctx, render.Flat(o.Still), b)
+	}
+	if err == nil {
+		err = show(t, render.GlimpseSamples)
+	}
+	if err != nil {
+		return nil, nil, err
+	}
+	tiles := t.Wants(p, max(o.Turntable, 1))
+	list, err := json.Marshal(tiles)
+	if err != nil {
+		return nil, nil, err
+	}
+	data, err := render.Pack(t.Blocks())
+	if err != nil {
+		return nil, nil, err
+	}
+	err = r.store.PutPiece(ctx, job, stillWanted, list)
+	if err == nil {
+		err = r.store.PutPiece(ctx, job, stillCoarse, data)
+	}
+	return t, tiles, err
+}
+
+func (r *Runner) coarseOf(
+	ctx context.Context, job string, t *render.Traced, o *StillOrder, data []byte,
+) (*render.Traced, []surface.Tile, error) {
+	b, err := render.Unpack(data, len(t.Model().Sheets))
+	if err != nil {
+		return nil, nil, err
+	}
+	list, err := r.store.Piece(ctx, job, stillWanted)
+	if err != nil {
+		return nil, nil, err
+	}
+	var tiles []surface.Tile
+	if err := json.Unmarshal(list, &tiles); err != nil {
+		return nil, nil, err
+	}
+	t, err = t.Finer(ctx, render.Flat(o.Still), b)
+	return t, tiles, err
+}
+
+// beginStill makes the scene of a still ready. What its sheets need is evaluated tile by tile by all who
+// work on it, each tile by one of them.
+func (r *Runner) beginStill(
+	ctx context.Context, job string, p *eval.Program, o StillOrder, t *render.Traced, tiles []surface.Tile, tell func(share float64),
+) (*stillAtWork, error) {
+	of := func() *parts {
+		return &parts{r, job, "tile", rand.Uint64(), len(tiles), func(ctx context.Context, i int, _ func(float64)) ([]byte, error) {
+			b, err := render.Evaluate(ctx, p, tiles[i:i+1], nil)
+			if err != nil {
+				return nil, err
+			}
+			return render.Pack(b)
+		}}
+	}
+	var mu sync.Mutex
+	made := 0
+	g, gctx := par.WithContext(ctx)
+	for range runtime.NumCPU() {
+		g.Go(func() error {
+			for own := of(); ; {
+				more, err := own.ahead(gctx, 0)
+				if err != nil || !more {
+					return err
+				}
+				mu.Lock()
+				if made++; tell != nil {
+					tell(float64(made) / float64(len(tiles)))
+				}
+				mu.Unlock()
+			}
+		})
+	}
+	if err := g.Wait(); err != nil {
+		return nil, err
+	}
+	var all []*render.Block
+	own := of()
+	for i := range tiles {
+		data, err := own.part(ctx, i, func(float64) {}) // waits for what others are at
+		if err != nil {
+			return nil, err
+		}
+		b, err := render.Unpack(data, len(p.Scene.Model.Sheets))
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, b...)
+	}
+	s := o.Still
+	s.Round = o.Turntable > 0
+	t, err := t.Finer(ctx, s, all)
+	return &stillAtWork{r, job, o, stillRounds(o.Samples), t, rand.Uint64()}, err
 }
 
 // stateOf tells apart what a still can be drawn of.
@@ -201,6 +327,11 @@ func drawStill(ctx context.Context, r *Runner, t *task) error {
 	if err != nil {
 		return err
 	}
+	release, err := holdStill(ctx, p, &o)
+	if err != nil {
+		return err
+	}
+	defer release()
 	if o.Turntable > 0 {
 		return r.drawTurntable(ctx, t, p, o, begun)
 	}
@@ -208,19 +339,10 @@ func drawStill(ctx context.Context, r *Runner, t *task) error {
 	if err != nil {
 		return err
 	}
-	if next == 0 {
-		if err := r.glimpse(ctx, t, p, o); err != nil {
-			return err
-		}
-	}
-	t.tell(t.Progress, "evaluating the sheets")
-	w, release, err := r.beginStill(ctx, t.ID, p, o, func(s float64) {
-		t.tell(0.1*s*(1-t.Progress)+t.Progress, "evaluating the sheets")
-	})
+	w, err := r.ownStill(ctx, t, p, o)
 	if err != nil {
 		return err
 	}
-	defer release()
 	facts := StillFacts{Samples: o.Samples, Rounds: len(w.rounds)}
 	own := 0.0 // seconds a path
 	share := func(done float64) float64 { return 0.1 + 0.9*done/float64(o.Samples) }
@@ -265,57 +387,43 @@ func span(seconds float64) string {
 	return fmt.Sprintf("%.0f min", seconds/60)
 }
 
-// takeUp goes on with what an earlier try has traced, when it was of the same state.
-func (r *Runner) takeUp(ctx context.Context, job string, p *eval.Program, o *StillOrder) (*render.Film, int, error) {
-	state, err := stateOf(p)
-	if err != nil {
-		return nil, 0, err
-	}
-	film := render.NewFilm(o.W, o.H)
-	was, err := r.store.Piece(ctx, job, stillState)
-	if err == nil && string(was) == state {
-		sum, err := r.store.Piece(ctx, job, stillSum)
+// ownStill makes the scene ready for the one that has the job, and shows what can be seen meanwhile.
+func (r *Runner) ownStill(ctx context.Context, t *task, p *eval.Program, o StillOrder) (*stillAtWork, error) {
+	t.tell(t.Progress, "a first look")
+	scene, tiles, err := r.coarse(ctx, t.ID, p, &o, true, func(seen *render.Traced, paths int) error {
+		small := seen.As(render.Glimpse(render.Flat(o.Still)))
+		f, err := small.Trace(ctx, 0, paths, nil)
 		if err != nil {
-			return film, 0, nil // nothing was added up yet
+			return err
 		}
-		if old, err := render.UnpackFilm(sum, o.W, o.H); err == nil {
-			for i, round := range stillRounds(o.Samples) {
-				if round[0]+round[1] == old.Samples {
-					return old, i + 1, nil
-				}
-			}
-		}
-		return film, 0, nil
+		return r.show(ctx, t.ID, f, &small.Still)
+	})
+	if err != nil {
+		return nil, err
 	}
-	if err != nil && !errors.Is(err, store.ErrNotFound) {
-		return nil, 0, err
-	}
-	names, err := r.store.Pieces(ctx, job)
-	if err == nil && len(names) > 0 { // of another state: nothing of it is of use
-		err = r.store.DropPieces(ctx, job, names...)
-	}
-	if err == nil {
-		err = r.store.PutPiece(ctx, job, stillState, []byte(state))
-	}
-	return film, 0, err
+	from := t.Progress
+	return r.beginStill(ctx, t.ID, p, o, scene, tiles, func(s float64) { t.tell(0.1*s*(1-from)+from, "evaluating what is seen") })
 }
 
-// glimpse shows a small picture with few texels while the sheets are evaluated.
-func (r *Runner) glimpse(ctx context.Context, t *task, p *eval.Program, o StillOrder) error {
-	t.tell(0, "a first look")
-	sky, err := r.panorama(ctx, o.Light)
-	if err != nil {
-		return err
+// takeUp goes on with what an earlier try has traced, when it was of the same state.
+func (r *Runner) takeUp(ctx context.Context, job string, p *eval.Program, o *StillOrder) (*render.Film, int, error) {
+	film := render.NewFilm(o.W, o.H)
+	fresh, err := r.begin(ctx, job, p)
+	if err != nil || fresh {
+		return film, 0, err
 	}
-	small, err := render.NewTraced(ctx, p, render.Glimpse(o.Still), sky, render.GlimpseTexels, nil)
+	sum, err := r.store.Piece(ctx, job, stillSum)
 	if err != nil {
-		return err
+		return film, 0, nil // nothing was added up yet
 	}
-	f, err := small.Trace(ctx, 0, render.GlimpseSamples, nil)
-	if err != nil {
-		return err
+	if old, err := render.UnpackFilm(sum, o.W, o.H); err == nil {
+		for i, round := range stillRounds(o.Samples) {
+			if round[0]+round[1] == old.Samples {
+				return old, i + 1, nil
+			}
+		}
 	}
-	return r.show(ctx, t.ID, f, &small.Still)
+	return film, 0, nil
 }
 
 func (r *Runner) show(ctx context.Context, job string, f *render.Film, s *render.Still) error {
@@ -445,30 +553,28 @@ func helpStill(ctx context.Context, r *Runner, j *store.Job) error {
 	if err != nil {
 		return err
 	}
-	if o.Turntable > 0 {
-		t, release, err := r.beginTurntable(ctx, j.ID, p, o, nil)
-		if err != nil {
-			return err
-		}
-		defer release()
-		return t.help(ctx, p)
-	}
-	state, err := stateOf(p)
-	if err != nil {
+	// what was begun of another state is not helped with
+	if ok, err := r.ofState(ctx, j.ID, p); !ok {
 		return err
 	}
-	was, err := r.store.Piece(ctx, j.ID, stillState)
-	if err != nil || string(was) != state {
-		return err // the project has changed since: what is traced here would be of another state
-	}
-	w, release, err := r.beginStill(ctx, j.ID, p, o, nil)
+	release, err := holdStill(ctx, p, &o)
 	if err != nil {
 		return err
 	}
 	defer release()
+	scene, tiles, err := r.coarse(ctx, j.ID, p, &o, false, nil)
+	if err != nil || scene == nil {
+		return err
+	}
+	w, err := r.beginStill(ctx, j.ID, p, o, scene, tiles, nil)
+	if err != nil {
+		return err
+	}
+	if o.Turntable > 0 {
+		return w.turntable().help(ctx, p)
+	}
 	for {
-		now, err := r.store.JobByID(ctx, j.ID)
-		if err != nil || now.State != "running" {
+		if on, err := r.running(ctx, j.ID); !on {
 			return err
 		}
 		done := 0

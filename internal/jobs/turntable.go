@@ -21,17 +21,10 @@ type turntable struct {
 	w *stillAtWork
 }
 
-// beginTurntable evaluates the sheets; release gives the memory back.
-func (r *Runner) beginTurntable(
-	ctx context.Context, job string, p *eval.Program, o StillOrder, tell func(share float64),
-) (*turntable, func(), error) {
-	w, release, err := r.beginStill(ctx, job, p, o, tell)
-	if err != nil {
-		return nil, nil, err
-	}
+func (w *stillAtWork) turntable() *turntable {
 	t := &turntable{w: w}
-	t.parts = parts{r, job, w.by, o.Turntable, t.draw}
-	return t, release, nil
+	t.parts = parts{w.r, w.job, "unit", w.by, w.o.Turntable, t.draw}
+	return t
 }
 
 // draw draws the picture i and keeps it; it is shown while the others are drawn.
@@ -58,15 +51,14 @@ func (t *turntable) draw(ctx context.Context, i int, tell func(float64)) ([]byte
 
 // drawTurntable is the work of the one that has the job.
 func (r *Runner) drawTurntable(ctx context.Context, t *task, p *eval.Program, o StillOrder, begun time.Time) error {
-	t.tell(t.Progress, "evaluating the sheets")
-	w, release, err := r.beginTurntable(ctx, t.ID, p, o, func(s float64) { t.tell(0.1*s*(1-t.Progress)+t.Progress, "evaluating the sheets") })
+	if _, err := r.begin(ctx, t.ID, p); err != nil {
+		return err
+	}
+	still, err := r.ownStill(ctx, t, p, o)
 	if err != nil {
 		return err
 	}
-	defer release()
-	if err := w.begin(ctx, p); err != nil {
-		return err
-	}
+	w := still.turntable()
 	var files []store.JobFile
 	var all render.Animation
 	for i := range o.Turntable {

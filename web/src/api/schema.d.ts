@@ -4020,6 +4020,8 @@ export interface components {
       name: string;
       /** @description those alone; empty: all */
       parts?: string[] | null;
+      /** @description heights move the surface, instead of bending its light alone */
+      relief?: boolean;
       /**
        * Format: int64
        * @description paths a pixel

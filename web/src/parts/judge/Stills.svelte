@@ -19,6 +19,7 @@
   let samples = $state(64);
   let denoise = $state(true);
   let ground = $state(true);
+  let relief = $state(false);
   /** pictures all round; 0: one still */
   let round = $state(0);
   let behind = $state<'light' | 'plain' | 'clear'>('light');
@@ -73,6 +74,7 @@
       ground: ground && !ui.part,
       tone: look.tone,
       denoise,
+      relief,
     };
   }
   async function start() {
@@ -153,6 +155,9 @@
     <span class="flex flex-wrap gap-x-3">
       <label><input type="checkbox" bind:checked={denoise} /> denoise</label>
       <label><input type="checkbox" bind:checked={ground} /> floor</label>
+      <label title="Heights move the surface itself: edges show them, and they cast shadows"
+        ><input type="checkbox" bind:checked={relief} /> relief</label
+      >
       <button class="chip ml-auto" onclick={start}>{round ? 'Draw a turntable' : 'Draw a still'}</button>
     </span>
     {#if error}<p class="border-l-4 pl-2" style:border-color="var(--brick)" role="alert">{error}</p>{/if}
