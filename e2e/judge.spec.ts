@@ -82,6 +82,13 @@ test('environments light the model; one is brought from a file, a broken one is 
   await bring.setInputFiles({ name: 'square.hdr', mimeType: 'image/vnd.radiance', buffer: Buffer.from('#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 8 +X 8\n' + 'a'.repeat(256)) });
   await expect(page.getByRole('alert')).toContainText('environment "square.hdr": the picture is 8 × 8; a panorama is twice as wide');
   await page.getByRole('alert').getByRole('button', { name: 'Close' }).click();
+  // it is thrown away, and another one lights; brought back, and thrown away for good
+  await page.getByRole('button', { name: 'Throw “weed.hdr” away' }).click();
+  await expect(looks('weed.hdr')).toHaveCount(0);
+  await expect.poll(async () => apart(await pixel(page, ...at), evening)).toBeLessThan(4);
+  await page.getByRole('button', { name: 'Bring it back' }).click();
+  await expect(looks('weed.hdr')).toHaveAttribute('aria-pressed', 'true');
+  await page.getByRole('button', { name: 'Throw “weed.hdr” away' }).click();
   await looks('Quay, evening').click();
   await expect.poll(async () => apart(await pixel(page, ...at), evening)).toBeLessThan(4);
 });

@@ -193,6 +193,7 @@ func TestAKeptPanoramaLightsAStill(t *testing.T) {
 		t.Fatal(err)
 	}
 	o := still(64, 48, 2)
+	o.Relief = true
 	if o.Light, err = b.store.PutBlob(b.ctx, file); err != nil {
 		t.Fatal(err)
 	}

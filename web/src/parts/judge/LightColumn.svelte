@@ -1,6 +1,6 @@
 <script lang="ts">
   // The light: its environment, how it is turned, and what of it is seen.
-  import { api } from '../../api/client';
+  import { api, type Around } from '../../api/client';
   import type { Session } from '../../lib/session.svelte';
   import type { UI } from '../../lib/ui.svelte';
   import NumberField from '../NumberField.svelte';
@@ -11,6 +11,30 @@
     if (!look.known.length) api.environments().then((l) => (look.known = l), fail);
   });
   const fail = (e: Error) => (session.message = e.message);
+
+  const chosen = $derived(look.known.find((a) => a.id === look.around));
+  /** what was thrown away last, and can be had back */
+  let thrown = $state.raw<Around | null>(null);
+  async function throwAway(a: Around) {
+    try {
+      await api.dropStock(a.item!);
+      look.known = look.known.filter((k) => k !== a);
+      look.around = look.known[0].id;
+      thrown = a;
+    } catch (e) {
+      fail(e as Error);
+    }
+  }
+  async function bringBack(a: Around) {
+    try {
+      await api.restoreStock(a.item!);
+      look.known = [...look.known, a];
+      look.around = a.id;
+      thrown = null;
+    } catch (e) {
+      fail(e as Error);
+    }
+  }
 
   async function bring(files: FileList | null) {
     bringing = true;
@@ -47,6 +71,13 @@
       />
     </label>
   </div>
+  {#if chosen?.item}
+    <button class="chip mt-1" onclick={() => throwAway(chosen)}>Throw “{chosen.name}” away</button>
+  {:else if thrown}
+    <p class="mt-1" aria-live="polite">
+      “{thrown.name}” is thrown away. <button class="chip" onclick={() => bringBack(thrown!)}>Bring it back</button>
+    </p>
+  {/if}
   <div class="fields mt-2">
     <span class="quiet">turn</span><NumberField
       label="Turn"
