@@ -119,8 +119,15 @@ func (f *Film) mean(sum []float32) []float32 {
 
 // Develop makes the picture that is shown: exposed, tone mapped, sRGB-encoded, 16 bits. Where
 // nothing is met and the background is clear it is clear.
-func (f *Film) Develop(s *Still) *image.NRGBA64 {
+func (f *Film) Develop(s *Still) *image.NRGBA64 { return f.toned(s, f.Beauty(s)) }
+
+// Finish is Develop and Layers, of light from which noise was taken once.
+func (f *Film) Finish(s *Still) (*image.NRGBA64, []exr.Channel) {
 	light := f.Beauty(s)
+	return f.toned(s, light), f.layers(s, light)
+}
+
+func (f *Film) toned(s *Still, light []float32) *image.NRGBA64 {
 	tone, ok := Tones[s.Tone]
 	if !ok {
 		tone = filmic
@@ -166,7 +173,9 @@ func (f *Film) Shown(s *Still) *image.NRGBA {
 }
 
 // Layers are the light, coverage, and what was met: linear numbers for a picture with layers.
-func (f *Film) Layers(s *Still) []exr.Channel {
+func (f *Film) Layers(s *Still) []exr.Channel { return f.layers(s, f.Beauty(s)) }
+
+func (f *Film) layers(s *Still, light []float32) []exr.Channel {
 	n := f.W * f.H
 	inv := 1 / float32(max(f.Samples, 1))
 	split := func(name string, v []float32, c string) (out []exr.Channel) {
@@ -179,7 +188,7 @@ func (f *Film) Layers(s *Still) []exr.Channel {
 		}
 		return out
 	}
-	out := split("", f.Beauty(s), "RGB")
+	out := split("", light, "RGB")
 	cover := make([]float32, n)
 	depth := make([]float32, n)
 	id := make([]float32, n)

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"runtime"
+	"slices"
 	"sync"
 
 	"velvetgrime/core/par"
@@ -34,6 +35,16 @@ func NewFilm(w, h int) *Film {
 		W: w, H: h, Sum: make([]float32, 3*n), Albedo: make([]float32, 3*n), Normal: make([]float32, 3*n),
 		Square: make([]float32, n), Depth: make([]float32, n), Covered: make([]float32, n), ID: make([]int32, n),
 	}
+}
+
+// Clone is another film of the same paths.
+func (f *Film) Clone() *Film {
+	c := *f
+	for _, p := range []*[]float32{&c.Sum, &c.Albedo, &c.Normal, &c.Square, &c.Depth, &c.Covered} {
+		*p = slices.Clone(*p)
+	}
+	c.ID = slices.Clone(f.ID)
+	return &c
 }
 
 // FilmBytes is what a film of w × h pixels takes in memory, in bytes.

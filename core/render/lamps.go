@@ -13,18 +13,18 @@ import (
 type lamps struct {
 	tri    []int32
 	sum    []float64 // cumulated power, 0..1
-	area   map[int32]float32
-	share  map[int32]float64
-	powers float64 // of all, before the gauge
+	often  []float32 // by triangle: how often a place of it is drawn, per square metre
+	powers float64   // of all, before the gauge
 }
 
 // tries is at how many places of a triangle it is looked whether it shines.
 const tries = 16
 
 func newLamps(t *Traced, use func(int) bool) *lamps {
-	l := &lamps{area: map[int32]float32{}, share: map[int32]float64{}}
+	l := &lamps{}
 	m := t.model
 	var power []float64
+	var areas []float32
 	var pl place
 	for i, tri := range m.Tri {
 		if use != nil && !use(i) {
@@ -49,15 +49,18 @@ func newLamps(t *Traced, use func(int) bool) *lamps {
 			continue
 		}
 		l.tri = append(l.tri, int32(i))
-		l.area[int32(i)] = area
+		areas = append(areas, area)
 		power = append(power, lit*float64(area))
 		l.powers += lit * float64(area)
+	}
+	if len(power) > 0 {
+		l.often = make([]float32, len(m.Tri))
 	}
 	sum := 0.0
 	for i, p := range power {
 		sum += p
 		l.sum = append(l.sum, sum/l.powers)
-		l.share[l.tri[i]] = p / l.powers
+		l.often[l.tri[i]] = float32(p/l.powers) / areas[i]
 	}
 	return l
 }
@@ -79,11 +82,10 @@ func (l *lamps) draw(a, b, c float32) (tri int32, u, v float32, density float32)
 
 // density is how often a place of a triangle is drawn, per square metre.
 func (l *lamps) density(tri int32) float32 {
-	area := l.area[tri]
-	if area == 0 {
+	if l.often == nil {
 		return 0
 	}
-	return float32(l.share[tri]) / area
+	return l.often[tri]
 }
 
 func (l *lamps) none() bool { return len(l.tri) == 0 }

@@ -79,6 +79,7 @@ type Runner struct {
 	store  *store.Store
 	hub    *live.Hub
 	pool   *pgxpool.Pool
+	sky    sky
 	client *river.Client[pgx.Tx]
 	alive  context.Context
 	stop   context.CancelFunc

@@ -96,8 +96,28 @@ func (r *Runner) askHelp(ctx context.Context, id string) {
 	}
 }
 
-// panorama is the light of an environment, ours or one that was kept.
+// panorama is the light of an environment, ours or one that was kept. The last one is remembered.
 func (r *Runner) panorama(ctx context.Context, id string) (*light.Panorama, error) {
+	r.sky.Lock()
+	defer r.sky.Unlock()
+	if r.sky.id == id {
+		return r.sky.Panorama, nil
+	}
+	p, err := r.readPanorama(ctx, id)
+	if err == nil {
+		r.sky.id, r.sky.Panorama = id, p
+	}
+	return p, err
+}
+
+// sky is a panorama that is remembered.
+type sky struct {
+	sync.Mutex
+	id string
+	*light.Panorama
+}
+
+func (r *Runner) readPanorama(ctx context.Context, id string) (*light.Panorama, error) {
 	if e, ok := light.Find(id); ok {
 		return e.Panorama(), nil
 	}
@@ -138,7 +158,7 @@ type stillAtWork struct {
 
 // holdStill waits for the memory that a still takes; release gives it back.
 func holdStill(ctx context.Context, p *eval.Program, o *StillOrder) (release func(), err error) {
-	need := 3*render.FilmBytes(o.W, o.H) + render.SkinBytes(&o.Still) + render.ReliefBytes(&o.Still) +
+	need := 4*render.FilmBytes(o.W, o.H) + render.SkinBytes(&o.Still) + render.ReliefBytes(&o.Still) +
 		int64(len(p.Scene.Model.Tri))*(treeWeight+60)
 	return budget.Memory.Hold(ctx, need)
 }
@@ -344,6 +364,8 @@ func drawStill(ctx context.Context, r *Runner, t *task) error {
 		return err
 	}
 	facts := StillFacts{Samples: o.Samples, Rounds: len(w.rounds)}
+	keep := &keeper{w: w, ctx: ctx, kept: next}
+	defer keep.wait()
 	own := 0.0 // seconds a path
 	share := func(done float64) float64 { return 0.1 + 0.9*done/float64(o.Samples) }
 	for next < len(w.rounds) {
@@ -367,9 +389,12 @@ func drawStill(ctx context.Context, r *Runner, t *task) error {
 			return err
 		}
 		next++
-		if err := w.keep(ctx, film, next); err != nil {
+		if err := keep.round(film, next); err != nil {
 			return err
 		}
+	}
+	if err := keep.wait(); err != nil {
+		return err
 	}
 	t.tell(0.99, "developing")
 	if t.Files, err = r.develop(ctx, film, &o); err != nil {
@@ -496,10 +521,63 @@ func (w *stillAtWork) ahead(ctx context.Context, i int) (bool, error) {
 	return false, nil
 }
 
-// keep keeps the sum of the first n rounds, so that another try goes on with it, and shows it.
-func (w *stillAtWork) keep(ctx context.Context, film *render.Film, n int) error {
-	last := n == len(w.rounds)
-	if at := film.Samples; at&(at-1) == 0 || at%32 == 0 || last {
+// keeper keeps the sum of what was traced and shows it, beside the tracing: packing a film takes as long
+// as a path a pixel.
+type keeper struct {
+	w    *stillAtWork
+	ctx  context.Context
+	kept int // so many rounds
+	last time.Time
+	busy chan error // of what is under way; nil: nothing is
+}
+
+// between is how long a still that is lost is traced in vain, at most about.
+const between = 10 * time.Second
+
+// round tells of a film with so many rounds.
+func (k *keeper) round(film *render.Film, n int) error {
+	if err := k.w.r.store.PutPiece(k.ctx, k.w.job, stillCount, fmt.Append(nil, n)); err != nil { // for who helps
+		return err
+	}
+	at := film.Samples
+	show := at&(at-1) == 0 || at%32 == 0
+	if !show && time.Since(k.last) < between {
+		return nil
+	}
+	if k.busy != nil {
+		select {
+		case err := <-k.busy:
+			if k.busy = nil; err != nil {
+				return err
+			}
+		default:
+			return nil // it is at an earlier one; a later one will be kept
+		}
+	}
+	k.last = time.Now()
+	k.busy = make(chan error, 1)
+	from, sum := k.kept, film.Clone()
+	k.kept = n
+	go func() {
+		k.busy <- par.Contain(func() error { return k.w.keep(k.ctx, sum, from, n, show) })
+	}()
+	return nil
+}
+
+// wait waits for what is under way.
+func (k *keeper) wait() error {
+	if k.busy == nil {
+		return nil
+	}
+	err := <-k.busy
+	k.busy = nil
+	return err
+}
+
+// keep keeps the sum of the first n rounds, so that another try goes on with it. The pieces of those from
+// from on are not needed then.
+func (w *stillAtWork) keep(ctx context.Context, film *render.Film, from, n int, show bool) error {
+	if show {
 		if err := w.r.show(ctx, w.job, film, &w.o.Still); err != nil {
 			return err
 		}
@@ -508,24 +586,25 @@ func (w *stillAtWork) keep(ctx context.Context, film *render.Film, n int) error 
 	if err != nil {
 		return err
 	}
-	err = errors.Join(
-		w.r.store.PutPiece(ctx, w.job, stillSum, data),
-		w.r.store.PutPiece(ctx, w.job, stillCount, fmt.Append(nil, n)), // for who helps
-	)
-	if err == nil {
-		err = w.r.store.DropPieces(ctx, w.job, roundName(n-1))
+	if err := w.r.store.PutPiece(ctx, w.job, stillSum, data); err != nil {
+		return err
 	}
-	return err
+	var names []string
+	for i := from; i < n; i++ {
+		names = append(names, roundName(i))
+	}
+	return w.r.store.DropPieces(ctx, w.job, names...)
 }
 
 // develop keeps the files of a finished still.
 func (r *Runner) develop(ctx context.Context, f *render.Film, o *StillOrder) (json.RawMessage, error) {
+	img, list := f.Finish(&o.Still)
 	var b bytes.Buffer
-	if err := (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&b, f.Develop(&o.Still)); err != nil {
-		return nil, err
-	}
-	layers, err := exr.Encode(o.W, o.H, f.Layers(&o.Still), false)
-	if err != nil {
+	var layers []byte
+	g, _ := par.WithContext(ctx)
+	g.Go(func() error { return (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&b, img) })
+	g.Go(func() (err error) { layers, err = exr.Encode(o.W, o.H, list, false); return err })
+	if err := g.Wait(); err != nil {
 		return nil, err
 	}
 	name := strings.TrimSuffix(fileName(o.Name), ".ora")

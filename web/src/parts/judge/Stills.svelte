@@ -110,7 +110,9 @@
     void list;
     look();
     if (!busy) return;
-    const timer = setInterval(() => (look(), refresh()), 1200);
+    // often until something of it is seen
+    const blank = list.some((l) => alive(now(l)) && !shown[l.id]);
+    const timer = setInterval(() => (look(), refresh()), blank ? 300 : 1200);
     return () => clearInterval(timer);
   });
   onDestroy(() => Object.values(shown).forEach((u) => URL.revokeObjectURL(u)));
