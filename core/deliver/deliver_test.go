@@ -3,6 +3,7 @@ package deliver_test
 import (
 	"bytes"
 	"context"
+	"errors"
 	"image"
 	"image/png"
 	"io"
@@ -184,4 +185,52 @@ func TestABakedNormalAloneIsInTheGLB(t *testing.T) {
 	if n, normal := images(map[string]stack.Baked{"normal": {Picture: "p", Size: 4, Range: [2]float32{-1, 1}}}); n != 3 || !normal {
 		t.Errorf("with a baked normal the GLB has %d pictures, a normal map: %v", n, normal)
 	}
+}
+
+// A delivery that is stopped stops: no further tile is begun, and no further byte is written.
+func TestAStoppedDeliveryStops(t *testing.T) {
+	m := sample.Bollard()
+	c := cache.New(64 << 20)
+	p := eval.Compile(eval.NewScene(m, c), sample.PlainBollard(), "", "")
+	o := deliver.Order{Maps: []string{"base color"}, Size: 2048}
+	put := func(_ string, file func(io.Writer) error) error { return file(io.Discard) }
+	ctx, cancel := context.WithCancel(context.Background())
+	err := deliver.Write(ctx, p, o, func(share float64, _ string) {
+		if share > 0 {
+			cancel()
+		}
+	}, put)
+	if !errors.Is(err, context.Canceled) {
+		t.Fatalf("stopped while it evaluates: %v", err)
+	}
+	// each of its 256 tiles would ask for a frame
+	if _, _, misses := c.Stats(); misses > 100 {
+		t.Errorf("%d things were looked for", misses)
+	}
+	ctx, cancel = context.WithCancel(context.Background())
+	w := &stopping{stop: cancel}
+	o.Size = 1024
+	err = deliver.Write(ctx, p, o, func(float64, string) {}, func(_ string, file func(io.Writer) error) error { return file(w) })
+	if !errors.Is(err, context.Canceled) || w.after > 0 {
+		t.Errorf("stopped while it writes: %v, after %d more bytes", err, w.after)
+	}
+	if _, err := pix.NearestOf(ctx, make([]bool, 64), 8, 8); !errors.Is(err, context.Canceled) {
+		t.Errorf("the nearest are looked for to the end: %v", err)
+	}
+}
+
+// stopping is a writer that stops what writes at its first byte.
+type stopping struct {
+	stop  func()
+	after int
+}
+
+func (s *stopping) Write(b []byte) (int, error) {
+	if s.stop == nil {
+		s.after += len(b)
+		return len(b), nil
+	}
+	s.stop()
+	s.stop = nil
+	return len(b), nil
 }

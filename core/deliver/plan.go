@@ -325,7 +325,7 @@ func (w *Work) Make(ctx context.Context, i int, share func(float64), put Put) er
 	}
 	all, _ := par.WithContext(ctx)
 	for i, s := range made {
-		all.Go(func() error { return put.write(names[i], s.write) })
+		all.Go(func() error { return put.write(names[i], func(w io.Writer) error { return s.write(heeding{ctx, w}) }) })
 	}
 	return all.Wait()
 }

@@ -135,10 +135,15 @@ func bayer(x, y int) float32 {
 
 // fill copies from where the nearest covered texel is, up to a distance; beyond it the texel stays as
 // it is. 0: everywhere.
-func (s *sheetOf) fill(from []int32, padding int) {
+func (s *sheetOf) fill(ctx context.Context, from []int32, padding int) error {
 	far := padding * padding
 	each := s.n * s.bits / 8
 	for i, k := range from {
+		if i&(1<<16-1) == 0 {
+			if err := ctx.Err(); err != nil {
+				return err
+			}
+		}
 		if k < 0 || int(k) == i || padding < 0 {
 			continue
 		}
@@ -156,6 +161,7 @@ func (s *sheetOf) fill(from []int32, padding int) {
 		}
 		copy(s.whole[i*each:(i+1)*each], s.whole[int(k)*each:int(k+1)*each])
 	}
+	return nil
 }
 
 // evaluated makes files of one sheet, tile by tile, so that what they have in common is evaluated once.
@@ -173,10 +179,13 @@ func evaluated(
 	if err != nil {
 		return nil, err
 	}
-	from := pix.Nearest(covered, size)
+	from, err := pix.NearestOf(ctx, covered, size, size)
+	if err != nil {
+		return nil, err
+	}
 	all, _ := par.WithContext(ctx)
 	for _, s := range made {
-		all.Go(func() error { s.fill(from, padding); return nil })
+		all.Go(func() error { return s.fill(ctx, from, padding) })
 	}
 	return made, all.Wait()
 }
@@ -193,6 +202,9 @@ func texels(
 	done := 0
 	for _, t := range tiles {
 		g.Go(func() error {
+			if err := gctx.Err(); err != nil { // there are thousands, each with a frame of its own
+				return err
+			}
 			u := p.Scene.OnTile(t)
 			if !u.Empty() {
 				all := make([][]pix.Plane, len(made))
@@ -258,6 +270,19 @@ func Encoded(ctx context.Context, p *eval.Program, sheet, size int, m Map, depth
 	var b bytes.Buffer
 	err = s.write(&b)
 	return b.Bytes(), err
+}
+
+// heeding is a writer that takes nothing more once its context has ended, so that what encodes stops.
+type heeding struct {
+	ctx context.Context
+	io.Writer
+}
+
+func (h heeding) Write(b []byte) (int, error) {
+	if err := h.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return h.Writer.Write(b)
 }
 
 // write encodes the sheet.

@@ -1,6 +1,7 @@
 package pix
 
 import (
+	"context"
 	"runtime"
 
 	"velvetgrime/core/par"
@@ -10,14 +11,23 @@ import (
 // one: its own when it is covered, −1 when nothing is.
 func Nearest(covered []bool, size int) []int32 { return NearestIn(covered, size, size) }
 
-// NearestIn is Nearest for w × h texels. It is exact: the nearest in each texel's own
+// NearestIn is Nearest for w × h texels.
+func NearestIn(covered []bool, w, h int) []int32 {
+	from, _ := NearestOf(context.Background(), covered, w, h) // it is never stopped
+	return from
+}
+
+// NearestOf is NearestIn, which can be stopped. It is exact: the nearest in each texel's own
 // column first, then in each row the lower envelope of the parabolas that those make.
 // The cost is that of the texels, whatever is covered. Source: P. Felzenszwalb and
 // D. Huttenlocher, "Distance transforms of sampled functions", 2012.
-func NearestIn(covered []bool, w, h int) []int32 {
+func NearestOf(ctx context.Context, covered []bool, w, h int) ([]int32, error) {
 	from := make([]int32, w*h)
 	// the nearest in the column as a row's number: from above first, then from below
 	for y := range h {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
 		for x := range w {
 			i := y*w + x
 			switch {
@@ -46,13 +56,13 @@ func NearestIn(covered []bool, w, h int) []int32 {
 	for b := range bands {
 		all.Go(func() {
 			e := envelope{sites: make([]site, 0, w), was: make([]int32, w)}
-			for y := b * h / bands; y < (b+1)*h/bands; y++ {
+			for y := b * h / bands; y < (b+1)*h/bands && ctx.Err() == nil; y++ {
 				e.row(from[y*w:(y+1)*w], y, w)
 			}
 		})
 	}
 	all.Wait()
-	return from
+	return from, ctx.Err()
 }
 
 // site is a column of a row's lower envelope, and the first texel where it is the

@@ -122,6 +122,9 @@ func Evaluate(ctx context.Context, p *eval.Program, tiles []surface.Tile, tell f
 	g.SetLimit(runtime.NumCPU())
 	for i, t := range tiles {
 		g.Go(func() (err error) {
+			if err = gctx.Err(); err != nil {
+				return err
+			}
 			if out[i], err = block(gctx, p, t); err != nil {
 				return err
 			}
