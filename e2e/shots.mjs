@@ -169,18 +169,6 @@ const shots = {
     await page.screenshot({ path: '../docs/screenshots/lineup.png' });
     await button(page, 'Leave').click();
   },
-  async brushes(page) {
-    await open(page, 'Mooring bollard');
-    const was = await last(page);
-    await button(page, '+ Paint layer').click();
-    await settled(page);
-    await button(page, 'Brush').click();
-    await page.getByRole('button', { name: /^Brushes:/ }).click();
-    await sleep(page, 5000);
-    await page.screenshot({ path: '../docs/screenshots/brushes.png' });
-    await open(page, 'Mooring bollard'); // the shelf is closed by that
-    await takeBack(page, was);
-  },
   async stock(page) {
     await open(page, 'Signal lantern');
     await button(page, 'Stock').click();
@@ -290,13 +278,6 @@ const shots = {
     await settled(page);
     await page.screenshot({ path: '../docs/screenshots/flat.png' });
     await button(page, 'Model').click();
-  },
-  async stream(page) {
-    await open(page, 'Mooring bollard');
-    await page.getByText('Tar paint', { exact: true }).click();
-    await sleep(page, 4000);
-    await settled(page);
-    await page.screenshot({ path: '../docs/screenshots/stream.png' });
   },
 };
 

@@ -45,13 +45,17 @@ func (t *Traced) Wants(p *eval.Program, pictures int) []surface.Tile {
 	for i, s := range t.model.Sheets {
 		w.sizes[i] = p.Doc.Sheets[s.Name].Size
 	}
+	every := probed
+	if pictures > 1 {
+		every *= 2 // each place is seen from several sides
+	}
 	for i := range pictures {
 		w.Traced = t
 		if pictures > 1 {
 			w.Traced = t.Turned(360 * float64(i) / float64(pictures))
 		}
-		for y := 0; y < t.Still.H; y += probed {
-			for x := 0; x < t.Still.W; x += probed {
+		for y := 0; y < t.Still.H; y += every {
+			for x := 0; x < t.Still.W; x += every {
 				w.probe(x, y)
 			}
 		}
