@@ -44,7 +44,7 @@ test('environments light the model; one is brought from a file, a broken one is 
   await judge(page);
   const at: [number, number] = [0.5, 0.3];
   const evening = await pixel(page, ...at);
-  const looks = (name: string) => page.getByRole('group', { name: 'Environments' }).getByRole('button', { name });
+  const looks = (name: string) => page.getByRole('group', { name: 'Environments' }).getByRole('button', { name, exact: true });
   await looks('Workshop lamps').click();
   await expect(looks('Workshop lamps')).toHaveAttribute('aria-pressed', 'true');
   const warm = (c: number[]) => c[0] / Math.max(c[2], 1);
@@ -86,7 +86,7 @@ test('environments light the model; one is brought from a file, a broken one is 
   await page.getByRole('button', { name: 'Throw “weed.hdr” away' }).click();
   await expect(looks('weed.hdr')).toHaveCount(0);
   await expect.poll(async () => apart(await pixel(page, ...at), evening)).toBeLessThan(4);
-  await page.getByRole('button', { name: 'Bring it back' }).click();
+  await page.getByRole('button', { name: 'Bring “weed.hdr” back' }).click();
   await expect(looks('weed.hdr')).toHaveAttribute('aria-pressed', 'true');
   await page.getByRole('button', { name: 'Throw “weed.hdr” away' }).click();
   await looks('Quay, evening').click();

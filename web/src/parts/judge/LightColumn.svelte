@@ -70,14 +70,22 @@
         onchange={(e) => bring(e.currentTarget.files)}
       />
     </label>
+    <!-- in the row, so that the view beside it keeps its size -->
+    {#if chosen?.item}
+      <button class="place bring" aria-label={`Throw “${chosen.name}” away`} onclick={() => throwAway(chosen)}>
+        <span class="plus">−</span><span>throw away</span>
+      </button>
+    {:else if thrown}
+      <button
+        class="place bring"
+        title={`“${thrown.name}” was thrown away`}
+        aria-label={`Bring “${thrown.name}” back`}
+        onclick={() => bringBack(thrown!)}
+      >
+        <span class="plus">+</span><span>bring back</span>
+      </button>
+    {/if}
   </div>
-  {#if chosen?.item}
-    <button class="chip mt-1" onclick={() => throwAway(chosen)}>Throw “{chosen.name}” away</button>
-  {:else if thrown}
-    <p class="mt-1" aria-live="polite">
-      “{thrown.name}” is thrown away. <button class="chip" onclick={() => bringBack(thrown!)}>Bring it back</button>
-    </p>
-  {/if}
   <div class="fields mt-2">
     <span class="quiet">turn</span><NumberField
       label="Turn"
