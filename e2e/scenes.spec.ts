@@ -70,10 +70,12 @@ test('scenes of every kind are read by others, and look alike there', async ({ f
         const camera = new T.PerspectiveCamera(35, 1, far / 50, far * 10);
         camera.position.copy(middle).add(new T.Vector3(0.6, 0.5, 1.2).multiplyScalar(far));
         camera.lookAt(middle);
-        for (let i = 0; i < 12; i++) {
-          renderer.render(scene, camera); // pictures come when they come
-          await new Promise((r) => setTimeout(r, 25));
-        }
+        const pictures = new Set<any>(); // they come when they come
+        object.traverse((o: any) => {
+          if (o.isMesh) for (const m of [o.material].flat()) for (const k of Object.keys(m)) if (m[k]?.isTexture) pictures.add(m[k]);
+        });
+        while ([...pictures].some((t) => !t.version || !t.image?.width || t.image.complete === false)) await new Promise((r) => setTimeout(r, 25));
+        renderer.render(scene, camera);
         const px = new Uint8Array(192 * 192 * 4);
         renderer.getContext().readPixels(0, 0, 192, 192, 6408, 5121, px);
         return px;
