@@ -305,7 +305,8 @@ func (t *texel) read(b []byte) {
 	copy(t.more[:], b[3:])
 }
 
-// Pack writes blocks as bytes.
+// Pack writes blocks as bytes: of each its tile as four numbers of 32 bits (sheet, size, column, row) and
+// its texels, SkinTexel bytes each, by rows, lowest byte first; all of it as zstd.
 func Pack(all []*Block) ([]byte, error) {
 	var b []byte
 	for _, k := range all {
@@ -319,7 +320,8 @@ func Pack(all []*Block) ([]byte, error) {
 	return packed(b)
 }
 
-// Unpack reads what Pack wrote, of a model with so many sheets.
+// Unpack reads what Pack wrote, of a model with so many sheets. What is cut off, names a sheet or a tile
+// that there is not, or is larger than a gigabyte is an error.
 func Unpack(b []byte, count int) ([]*Block, error) {
 	b, err := unpacked(b, 1<<30)
 	if err != nil {

@@ -163,8 +163,9 @@ func holdStill(ctx context.Context, p *eval.Program, o *StillOrder) (release fun
 	return budget.Memory.Hold(ctx, need)
 }
 
-// coarse is the scene with coarse sheets, and the tiles that its picture needs beside them. Who has the
-// job makes them unless an earlier try has, owner: and shows what is seen of it; others wait for them.
+// coarse is the scene with coarse sheets, and the tiles that its picture needs beside them. The owner is
+// the one that has the job: it makes both, unless an earlier try has, and shows what is seen meanwhile.
+// Others wait for them; a scene that is nil says that the job ended before.
 func (r *Runner) coarse(
 	ctx context.Context, job string, p *eval.Program, o *StillOrder, owner bool, show func(t *render.Traced, paths int) error,
 ) (*render.Traced, []surface.Tile, error) {
