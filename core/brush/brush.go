@@ -88,20 +88,26 @@ type Stroke struct {
 	Lean     []float32            `json:"lean,omitempty" doc:"where the pen leans to at each point: 0..1, turns anticlockwise from the right of what is up"`
 	Points   Points               `json:"points"`
 
-	// of one that was given the slide through which it paints: the content of what is drawn of it, and of
-	// that with the slide
-	drawn, through xxh3.Uint128
+	// of one that was given the slide through which it paints: the content of what is drawn of it, of
+	// that with the slide, and that slide as it was before its picture was pushed
+	drawn, through, unpushed xxh3.Uint128
 }
 
 // Through returns the stroke with the slide through which it paints. content is the stroke's own
-// Content, slide names the stencil's: strokes of many points are not read again for each move of
-// their slide.
-func (s *Stroke) Through(c *Stencil, content, slide xxh3.Uint128) *Stroke {
+// Content, slide names the stencil's and unpushed that of the stencil without its warp: strokes of
+// many points are not read again for each move of their slide.
+func (s *Stroke) Through(c *Stencil, content, slide, unpushed xxh3.Uint128) *Stroke {
 	n := *s
-	n.Stencil, n.drawn = c, content
+	n.Stencil, n.drawn, n.unpushed = c, content, unpushed
 	a, b := content.Bytes(), slide.Bytes()
 	n.through = xxh3.Hash128(append(a[:], b[:]...))
 	return &n
+}
+
+// Unpushed names the slide of a stroke that was given one, but for what its picture was pushed by. ok is
+// false for strokes without a slide, and where places see it elsewhere than they are.
+func (s *Stroke) Unpushed() (slide xxh3.Uint128, ok bool) {
+	return s.unpushed, s.drawn != xxh3.Uint128{} && s.Cast() == nil
 }
 
 // Drawn names what is drawn of a stroke that was given its slide, before the slide holds any of it

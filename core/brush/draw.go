@@ -6,6 +6,7 @@ import (
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
 )
 
@@ -25,6 +26,9 @@ type Coverage struct {
 	Flat func(i int) (sheet int, uv geom.Vec2)
 	// Stencil reads the picture of the stroke's stencil; without it nothing is held back.
 	Stencil StencilReader
+	// Colors take the colours of the stencil's picture where it lets the stroke through,
+	// sRGB-encoded; nil: nobody asks.
+	Colors pix.Rows
 }
 
 // NewCoverage is an empty coverage of n points for a stroke.
@@ -62,6 +66,7 @@ func (c *Coverage) Clone() *Coverage {
 		c.Tip,
 		c.Flat,
 		c.Stencil,
+		c.Colors,
 	}
 }
 
@@ -272,7 +277,7 @@ func (s *Stroke) facing() func(cos float32) float32 {
 // are filled.
 func (s *Stroke) Held(f *raster.Frame, c *Coverage) {
 	s.Lasso.hold(f, c.Cover, c.Flat)
-	s.Stencil.hold(f, c.Cover, c.Stencil, s.Cast())
+	s.Stencil.hold(f, c, s.Cast())
 	if s.Kit == nil || s.Kit.Grain == nil || s.Kit.Grain.Amount == 0 {
 		return
 	}

@@ -89,6 +89,33 @@ func (c *Stencil) Place(p geom.Vec3, length float32) (u, v, size float32, ok boo
 	return u, v, size, c.Tiled || u >= 0 && u <= 1 && v >= 0 && v <= 1
 }
 
+// Cells adds the cells of its warp in which places in a box may be seen, and reports whether these
+// are all: false when the box reaches behind the view.
+func (c *Stencil) Cells(box geom.Box, cells *warp.Cells) bool {
+	bare := *c
+	bare.Warp, bare.Tiled = nil, true
+	lo, hi := [2]float32{math.MaxFloat32, math.MaxFloat32}, [2]float32{-math.MaxFloat32, -math.MaxFloat32}
+	for i := range 8 {
+		p := box.Min
+		if i&1 != 0 {
+			p.X = box.Max.X
+		}
+		if i&2 != 0 {
+			p.Y = box.Max.Y
+		}
+		if i&4 != 0 {
+			p.Z = box.Max.Z
+		}
+		u, v, _, ok := bare.Place(p, 0)
+		if !ok {
+			return false
+		}
+		lo[0], lo[1], hi[0], hi[1] = min(lo[0], u), min(lo[1], v), max(hi[0], u), max(hi[1], v)
+	}
+	cells.Add(lo[0], lo[1], hi[0], hi[1])
+	return true
+}
+
 // Towards returns the direction from a place to the eye of the view, or against the view where
 // it has no perspective: along it a place is seen where it was, and comes nearer.
 func (c *Stencil) Towards(p geom.Vec3) geom.Vec3 {
@@ -177,13 +204,13 @@ func (s *Stroke) Cast() func(p, n geom.Vec3) (geom.Vec3, geom.Vec3) {
 type StencilReader func(u, v, size float32) [4]float32
 
 // hold lets a coverage through where the stencil does.
-func (c *Stencil) hold(
-	f *raster.Frame, cover []float32, read StencilReader, cast func(p, n geom.Vec3) (geom.Vec3, geom.Vec3),
-) {
-	if c == nil || read == nil {
+func (c *Stencil) hold(f *raster.Frame, out *Coverage, cast func(p, n geom.Vec3) (geom.Vec3, geom.Vec3)) {
+	if c == nil || out.Stencil == nil {
 		return
 	}
-	for i, a := range cover {
+	from, to := out.Span()
+	for i := from; i < to; i++ {
+		a := out.Cover[i]
 		if a <= 0 {
 			continue
 		}
@@ -193,10 +220,13 @@ func (c *Stencil) hold(
 		}
 		u, v, size, ok := c.Place(p, f.Footprint)
 		if !ok {
-			cover[i] = 0
+			out.Cover[i] = 0
 			continue
 		}
-		x := read(u, v, max(size, c.Soft))
+		x := out.Stencil(u, v, max(size, c.Soft))
+		if out.Colors != nil {
+			out.Colors[0][i], out.Colors[1][i], out.Colors[2][i] = x[0], x[1], x[2]
+		}
 		through := x[3]
 		if !c.Colors {
 			light := pix.Luma(x[0], x[1], x[2])
@@ -205,6 +235,6 @@ func (c *Stencil) hold(
 			}
 			through *= light
 		}
-		cover[i] = a * through * c.facing(p, n) * c.near(p)
+		out.Cover[i] = a * through * c.facing(p, n) * c.near(p)
 	}
 }

@@ -111,7 +111,7 @@ func TestPaintFadesWhereTheSurfaceTurnsAway(t *testing.T) {
 		for i := range cover {
 			cover[i] = 0.8
 		}
-		c.hold(f, cover, white, nil)
+		c.hold(f, &Coverage{Cover: cover, Stencil: white}, nil)
 		between := 0
 		for i, p := range f.Pos {
 			turned := math.Acos(float64(f.Nrm[i].Dot(eye.Sub(p).Unit()))) * 180 / math.Pi
@@ -194,7 +194,7 @@ func TestASideIsCastToBoth(t *testing.T) {
 			for i := range cover {
 				cover[i] = 1
 			}
-			s.Stencil.hold(f, cover, picture, s.Cast())
+			s.Stencil.hold(f, &Coverage{Cover: cover, Stencil: picture}, s.Cast())
 			return cover
 		}
 		both := laid()
@@ -239,7 +239,7 @@ func TestAStrokeThroughASlideIsNamedByBoth(t *testing.T) {
 	for _, x := range []float32{0, 1} {
 		for _, slide := range []string{"here", "there"} {
 			s := stroke(x)
-			n := s.Through(&Stencil{Picture: slide}, s.Content(), name(slide))
+			n := s.Through(&Stencil{Picture: slide}, s.Content(), name(slide), name(slide+" unpushed"))
 			what := fmt.Sprint(x, slide)
 			if was, ok := seen[n.Content()]; ok {
 				t.Errorf("%s is named as %s", what, was)

@@ -7,6 +7,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/stack"
+	"velvetgrime/core/warp"
 )
 
 // OnlyStrokes compares two programs of one scene. When their documents differ in
@@ -112,8 +113,8 @@ func (d *differ) layers(a, b []*stack.Layer) bool {
 	return true
 }
 
-// slides grows the box by the strokes that go through placements which are not the same: moved or
-// pushed, these change what is under those strokes.
+// slides grows the box by the strokes that go through placements which are not the same: moved, these
+// change what is under those strokes; pushed, what of it sees a part of the picture that was.
 func (d *differ) slides(a, b *stack.Layer) {
 	for _, l := range []*stack.Layer{a, b} {
 		for _, s := range l.Slides {
@@ -121,11 +122,35 @@ func (d *differ) slides(a, b *stack.Layer) {
 			if x == y || x != nil && y != nil && reflect.DeepEqual(x, y) {
 				continue
 			}
+			pushed := onlyPushed(x, y)
 			for _, st := range l.Through(s.ID) {
-				d.box = d.box.Union(st.Bounds(0, st.Segments()))
+				if pushed == nil || x.Stencil.Both && st.Mirror != nil {
+					d.box = d.box.Union(st.Bounds(0, st.Segments()))
+					continue
+				}
+				for i := range st.Segments() {
+					box, cells := st.Bounds(i, i+1), warp.Cells{}
+					if !x.Stencil.Cells(box, &cells) || cells.Meets(pushed) {
+						d.box = d.box.Union(box)
+					}
+				}
 			}
 		}
 	}
+}
+
+// onlyPushed returns where in two slides places are seen elsewhere in their picture when nothing else
+// differs between them; else nil.
+func onlyPushed(a, b *stack.Slide) *warp.Cells {
+	if a == nil || b == nil || a.Stencil.Tiled {
+		return nil
+	}
+	x, y := *a, *b
+	x.Stencil.Warp, y.Stencil.Warp = nil, nil
+	if !reflect.DeepEqual(x, y) {
+		return nil
+	}
+	return warp.Changed(a.Stencil.Warp, b.Stencil.Warp)
 }
 
 // decals grows the box by the decals of a layer that lie elsewhere, are others, or lie over each other

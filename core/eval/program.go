@@ -142,7 +142,7 @@ func throughSlides(l *stack.Layer, strokes []*brush.Stroke, known, fresh plans) 
 		return strokes
 	}
 	out := slices.Clone(strokes)
-	stencils := map[*stack.Slide]xxh3.Uint128{}
+	stencils := map[*stack.Slide][2]xxh3.Uint128{} // as they are, and without their warp
 	for i, s := range strokes {
 		slide := l.Slide(s.Slide)
 		if slide == nil {
@@ -158,12 +158,16 @@ func throughSlides(l *stack.Layer, strokes []*brush.Stroke, known, fresh plans) 
 		if c == nil {
 			of, ok := stencils[slide]
 			if !ok {
-				b, _ := json.Marshal(slide.Stencil)
-				of = xxh3.Hash128(b)
+				bare := slide.Stencil
+				bare.Warp = nil
+				for i, x := range []*brush.Stencil{&slide.Stencil, &bare} {
+					b, _ := json.Marshal(x)
+					of[i] = xxh3.Hash128(b)
+				}
 				stencils[slide] = of
 			}
 			stencil := slide.Stencil
-			c = s.Through(&stencil, content, of)
+			c = s.Through(&stencil, content, of[0], of[1])
 		}
 		fresh.slid[k], out[i] = c, c
 	}

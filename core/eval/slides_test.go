@@ -1,9 +1,13 @@
 package eval
 
 import (
+	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"velvetgrime/core/brush"
+	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 	"velvetgrime/core/surface"
@@ -115,6 +119,62 @@ func TestWhatWasPaintedThroughASlideGoesWithWhatIsPushed(t *testing.T) {
 			if again[x][z] != was[x][z] {
 				t.Fatalf("taken back, at %d, %d it is %v and was %v", x, z, again[x][z], was[x][z])
 			}
+		}
+	}
+}
+
+// A push changes tiles that see what is pushed, and no others of those that its strokes cover: what
+// keeps its key is to the bit what it is in a fresh scene, push after push, with the strokes mirrored
+// to both sides, too.
+func TestAPushChangesTheTilesThatSeeIt(t *testing.T) {
+	rng := rand.New(rand.NewPCG(7, 2))
+	for name, of := range map[string]func(s *brush.Stroke){
+		"plain":    func(*brush.Stroke) {},
+		"mirrored": func(s *brush.Stroke) { s.Mirror = &brush.Mirror{Planes: []geom.Vec3{{X: 1}}} },
+		"both":     func(s *brush.Stroke) { s.Mirror = &brush.Mirror{Planes: []geom.Vec3{{X: 1}}} },
+	} {
+		scene, d := decalScene(cutUp(t)), slid(t, [2]float32{})
+		of(d.Layers[1].Strokes[0])
+		d.Layers[1].Slides[0].Stencil.Both = name == "both"
+		evaluate := func(s *Scene, p *Program, tile surface.Tile) []pix.Plane {
+			got, err := p.Channel(t.Context(), s.OnTile(tile), stack.BaseColor)
+			if err != nil {
+				t.Fatal(err)
+			}
+			return got
+		}
+		a := Compile(scene, d, "", "")
+		kept, covered := 0, 0
+		for range 6 {
+			x, y := rng.Float32(), rng.Float32()
+			next, _, _, err := step.Rules.Apply(d, stack.WarpSlide{Target: "paint", Slide: "first", Brush: &warp.Brush{
+				Does: warp.Push, Radius: 0.05 + 0.1*rng.Float32(), Strength: 1, Path: []float32{x, y, x + 0.05, y - 0.04}}})
+			if err != nil {
+				t.Fatal(err)
+			}
+			within(t, scene, name, d, next, 1024)
+			b, fresh := Compile(scene, next, "", ""), decalScene(cutUp(t))
+			f := Compile(fresh, next, "", "")
+			for _, tile := range surface.Tiles(0, 1024) {
+				u := scene.OnTile(tile)
+				if u.Empty() {
+					continue
+				}
+				same := a.Key(u, stack.BaseColor) == b.Key(u, stack.BaseColor)
+				if list, _ := b.strokes.Touching(u, b.painting(b.all["paint"]), string(stack.BaseColor), 0); len(list) > 0 {
+					covered++
+					if same {
+						kept++
+					}
+				}
+				if !slices.EqualFunc(evaluate(scene, b, tile), evaluate(fresh, f, tile), func(x, y pix.Plane) bool { return slices.Equal(x.Data, y.Data) && x.Value == y.Value }) {
+					t.Fatalf("%s: tile %v is another one in a fresh scene; its key stayed: %v", name, tile, same)
+				}
+			}
+			d, a = next, b
+		}
+		if local := name != "both"; local && kept < covered/3 || !local && kept > 0 {
+			t.Errorf("%s: of %d tiles that it covers %d keep their key", name, covered, kept)
 		}
 	}
 }

@@ -192,7 +192,7 @@ func TestOnlyWhatIsSeenIsPainted(t *testing.T) {
 	st := &brush.Stroke{ID: "s", Radius: 0.3, Strength: 1, Hardness: 0.99, Kit: &brush.Kit{Spacing: 0.1, Flow: 1, Through: true, Depth: 4}, Values: map[string][]float32{"mask": {1}},
 		Points: brush.Points{{Pos: geom.V3(0, 0.3, 0.12), Nrm: geom.V3(0, 0, 1), Pressure: 1}}}
 	cover := func(p, n geom.Vec3) float32 {
-		c, err := s.OnFrame(raster.Point(p, n, 0), p.String()).Cover(t.Context(), st, false)
+		c, err := s.OnFrame(raster.Point(p, n, 0), p.String()).Cover(t.Context(), st, false, false)
 		if err != nil {
 			t.Fatal(err)
 		}

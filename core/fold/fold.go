@@ -86,7 +86,7 @@ func (p *Painter) Painted(
 				return nil, err
 			}
 		}
-		c, err := u.Cover(ctx, s, s.ID == p.Live)
+		c, err := u.Cover(ctx, s, s.ID == p.Live, components == 3 && p.colored(channel))
 		if err != nil {
 			return nil, err
 		}
@@ -102,10 +102,8 @@ func (p *Painter) Painted(
 		if err != nil {
 			return nil, err
 		}
-		if components == 3 && of == nil && p.colored(channel) {
-			if of, err = p.Scene.Through(s, c.Frame, c.Cover); err != nil {
-				return nil, err
-			}
+		if of == nil {
+			of = c.Colors
 		}
 		p.fold(s, c.Coverage, from, of, cur, channel)
 		if i == len(list)-2 {

@@ -118,6 +118,7 @@ func (p *Painter) test(
 		here = u.Bounds().Pad(pad)
 	}
 	in := cache.NewHash(channel).Sum()
+	seen := u.Seen(pad)
 	for i := from; i < all.Len(); i++ {
 		if many && !here.Overlaps(all.Box(i)) {
 			continue
@@ -127,7 +128,7 @@ func (p *Painter) test(
 			continue
 		}
 		if u.Touches(s, all.Key(i), pad, s.ID == p.Live) {
-			k = cache.Join(k, cache.Join(all.Key(i), in, 0), 1)
+			k = cache.Join(k, cache.Join(seen.Name(s, all.Key(i)), in, 0), 1)
 			if s.Elsewhere() {
 				k = cache.Join(k, all.Before(i), 2)
 			}

@@ -27,6 +27,9 @@ func (u *Surface) Touches(s *brush.Stroke, key cache.Key, pad float32, live bool
 	if live && n > 0 {
 		return u.Scene.grows(s).touches(u, s, pad, n)
 	}
+	if drawn, ok := s.Drawn(); ok {
+		key = drawn // wherever its slide lies
+	}
 	k := reachKey{key, u.Key, pad}
 	sc := u.Scene
 	sc.mu.Lock()
@@ -62,10 +65,15 @@ type Hit struct {
 }
 
 // Cover returns the coverage of the whole stroke on the surface, through any place that
-// its points stand for: of those that a point is hit through the strongest counts.
-func (u *Surface) Cover(ctx context.Context, s *brush.Stroke, live bool) (*Hit, error) {
+// its points stand for: of those that a point is hit through the strongest counts. colored asks
+// for the colours of its stencil where these are its paint.
+func (u *Surface) Cover(ctx context.Context, s *brush.Stroke, live, colored bool) (*Hit, error) {
 	f := u.Frame()
-	own, err := u.coverOn(ctx, f, u.Key, s, live)
+	var colors pix.Rows
+	if colored && s.Stencil != nil && s.Stencil.Colors {
+		colors = pix.NewRows(3, len(f.Pos))
+	}
+	own, err := u.coverOn(ctx, f, u.Key, s, live, colors)
 	if err != nil {
 		return nil, err
 	}
@@ -83,11 +91,13 @@ func (u *Surface) Cover(ctx context.Context, s *brush.Stroke, live bool) (*Hit, 
 		if len(at.of) == 0 || !at.frame.Bounds.Overlaps(box) {
 			continue
 		}
-		c, err := u.coverOn(ctx, at.frame, e.key(u.Key), s, live)
+		c, err := u.coverOn(ctx, at.frame, e.key(u.Key), s, live, nil)
 		if err != nil {
 			return nil, err
 		}
+		raised := false
 		out.Raise(c, at.of, func(i, k int32) {
+			raised = true
 			if !s.Elsewhere() {
 				return
 			}
@@ -97,17 +107,22 @@ func (u *Surface) Cover(ctx context.Context, s *brush.Stroke, live bool) (*Hit, 
 			out.Through[i] = int32(n + 1)
 			out.Frame.Pos[i], out.Frame.Nrm[i], out.Frame.Tri[i] = at.frame.Pos[k], at.frame.Nrm[k], at.frame.Tri[k]
 		})
+		if raised && colors != nil { // by what was not covered before
+			u.Scene.through(s, out.Frame, own)
+		}
 	}
 	return out, nil
 }
 
-// coverOn returns the coverage of the whole stroke on a frame; key names the frame.
+// coverOn returns the coverage of the whole stroke on a frame; key names the frame. colors take those of
+// its stencil, or are nil.
 func (u *Surface) coverOn(
 	ctx context.Context,
 	f *raster.Frame,
 	key cache.Key,
 	s *brush.Stroke,
 	live bool,
+	colors pix.Rows,
 ) (*brush.Coverage, error) {
 	var tip func(a, b, footprint float32) float32
 	if s.Kit != nil && s.Kit.Picture != "" {
@@ -139,7 +154,7 @@ func (u *Surface) coverOn(
 			}
 			u.Scene.keepDrawn(s, key, out)
 		}
-		out.Tip, out.Flat, out.Stencil = tip, flat, stencil
+		out.Tip, out.Flat, out.Stencil, out.Colors = tip, flat, stencil, colors
 		s.Held(f, out)
 		u.Scene.seen(f, s, out.Cover, nil)
 		return out, u.Scene.bound(f, s, out.Cover)
@@ -157,6 +172,7 @@ func (u *Surface) coverOn(
 	}
 	c.drawn = n
 	out := c.cover.Clone()
+	out.Colors = colors
 	s.Held(f, out)
 	if s.Eye != nil && len(c.sight) != len(f.Pos) {
 		c.sight = make([]int8, len(f.Pos))
@@ -218,19 +234,11 @@ func (s *Scene) stencilOf(stroke *brush.Stroke) (brush.StencilReader, error) {
 	}, nil
 }
 
-// Through reads the colours of a stroke's stencil at the places of a frame where the stroke
-// covers anything, sRGB-encoded; nil: they are not its paint.
-func (s *Scene) Through(stroke *brush.Stroke, f *raster.Frame, cover []float32) (pix.Rows, error) {
-	if stroke.Stencil == nil || !stroke.Stencil.Colors {
-		return nil, nil
-	}
-	read, err := s.stencilOf(stroke)
-	if err != nil {
-		return nil, err
-	}
-	out := pix.NewRows(3, len(cover))
+// through reads the colours of a stroke's stencil at the places of a frame where the stroke
+// covers anything, sRGB-encoded.
+func (s *Scene) through(stroke *brush.Stroke, f *raster.Frame, c *brush.Coverage) {
 	cast := stroke.Cast()
-	for i, a := range cover {
+	for i, a := range c.Cover {
 		if a <= 0 {
 			continue
 		}
@@ -239,9 +247,8 @@ func (s *Scene) Through(stroke *brush.Stroke, f *raster.Frame, cover []float32) 
 			p, _ = cast(p, f.Nrm[i])
 		}
 		if u, v, size, ok := stroke.Stencil.Place(p, f.Footprint); ok {
-			x := read(u, v, max(size, stroke.Stencil.Soft))
-			out[0][i], out[1][i], out[2][i] = x[0], x[1], x[2]
+			x := c.Stencil(u, v, max(size, stroke.Stencil.Soft))
+			c.Colors[0][i], c.Colors[1][i], c.Colors[2][i] = x[0], x[1], x[2]
 		}
 	}
-	return out, nil
 }

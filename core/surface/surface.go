@@ -12,6 +12,7 @@ import (
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
+	"velvetgrime/core/warp"
 )
 
 // Scene is a model made ready for evaluation; it is shared by all documents.
@@ -23,7 +24,8 @@ type Scene struct {
 
 	mu      sync.Mutex
 	blocks  map[Tile]*tileBlocks
-	reaches map[reachKey]bool // whether a stroke reaches a surface
+	reaches map[reachKey]bool        // whether a stroke reaches a surface
+	slides  map[slideKey]*warp.Cells // which part of a slide's warp lies before a surface; nil: any
 	ground  ground
 
 	// GroundPoints is how many points the ground has; 0: as many as agents need.
@@ -55,7 +57,7 @@ func NewScene(m *mesh.Model, c *cache.Cache) *Scene {
 	return &Scene{
 		Model: m, Cache: c, Base: h.Sum(),
 		indexes: newIndexes(m),
-		blocks:  map[Tile]*tileBlocks{}, reaches: map[reachKey]bool{},
+		blocks:  map[Tile]*tileBlocks{}, reaches: map[reachKey]bool{}, slides: map[slideKey]*warp.Cells{},
 	}
 }
 

@@ -34,8 +34,9 @@ type Field struct {
 	Moved []byte `json:"moved" doc:"offsets of 65 × 65 points by rows, from half a picture beyond its upper left corner to half of one beyond its lower right one: along its width, then its height, each a little-endian 16-bit number of 1/8192 of that"`
 	Pins  []byte `json:"pins,omitempty" doc:"how firmly each point is held where it is, 0..255; empty: none is"`
 
-	once sync.Once
-	off  []float32 // two a point
+	once  sync.Once
+	off   []float32 // two a point
+	still *Cells    // those which nothing is moved in; in these no number is read
 }
 
 // Check returns why a field is none; of nil nothing.
@@ -57,6 +58,10 @@ func (f *Field) offsets() []float32 {
 		for i := range f.off {
 			f.off[i] = float32(int16(binary.LittleEndian.Uint16(f.Moved[2*i:]))) * unit
 		}
+		f.still = Changed(f, nil)
+		for y := range f.still {
+			f.still[y] = ^f.still[y]
+		}
 	})
 	return f.off
 }
@@ -77,27 +82,40 @@ func (f *Field) At(u, v float32) (x, y, larger float32) {
 	if f == nil {
 		return u, v, 1
 	}
-	dx, dy, ju, jv := sampled(f.offsets(), u, v)
-	across := float32(math.Hypot(float64(1+ju[0]), float64(ju[1])))
-	down := float32(math.Hypot(float64(jv[0]), float64(1+jv[1])))
-	return u + dx, v + dy, max(across, down, 1)
+	off := f.offsets()
+	gx, gy := grid(u), grid(v)
+	if f.still[min(int(gy), cells-1)]>>min(int(gx), cells-1)&1 != 0 {
+		return u, v, 1
+	}
+	dx, dy, ju, jv := sampled(off, gx, gy)
+	across := (1+ju[0])*(1+ju[0]) + ju[1]*ju[1]
+	down := jv[0]*jv[0] + (1+jv[1])*(1+jv[1])
+	return u + dx, v + dy, float32(math.Sqrt(float64(max(across, down, 1))))
 }
 
-// sampled reads offsets at a place, and how they change along the width and the height there.
-func sampled(off []float32, u, v float32) (dx, dy float32, ju, jv [2]float32) {
-	gx, gy := (u+Rim)*(cells/span), (v+Rim)*(cells/span)
-	gx, gy = min(max(gx, 0), cells), min(max(gy, 0), cells)
+// grid returns where a place lies along the grid, 0..cells; what is no number lies at its begin.
+func grid(v float32) float32 {
+	if g := (v + Rim) * (cells / span); g > 0 {
+		return min(g, cells)
+	}
+	return 0
+}
+
+// sampled reads offsets at a place of the grid, and how they change along the width and the height
+// there.
+func sampled(off []float32, gx, gy float32) (dx, dy float32, ju, jv [2]float32) {
 	x0, y0 := min(int(gx), cells-1), min(int(gy), cells-1)
 	wx, sx := cubic(gx - float32(x0))
 	wy, sy := cubic(gy - float32(y0))
+	// of a row the two in the middle lie beside each other, the outer ones may be those of the border
+	before, after := 2*max(x0-1, 0), 2*min(x0+2, cells)
 	for j := range 4 {
-		row := off[2*Side*min(max(y0-1+j, 0), cells):]
-		var a, b, da, db float32
-		for i := range 4 {
-			at := 2 * min(max(x0-1+i, 0), cells)
-			a, b = a+wx[i]*row[at], b+wx[i]*row[at+1]
-			da, db = da+sx[i]*row[at], db+sx[i]*row[at+1]
-		}
+		row := off[2*Side*min(max(y0-1+j, 0), cells):][:2*Side]
+		l, m, r := row[before:before+2], row[2*x0:2*x0+4], row[after:after+2]
+		a := wx[0]*l[0] + wx[1]*m[0] + wx[2]*m[2] + wx[3]*r[0]
+		b := wx[0]*l[1] + wx[1]*m[1] + wx[2]*m[3] + wx[3]*r[1]
+		da := sx[0]*l[0] + sx[1]*m[0] + sx[2]*m[2] + sx[3]*r[0]
+		db := sx[0]*l[1] + sx[1]*m[1] + sx[2]*m[3] + sx[3]*r[1]
 		dx, dy = dx+wy[j]*a, dy+wy[j]*b
 		ju[0], ju[1] = ju[0]+wy[j]*da*(cells/span), ju[1]+wy[j]*db*(cells/span)
 		jv[0], jv[1] = jv[0]+sy[j]*a*(cells/span), jv[1]+sy[j]*b*(cells/span)
@@ -204,7 +222,7 @@ func length(x, y float32) float32 { return float32(math.Hypot(float64(x), float6
 // about calls f for the points of the grid near a place with how much of the brush they get,
 // its falloff smooth from the middle to the radius.
 func (b *Brush) about(form float32, at [2]float32, f func(i int, u, v, share float32)) {
-	grid := func(v float32) int { return min(max(int((v+Rim)*(cells/span)), 0), cells) }
+	grid := func(v float32) int { return int(grid(v)) }
 	down := b.Radius * form
 	for y := grid(at[1] - down); y <= min(grid(at[1]+down)+1, cells); y++ {
 		for x := grid(at[0] - b.Radius); x <= min(grid(at[0]+b.Radius)+1, cells); x++ {
@@ -225,7 +243,7 @@ func push(was, off []float32, pins []byte, b *Brush, form float32, from, to [2]f
 			share *= 1 - float32(pins[i])/255
 		}
 		mu, mv := share*(to[0]-from[0]), share*(to[1]-from[1])
-		dx, dy, _, _ := sampled(was, u-mu, v-mv)
+		dx, dy, _, _ := sampled(was, grid(u-mu), grid(v-mv))
 		off[2*i], off[2*i+1] = dx-mu, dy-mv
 	})
 }

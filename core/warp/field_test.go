@@ -172,3 +172,56 @@ func TestWhatIsRefused(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// What names a part of a field names all that is seen there: pushed on, places in cells whose name stayed
+// are seen where they were, to the bit; so are all beyond the cells that are told to have changed. Where
+// nothing was pushed a field has the name of none.
+func TestPartsOfAField(t *testing.T) {
+	rng := rand.New(rand.NewPCG(5, 8))
+	var f *Field
+	stayed, others := 0, 0
+	for range 30 {
+		b := &Brush{Does: Push, Radius: 0.03 + 0.2*rng.Float32(), Strength: 1}
+		for range 3 {
+			b.Path = append(b.Path, rng.Float32()*1.8-0.4, rng.Float32()*1.8-0.4)
+		}
+		g := f.Brushed(b, 1.4)
+		changed := Changed(f, g)
+		for range 60 {
+			u, v := rng.Float32()*2.4-0.7, rng.Float32()*2.4-0.7
+			w, h := 0.3*rng.Float32(), 0.3*rng.Float32()
+			var c Cells
+			c.Add(u, v, u+w, v+h)
+			same := f.Part(&c) == g.Part(&c)
+			if same {
+				stayed++
+			} else {
+				others++
+			}
+			if !same && !c.Meets(changed) {
+				t.Fatalf("a part about (%v, %v) has another name, and none of its cells changed", u, v)
+			}
+			for range 20 {
+				x, y := u+w*rng.Float32(), v+h*rng.Float32()
+				ax, ay, al := f.At(x, y)
+				bx, by, bl := g.At(x, y)
+				if moved := ax != bx || ay != by || al != bl; moved && (same || !c.Meets(changed)) {
+					t.Fatalf("(%v, %v) is seen at (%v, %v) and then at (%v, %v); the name of its part stayed: %v", x, y, ax, ay, bx, by, same)
+				}
+			}
+		}
+		if rng.IntN(6) == 0 {
+			g = nil // let go
+		}
+		f = g
+	}
+	if stayed < 100 || others < 100 {
+		t.Errorf("%d parts stayed, %d did not", stayed, others)
+	}
+	far := (*Field)(nil).Brushed(&Brush{Does: Push, Radius: 0.1, Strength: 1, Path: []float32{0.2, 0.2, 0.25, 0.2}}, 1)
+	var c Cells
+	c.Add(0.6, 0.6, 1, 1)
+	if far.Part(&c) != (*Field)(nil).Part(&c) {
+		t.Error("where nothing was pushed a field has a name of its own")
+	}
+}
