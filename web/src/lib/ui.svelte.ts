@@ -161,8 +161,10 @@ export class UI {
     this.scale = v;
     localStorage.setItem('scale', String(v));
   }
+  /** in a large window the side has room for two columns, pixels */
+  readonly usualSide = innerWidth >= 2200 ? 720 : 344;
   /** width of the side in pixels */
-  side = $state(Number(localStorage.getItem('side')) || 344);
+  side = $state(Number(localStorage.getItem('side')) || this.usualSide);
   setSide(px: number) {
     this.side = px;
     localStorage.setItem('side', String(px));

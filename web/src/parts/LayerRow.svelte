@@ -122,7 +122,10 @@
     {/each}
     {#if session.notes[layer.id]}<p class="note">{session.notes[layer.id]}</p>{/if}
     {#if open}
-      <LayerOpen {session} {ui} {row} />
+      <div class="opened">
+        <h3>{layer.name}</h3>
+        <LayerOpen {session} {ui} {row} />
+      </div>
     {/if}
   </div>
 </div>
@@ -206,6 +209,28 @@
   }
   .sub {
     font-size: 12px;
+  }
+  h3 {
+    display: none;
+  }
+  /* in a wide side what a layer is made of has a column of its own */
+  @container section (min-width: 640px) {
+    .opened {
+      position: absolute;
+      inset: 0 0 0 50%;
+      padding: 6px 12px;
+      overflow: auto;
+      border-left: 1px solid var(--line);
+      background: color-mix(in srgb, var(--plum-soft) 25%, var(--panel));
+    }
+    h3 {
+      display: block;
+      font-weight: 600;
+      line-height: 28px;
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
   }
   .track {
     height: 7px;

@@ -106,7 +106,7 @@
   }
 </script>
 
-<div class="flex h-full flex-col">
+<div class="section flex h-full flex-col">
   <header class="border-b px-3 py-1" style:border-color="var(--line)">
     <div class="flex items-center gap-2">
       <h2 class="font-semibold">Section</h2>
@@ -194,6 +194,17 @@
 </div>
 
 <style>
+  .section {
+    container: section / inline-size;
+    position: relative;
+  }
+  @container section (min-width: 640px) {
+    header,
+    ol,
+    footer {
+      width: 50%;
+    }
+  }
   /* four in a row, however wide a font draws them */
   .new {
     display: grid;

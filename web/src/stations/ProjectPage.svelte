@@ -244,7 +244,7 @@
         value={ui.side}
         lowest={300}
         highest={widest}
-        usual={344}
+        usual={ui.usualSide}
         upright
         set={(px) => ui.setSide(px)}
       />
