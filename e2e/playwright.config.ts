@@ -6,7 +6,7 @@ export default defineConfig({
   retries: 1, // a test that needs its second run is reported as flaky, not hidden
   timeout: 600_000, // met by a hang alone, on a busy machine too
   expect: { timeout: 120_000 },
-  workers: 2, // a file each: while one waits for its page, the other draws
+  workers: 3, // a file each: while one waits for its page, the others draw
   fullyParallel: false,
   reporter: [['list']],
   use: {

@@ -26,10 +26,13 @@ type Bundle struct {
 	hit      [MaxRays]int32
 	stack    [512]pending
 	lanes    [8]float32
+	single   [2][8]float32 // of one ray alone: direction, its reciprocal, far, near; origin
 }
 
+// pending is a node, or block, that rays enter.
 type pending struct {
 	at   int32
+	from int32 // of one ray alone: the bits of the distance at which it enters
 	rays uint64
 }
 
@@ -100,17 +103,22 @@ func (t *Tree) At(b *Bundle, i int) Hit {
 
 // Ray finds the first triangle that one ray meets.
 func (t *Tree) Ray(b *Bundle, origin, dir geom.Vec3, near, far float32) Hit {
-	b.Origin, b.Near, b.n, b.negative = origin, near, 1, [3]uint64{}
-	b.put(0, dir, far)
-	t.Nearest(b)
+	b.Origin, b.Near, b.n = origin, near, 1
+	t.one(b, dir, far, false)
 	return t.At(b, 0)
 }
 
 // Blocked reports whether one ray meets anything.
 func (t *Tree) Blocked(b *Bundle, origin, dir geom.Vec3, near, far float32) bool {
-	b.Origin, b.Near, b.n, b.negative = origin, near, 1, [3]uint64{}
+	b.Origin, b.Near, b.n = origin, near, 1
+	return t.one(b, dir, far, true)
+}
+
+// onePlain is a bundle of one.
+func (t *Tree) onePlain(b *Bundle, dir geom.Vec3, far float32, anyHit bool) bool {
+	b.negative = [3]uint64{}
 	b.put(0, dir, far)
-	return t.Any(b) != 0
+	return t.castPlain(b, anyHit) != 0
 }
 
 // octants calls f for each of the eight sign patterns with the rays that have it:
@@ -144,7 +152,7 @@ func (t *Tree) castPlain(b *Bundle, anyHit bool) (met uint64) {
 }
 
 func (t *Tree) octantPlain(b *Bundle, octant int, rays uint64, anyHit bool) (met uint64) {
-	b.stack[0] = pending{0, rays}
+	b.stack[0] = pending{rays: rays}
 	for top := 1; top > 0; {
 		top--
 		p := b.stack[top]
@@ -191,7 +199,7 @@ const slack = 1.0000004
 func (b *Bundle) push(top int, n *node, to *[8]uint64, octant int) int {
 	for _, c := range n.order[octant] {
 		if r := to[c&7]; r != 0 && top < len(b.stack) {
-			b.stack[top] = pending{n.child[c&7], r}
+			b.stack[top] = pending{at: n.child[c&7], rays: r}
 			top++
 		}
 	}

@@ -14,3 +14,7 @@ func (b *Bundle) SetFan(origin geom.Vec3, f *Fan, t, s, n geom.Vec3, near, far f
 func (n *node) away(p *[3][8]float32, out *[8]float32) { n.awayPlain(p, out) }
 
 func all(v float32) [8]float32 { return [8]float32{v, v, v, v, v, v, v, v} }
+
+func (t *Tree) one(b *Bundle, dir geom.Vec3, far float32, anyHit bool) bool {
+	return t.onePlain(b, dir, far, anyHit)
+}

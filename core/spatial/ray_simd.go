@@ -61,7 +61,7 @@ func (t *Tree) cast(b *Bundle, anyHit bool) (met uint64) {
 func (t *Tree) allWide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit bool) (met uint64) {
 	octant := b.octant()
 	kill := ^uint64(0) * toBit(anyHit)
-	b.stack[0] = pending{0, rays}
+	b.stack[0] = pending{rays: rays}
 	for top := 1; top > 0; {
 		top--
 		p := b.stack[top]
@@ -122,7 +122,99 @@ func (t *Tree) allWide(b *Bundle, origin *[3][8]float32, rays uint64, anyHit boo
 			bit := archsimd.LoadUint8x32(&childBit[c&7])
 			r := uint64(low.And(bit).Equal(bit).ToBits()) | uint64(high.And(bit).Equal(bit).ToBits())<<32
 			if top < len(b.stack) {
-				b.stack[top] = pending{n.child[c&7], r}
+				b.stack[top] = pending{at: n.child[c&7], rays: r}
+				top++
+			}
+		}
+	}
+	return met
+}
+
+// one casts a ray alone: what a bundle keeps by ray stays in registers, and what lies farther than
+// what was met is not entered.
+func (t *Tree) one(b *Bundle, dir geom.Vec3, far float32, anyHit bool) bool {
+	if !wide {
+		return t.onePlain(b, dir, far, anyHit)
+	}
+	b.hit[0] = -1
+	if len(t.nodes) == 0 {
+		return false
+	}
+	octant := 0
+	d := [3]float32{dir.X, dir.Y, dir.Z}
+	for a, c := range d {
+		if c < least && c > -least {
+			d[a] = least
+		} else if c < 0 {
+			octant |= 1 << a
+		}
+	}
+	b.single = [2][8]float32{
+		{d[0], d[1], d[2], 1 / d[0], 1 / d[1], 1 / d[2], far, b.Near},
+		{b.Origin.X, b.Origin.Y, b.Origin.Z},
+	}
+	met := t.oneWide(b, octant, anyHit)
+	archsimd.ClearAVXUpperBits()
+	return met
+}
+
+// oneWide walks the tree with the ray in single; there is no plain floating-point arithmetic in it.
+func (t *Tree) oneWide(b *Bundle, octant int, anyHit bool) (met bool) {
+	lane := func(v f8, k int) f8 { return v.Permute(archsimd.LoadUint32x8(&spread[k])) }
+	ray, from := archsimd.LoadFloat32x8(&b.single[0]), archsimd.LoadFloat32x8(&b.single[1])
+	for a := range 3 {
+		lane(ray, a).Store(&b.dir[0][a])
+	}
+	ix, iy, iz := lane(ray, 3), lane(ray, 4), lane(ray, 5)
+	lane(ray, 6).Store(&b.far[0])
+	near := lane(ray, 7)
+	near.Store(&b.lanes)
+	var origin [3][8]float32
+	ox, oy, oz := lane(from, 0), lane(from, 1), lane(from, 2)
+	ox.Store(&origin[0])
+	oy.Store(&origin[1])
+	oz.Store(&origin[2])
+	far := (*[8]int32)(unsafe.Pointer(&b.far[0])) // of numbers from 0 on the order is that of their bits
+	slk := archsimd.LoadFloat32x8(&cSlack)
+	b.stack[0] = pending{}
+	for top := 1; top > 0; {
+		top--
+		p := b.stack[top]
+		if p.from > far[0]+8 { // with more than the rounding of a box's distance
+			continue
+		}
+		if p.at < 0 {
+			if t.blocks[^p.at].wide(b, &origin, 1, anyHit) != 0 {
+				met = true
+				if anyHit {
+					return true
+				}
+			}
+			continue
+		}
+		n := &t.nodes[p.at]
+		ax, bx := archsimd.LoadFloat32x8(&n.bound[0]).Sub(ox).Mul(ix), archsimd.LoadFloat32x8(&n.bound[1]).Sub(ox).Mul(ix)
+		ay, by := archsimd.LoadFloat32x8(&n.bound[2]).Sub(oy).Mul(iy), archsimd.LoadFloat32x8(&n.bound[3]).Sub(oy).Mul(iy)
+		az, bz := archsimd.LoadFloat32x8(&n.bound[4]).Sub(oz).Mul(iz), archsimd.LoadFloat32x8(&n.bound[5]).Sub(oz).Mul(iz)
+		tn := ax.Min(bx).Max(ay.Min(by)).Max(az.Min(bz).Max(near))
+		tf := ax.Max(bx).Min(ay.Max(by)).Min(az.Max(bz)).Mul(slk).Min(archsimd.LoadFloat32x8(&b.far[0]))
+		h := tn.LessEqual(tf).ToBits() & n.valid
+		if h == 0 {
+			continue
+		}
+		var enters [8]int32
+		tn.AsInt32x8().Store(&enters)
+		if h&(h-1) == 0 { // one child
+			c := bits.TrailingZeros8(h) & 7
+			if top < len(b.stack) {
+				b.stack[top] = pending{at: n.child[c], from: enters[c]}
+				top++
+			}
+			continue
+		}
+		for _, c := range n.order[octant] {
+			if h>>(c&7)&1 != 0 && top < len(b.stack) {
+				b.stack[top] = pending{at: n.child[c&7], from: enters[c&7]}
 				top++
 			}
 		}

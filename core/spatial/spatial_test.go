@@ -88,6 +88,68 @@ func TestRaysAgainstEveryTriangle(t *testing.T) {
 	}
 }
 
+// A ray alone meets what it meets in a bundle, to the bit, where many triangles lie equally far, too:
+// on a board cut into shared squares, doubled, rays go through corners and edges.
+func TestARayAlone(t *testing.T) {
+	board := func() (pos []geom.Vec3, tri [][3]uint32) {
+		const n = 12
+		for y := range n + 1 {
+			for x := range n + 1 {
+				pos = append(pos, geom.V3(float32(x)/n, float32(y)/n, 0.5))
+			}
+		}
+		for range 2 {
+			for y := range uint32(n) {
+				for x := range uint32(n) {
+					k := y*(n+1) + x
+					tri = append(tri, [3]uint32{k, k + 1, k + n + 2}, [3]uint32{k, k + n + 2, k + n + 1})
+				}
+			}
+		}
+		return pos, tri
+	}
+	r := rand.New(rand.NewPCG(9, 1))
+	for name, mesh := range map[string]func() ([]geom.Vec3, [][3]uint32){
+		"none": func() ([]geom.Vec3, [][3]uint32) { return soup(0, 1) }, "board": board,
+		"few": func() ([]geom.Vec3, [][3]uint32) { return soup(9, 0.5) }, "soup": func() ([]geom.Vec3, [][3]uint32) { return soup(4000, 0.2) },
+	} {
+		pos, tri := mesh()
+		tree, err := Build(t.Context(), pos, tri, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var alone, bundle Bundle
+		met := 0
+		for i := range 4000 {
+			o, to := geom.V3(r.Float32(), r.Float32(), 0), geom.V3(r.Float32(), r.Float32(), 1)
+			if i%2 == 0 { // through a corner of the board
+				o.X, o.Y = float32(r.IntN(13))/12, float32(r.IntN(13))/12
+				if to = o; i%4 == 0 {
+					to.X = 1 - to.X
+				}
+				to.Z = 1
+			}
+			dir, far := to.Sub(o), []float32{0.3, 0.5, 2, float32(math.Inf(1))}[i%4]
+			bundle.Set(o, []geom.Vec3{dir}, 1e-5, far)
+			tree.Nearest(&bundle)
+			want := tree.At(&bundle, 0)
+			got := tree.Ray(&alone, o, dir, 1e-5, far)
+			if got != want {
+				t.Fatalf("%s: from %v along %v: %+v alone, %+v in a bundle", name, o, dir, got, want)
+			}
+			if got := tree.Blocked(&alone, o, dir, 1e-5, far); got != (want.Tri >= 0) {
+				t.Fatalf("%s: from %v along %v: blocked alone: %v, met in a bundle: %v", name, o, dir, got, want)
+			}
+			if want.Tri >= 0 {
+				met++
+			}
+		}
+		if name != "none" && met < 200 {
+			t.Errorf("%s: only %d of 4000 met anything", name, met)
+		}
+	}
+}
+
 // A fan turned into a frame is the same rays one by one.
 func TestFan(t *testing.T) {
 	pos, tri := soup(500, 0.2)
