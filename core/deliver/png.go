@@ -165,6 +165,13 @@ func filter(f byte, out, line, above []byte, each int) {
 	}
 	left, corner := line[:len(out)], above[:len(out)]
 	line, above = line[each:][:len(out)], above[each:][:len(out)]
+	filterRest(f, out, line, left, above, corner, filterWide(f, out, line, left, above, corner))
+}
+
+// filterRest filters what is left of a row from a byte on.
+func filterRest(f byte, out, line, left, above, corner []byte, from int) {
+	out = out[from:]
+	line, left, above, corner = line[from:][:len(out)], left[from:][:len(out)], above[from:][:len(out)], corner[from:][:len(out)]
 	switch f {
 	case filterSub:
 		for i := range out {

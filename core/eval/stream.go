@@ -288,9 +288,7 @@ func (p *Program) streamWhere(
 			continue
 		}
 		for _, row := range out {
-			for k, v := range row {
-				row[k] = min(max(v, 0), 1)
-			}
+			pix.Unit(row)
 		}
 		first = false
 	}

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
 )
 
 func init() {
@@ -22,7 +23,10 @@ func init() {
 			a, b := in.Number("outLow"), in.Number("outHigh")
 			inv := 1 / max(hi-lo, 1e-6)
 			for i, v := range out {
-				t := clamp01((v - lo) * inv)
+				out[i] = (v - lo) * inv
+			}
+			pix.Unit(out)
+			for i, t := range out {
 				if g != 1 {
 					t = float32(math.Pow(float64(t), g))
 				}
