@@ -11,21 +11,6 @@ type (
 
 var wide = archsimd.X86.AVX2()
 
-// gradient components of both halves of the table, as lanes
-var gradLow, gradHigh [3][8]float32
-
-func init() {
-	for i, g := range gradients {
-		for c := range 3 {
-			if i < 8 {
-				gradLow[c][i] = g[c]
-			} else {
-				gradHigh[c][i-8] = g[c]
-			}
-		}
-	}
-}
-
 // Constants come from memory as whole registers: setting a register from a single
 // value is done with an instruction of the older kind, and mixing the two kinds
 // costs some processors more than the noise itself (measured: 1290 ns a texel
@@ -63,6 +48,8 @@ var (
 	iOne, iEight, iNone, iNoSign, iMix = allInt(1), allInt(8), allInt(0), allInt(0x7fffffff), allInt(0x2c1b3c6d)
 	by8, by13, by15, by31              = shift(8), shift(13), shift(15), shift(31)
 	primes                             = [3]uint32{primeX, primeY, primeZ}
+	iTwelve, iThirteen, iSign          = allInt(12), allInt(13), allInt(-1 << 31)
+	iBy30, iBy31                       = allInt(30), allInt(31)
 	iPrimeX, iPrimeY, iPrimeZ          = allInt(int32(primes[0])), allInt(int32(primes[1])), allInt(int32(primes[2]))
 )
 
@@ -211,51 +198,54 @@ func simplex8(x, y, z f8, base i8) f8 {
 	by := archsimd.LoadInt32x8(&iOne)
 	i1, j1, k1 := rx.ShiftRight(by), ry.ShiftRight(by), rz.ShiftRight(by)
 	i2, j2, k2 := rx.Add(one).ShiftRight(by), ry.Add(one).ShiftRight(by), rz.Add(one).ShiftRight(by)
+	none := archsimd.LoadInt32x8(&iNone)
+	step := func(is, prime i8) i8 { return none.Sub(is).And(prime) } // is times prime, of 0 and 1
 
 	px, py, pz := archsimd.LoadInt32x8(&iPrimeX), archsimd.LoadInt32x8(&iPrimeY), archsimd.LoadInt32x8(&iPrimeZ)
 	hx, hy, hz := i.Mul(px), j.Mul(py), k.Mul(pz)
 	h0 := base.Xor(hx).Xor(hy).Xor(hz)
-	h1 := base.Xor(hx.Add(i1.Mul(px)).Xor(hy.Add(j1.Mul(py))).Xor(hz.Add(k1.Mul(pz))))
-	h2 := base.Xor(hx.Add(i2.Mul(px)).Xor(hy.Add(j2.Mul(py))).Xor(hz.Add(k2.Mul(pz))))
+	h1 := base.Xor(hx.Add(step(i1, px)).Xor(hy.Add(step(j1, py))).Xor(hz.Add(step(k1, pz))))
+	h2 := base.Xor(hx.Add(step(i2, px)).Xor(hy.Add(step(j2, py))).Xor(hz.Add(step(k2, pz))))
 	h3 := base.Xor(hx.Add(px).Xor(hy.Add(py)).Xor(hz.Add(pz)))
 
 	third, half := archsimd.LoadFloat32x8(&cThird), archsimd.LoadFloat32x8(&cHalf)
-	n := corner8(x0, y0, z0, h0)
-	n = n.Add(
-		corner8(
-			x0.Sub(i1.ConvertToFloat32()).Add(unskew),
-			y0.Sub(j1.ConvertToFloat32()).Add(unskew),
-			z0.Sub(k1.ConvertToFloat32()).Add(unskew),
-			h1,
-		),
-	)
-	n = n.Add(
-		corner8(
-			x0.Sub(i2.ConvertToFloat32()).Add(third),
-			y0.Sub(j2.ConvertToFloat32()).Add(third),
-			z0.Sub(k2.ConvertToFloat32()).Add(third),
-			h2,
-		),
-	)
-	n = n.Add(corner8(x0.Sub(half), y0.Sub(half), z0.Sub(half), h3))
+	// each corner is corner, eight times; its parts are small enough to become parts of this function, where
+	// they stay in registers: a call hands its registers over in memory
+	n := fall8(x0, y0, z0).Mul(along8(x0, y0, z0, mix8(h0)))
+	x1, y1, z1 := x0.Sub(i1.ConvertToFloat32()).Add(unskew), y0.Sub(j1.ConvertToFloat32()).Add(unskew), z0.Sub(k1.ConvertToFloat32()).Add(unskew)
+	n = n.Add(fall8(x1, y1, z1).Mul(along8(x1, y1, z1, mix8(h1))))
+	x1, y1, z1 = x0.Sub(i2.ConvertToFloat32()).Add(third), y0.Sub(j2.ConvertToFloat32()).Add(third), z0.Sub(k2.ConvertToFloat32()).Add(third)
+	n = n.Add(fall8(x1, y1, z1).Mul(along8(x1, y1, z1, mix8(h2))))
+	x1, y1, z1 = x0.Sub(half), y0.Sub(half), z0.Sub(half)
+	n = n.Add(fall8(x1, y1, z1).Mul(along8(x1, y1, z1, mix8(h3))))
 	return archsimd.LoadFloat32x8(&cScale).Mul(n)
 }
 
-func corner8(x, y, z f8, h i8) f8 {
+// fall8 is how much of a corner a place has.
+func fall8(x, y, z f8) f8 {
 	b := archsimd.LoadFloat32x8(&cHalf).Sub(x.Mul(x)).Sub(y.Mul(y)).Sub(z.Mul(z)).AsInt32x8()
-	// nothing where b is negative
-	t := b.Max(archsimd.LoadInt32x8(&iNone)).AsFloat32x8()
+	t := b.Max(archsimd.LoadInt32x8(&iNone)).AsFloat32x8() // nothing where it is negative
 	t = t.Mul(t)
+	return t.Mul(t)
+}
+
+// mix8 is mix, and the place in the table of gradients in its lowest bits.
+func mix8(h i8) i8 {
 	u := h.AsUint32x8()
 	u = u.Xor(u.ShiftRight(archsimd.LoadUint32x8(&by15)))
 	u = u.AsInt32x8().Mul(archsimd.LoadInt32x8(&iMix)).AsUint32x8()
-	u = u.Xor(u.ShiftRight(archsimd.LoadUint32x8(&by13))).ShiftRight(archsimd.LoadUint32x8(&by8))
-	high := u.AsInt32x8().And(archsimd.LoadInt32x8(&iEight)).Equal(archsimd.LoadInt32x8(&iEight))
-	gx := archsimd.LoadFloat32x8(&gradHigh[0]).
-		Permute(u).
-		Merge(archsimd.LoadFloat32x8(&gradLow[0]).Permute(u), high)
-		// Permute looks at three bits
-	gy := archsimd.LoadFloat32x8(&gradHigh[1]).Permute(u).Merge(archsimd.LoadFloat32x8(&gradLow[1]).Permute(u), high)
-	gz := archsimd.LoadFloat32x8(&gradHigh[2]).Permute(u).Merge(archsimd.LoadFloat32x8(&gradLow[2]).Permute(u), high)
-	return t.Mul(t).Mul(gx.Mul(x).Add(gy.Mul(y)).Add(gz.Mul(z)))
+	return u.Xor(u.ShiftRight(archsimd.LoadUint32x8(&by13))).ShiftRight(archsimd.LoadUint32x8(&by8)).AsInt32x8()
+}
+
+// along8 is a place along the gradient of the table: two of its components, each with a sign.
+func along8(x, y, z f8, g i8) f8 {
+	eight, twelve, thirteen := archsimd.LoadInt32x8(&iEight), archsimd.LoadInt32x8(&iTwelve), archsimd.LoadInt32x8(&iThirteen)
+	first := y.Merge(x, g.And(eight).Equal(eight))
+	second := y.Merge(x.Merge(z, g.And(thirteen).Equal(twelve)), g.And(twelve).Equal(archsimd.LoadInt32x8(&iNone)))
+	return signed8(first, g, &iBy31).Add(signed8(second, g, &iBy30))
+}
+
+// signed8 turns numbers over where, shifted so far, a bit becomes the sign.
+func signed8(v f8, g i8, by *intLanes) f8 {
+	return v.AsInt32x8().Xor(g.ShiftLeft(archsimd.LoadInt32x8(by)).And(archsimd.LoadInt32x8(&iSign))).AsFloat32x8()
 }
