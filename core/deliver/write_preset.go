@@ -159,7 +159,16 @@ func (s *sheetOf) fill(ctx context.Context, from []int32, padding int) error {
 			}
 			continue
 		}
-		copy(s.whole[i*each:(i+1)*each], s.whole[int(k)*each:int(k+1)*each])
+		at, of := i*each, int(k)*each
+		switch each { // a call for a few bytes takes longer than they do
+		case 1:
+			s.whole[at] = s.whole[of]
+		case 3:
+			to, p := s.whole[at:at+3], s.whole[of:of+3]
+			to[0], to[1], to[2] = p[0], p[1], p[2]
+		default:
+			copy(s.whole[at:at+each], s.whole[of:])
+		}
 	}
 	return nil
 }

@@ -110,10 +110,17 @@ func (e *envelope) row(f []int32, y, w int) {
 	}
 }
 
-// floorDiv divides by a positive number, downward.
+// floorDiv divides by a positive number, downward; what half a word holds takes half of the time.
 func floorDiv(a, b int) int {
+	if s, t := int32(a), int32(b); int(s) == a && int(t) == b {
+		q := s / t
+		if q*t > s {
+			q--
+		}
+		return int(q)
+	}
 	q := a / b
-	if a%b < 0 {
+	if q*b > a {
 		q--
 	}
 	return q

@@ -1,6 +1,7 @@
 package pix
 
 import (
+	"math"
 	"math/rand/v2"
 	"runtime"
 	"slices"
@@ -49,5 +50,17 @@ func TestNearestOnAnyNumberOfProcessors(t *testing.T) {
 	runtime.GOMAXPROCS(3)
 	if !slices.Equal(one, NearestIn(covered, 700, 500)) {
 		t.Error("three processors find others than one")
+	}
+}
+
+// Division goes downward for numbers of half a word and of a whole one.
+func TestFloorDiv(t *testing.T) {
+	for _, a := range []int{0, 1, 7, -1, -7, -8, 1<<31 - 1, -1 << 31, 1 << 31, 1 << 40, -1<<40 - 3} {
+		for _, b := range []int{1, 2, 7, 1 << 20, 1 << 33} {
+			want := int(math.Floor(float64(a) / float64(b)))
+			if got := floorDiv(a, b); got != want {
+				t.Errorf("%d by %d is %d, not %d", a, b, got, want)
+			}
+		}
 	}
 }

@@ -3,6 +3,7 @@ package step
 import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
+	"velvetgrime/core/pix"
 )
 
 // fractal are the parameters of every sum of octaves.
@@ -57,7 +58,7 @@ func runFractal(in Input, kind noise.Kind, basis noise.Basis, out []float32) {
 		}
 		sampler.Eight(&x, &y, &z, &v)
 		for l := range count {
-			out[at[l]] = clamp01(add + amp*(v[l]-0.5))
+			out[at[l]] = add + amp*(v[l]-0.5)
 		}
 		count = 0
 	}
@@ -73,6 +74,7 @@ func runFractal(in Input, kind noise.Kind, basis noise.Basis, out []float32) {
 		}
 	}
 	flush()
+	pix.Unit(out)
 }
 
 // preset returns a list of parameters with other defaults.
