@@ -396,6 +396,29 @@ test('the layers and the worktop are widened and folded away, by hand and by key
   await expect.poll(wide).toEqual(first);
 });
 
+test('in a wide side the open layer has a column of its own; other stations keep a narrow one', async ({ fresh: page }) => {
+  await page.addInitScript(() => localStorage.setItem('side', '700'));
+  await page.setViewportSize({ width: 1700, height: 600 });
+  await openProject(page, 'Landing cleat', false);
+  await page.getByRole('button', { name: 'Bare surface' }).first().click();
+  const list = (await page.getByRole('list', { name: 'Layers, outermost first' }).boundingBox())!;
+  const side = (await page.getByRole('complementary', { name: 'Section' }).boundingBox())!;
+  const double = page.getByRole('button', { name: 'Double' });
+  const at = (await double.boundingBox())!;
+  expect(side.width).toBe(700);
+  expect(list.width).toBeCloseTo(350, -1);
+  expect(at.x).toBeGreaterThan(list.x + list.width);
+  expect(at.x + at.width).toBeLessThanOrEqual(side.x + side.width);
+  // drawn narrow again, it opens in place
+  const edge = page.getByRole('separator', { name: 'Width of the side' });
+  await edge.dblclick();
+  await expect.poll(async () => (await double.boundingBox())!.x).toBeLessThan(344);
+  await edge.focus();
+  for (let i = 0; i < 8; i++) await page.keyboard.press('ArrowRight');
+  await page.getByRole('button', { name: 'Prepare', exact: true }).click();
+  await expect.poll(async () => (await page.getByRole('complementary', { name: 'Prepare' }).boundingBox())!.width).toBe(460);
+});
+
 test('from project to project the card holds no more', async ({ page }) => {
   const held = async (name: string) => {
     await openProject(page, name);

@@ -221,7 +221,7 @@
       padding: 6px 12px;
       overflow: auto;
       border-left: 1px solid var(--line);
-      background: color-mix(in srgb, var(--plum-soft) 25%, var(--panel));
+      background: var(--panel);
     }
     h3 {
       display: block;

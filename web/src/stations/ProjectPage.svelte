@@ -171,7 +171,7 @@
   class="frame"
   class:plain-view={ui.station === 'Judge'}
   class:folded={ui.station === 'Layer' && ui.folded.side}
-  style:--side={`${Math.min(ui.side * ui.scale, widest)}px`}
+  style:--side={`${Math.min((ui.station === 'Layer' ? ui.side : Math.min(ui.side, 460)) * ui.scale, widest)}px`}
   style:--scale={ui.scale}
   bind:clientWidth={wide}
 >

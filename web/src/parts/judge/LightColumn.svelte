@@ -195,4 +195,14 @@
     gap: 10px;
     white-space: nowrap;
   }
+  @media (max-width: 1180px) {
+    .checks {
+      gap: 4px;
+      margin: 0 -10px 0 -6px;
+      font-size: 12.5px;
+    }
+    .checks input {
+      margin: 0;
+    }
+  }
 </style>
