@@ -1,6 +1,6 @@
 // Painting through the interface: brushes of the shelf, the practice pen, twins, rows.
 import { readFileSync } from 'node:fs';
-import { addChannel, apart, canvas, holdable, openProject, pixel, settled, type } from './app';
+import { addChannel, apart, canvas, holdable, openProject, pixel, settled, stroke, type } from './app';
 import { expect, test, type Page } from './setup';
 
 async function paintLayer(page: Page) {
@@ -977,6 +977,50 @@ test('ink is seen in the next frame while the line stalls; the tiles take its pl
   const late = await page.evaluate(() => (window as any).late as number[]);
   expect(late.length).toBeGreaterThan(3);
   expect(late.filter((n) => n > 2)).toEqual([]);
+});
+
+test('ink has the threads of a weave where the tiles have them', async ({ fresh: page }) => {
+  const line = await holdable(page);
+  await paintLayer(page);
+  await take(page, 'Marker');
+  await type(page, 'Brush size', '120');
+  const hex = page.getByRole('region', { name: 'Brush' }).getByRole('textbox', { name: 'Brush color' });
+  await hex.fill('#20f040');
+  await hex.press('Enter');
+  await page.getByRole('tab', { name: 'Tip' }).click();
+  await page.getByRole('combobox', { name: 'Grain', exact: true }).selectOption('weave');
+  await type(page, 'Size of the grain', '50');
+  await type(page, 'Depth of the grain', '100');
+  await settled(page);
+  /** how green the middle of the post is, by pixels */
+  const green = () =>
+    page.evaluate(() => {
+      const stage = (window as any).stage, c: HTMLCanvasElement = stage.canvas;
+      stage.draw();
+      const flat = document.createElement('canvas');
+      const [w, h] = [Math.round(c.width * 0.1), Math.round(c.height * 0.14)];
+      [flat.width, flat.height] = [w, h];
+      const g = flat.getContext('2d')!;
+      const [x, y] = stage.moved(0.5, 0.5);
+      g.drawImage(c, c.width * x - w / 2, c.height * y - h / 2, w, h, 0, 0, w, h);
+      const d = g.getImageData(0, 0, w, h).data;
+      return Array.from({ length: w * h }, (_, i) => d[4 * i + 1] - d[4 * i]);
+    });
+  const bare = await green();
+  line.hold();
+  await stroke(page, [0.44, 0.5], [0.56, 0.5]);
+  await page.evaluate(() => new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done))));
+  const ink = (await green()).map((v, i) => v - bare[i]);
+  line.letGo();
+  await settled(page);
+  const tiles = (await green()).map((v, i) => v - bare[i]);
+  // pixel by pixel they go together (Pearson's correlation), as clouds do not
+  const mean = (a: number[]) => a.reduce((s, v) => s + v, 0) / a.length;
+  const off = (a: number[]) => ((m) => a.map((v) => v - m))(mean(a));
+  const times = (a: number[], b: number[]) => a.reduce((s, v, i) => s + v * b[i], 0);
+  const [x, y] = [off(ink), off(tiles)];
+  expect(Math.sqrt(times(y, y) / y.length)).toBeGreaterThan(20); // threads show
+  expect(times(x, y) / Math.sqrt(times(x, x) * times(y, y))).toBeGreaterThan(0.75);
 });
 
 test('a line is clicked place by place, pulled, given another colour and order, closed, joined and taken back', async ({ page }) => {

@@ -733,7 +733,7 @@ func (p *Program) Normal(ctx context.Context, u *surface.Surface) ([]pix.Plane, 
 		for x := range f.W {
 			i := y*f.W + x
 			n := [3]float32{0, 0, 1}
-			if f.Tri[i] >= 0 && !h[0].Uniform() {
+			if f.Tri[i] >= 0 && !h[0].Uniform() && !level(h[0].Data, f.W, x, y, f.H) {
 				px, hx := step.Difference(f, h[0].Data, i, 1, x > 0, x < f.W-1)
 				py, hy := step.Difference(f, h[0].Data, i, f.W, y > 0, y < f.H-1)
 				n = tangentNormal(f.Nrm[i], px, py, hx, hy)
@@ -751,6 +751,17 @@ func (p *Program) Normal(ctx context.Context, u *surface.Surface) ([]pix.Plane, 
 }
 
 // tangentNormal turns a slope on the surface into a normal in tangent space.
+// level reports whether a height and those beside it are the same: there is no slope then, whichever of
+// them stand for something.
+func level(h []float32, w, x, y, tall int) bool {
+	if x == 0 || y == 0 || x == w-1 || y == tall-1 {
+		return false
+	}
+	i := y*w + x
+	v := h[i]
+	return h[i-1] == v && h[i+1] == v && h[i-w] == v && h[i+w] == v
+}
+
 func tangentNormal(n, px, py geom.Vec3, hx, hy float32) [3]float32 {
 	grad := step.Gradient(n, px, py, hx, hy)
 	if grad == (geom.Vec3{}) {

@@ -122,8 +122,7 @@
     {/each}
     {#if session.notes[layer.id]}<p class="note">{session.notes[layer.id]}</p>{/if}
     {#if open}
-      <div class="opened">
-        <h3>{layer.name}</h3>
+      <div class="opened" data-of={layer.name}>
         <LayerOpen {session} {ui} {row} />
       </div>
     {/if}
@@ -210,9 +209,6 @@
   .sub {
     font-size: 12px;
   }
-  h3 {
-    display: none;
-  }
   /* in a wide side what a layer is made of has a column of its own */
   @container section (min-width: 640px) {
     .opened {
@@ -223,7 +219,8 @@
       border-left: 1px solid var(--line);
       background: var(--panel);
     }
-    h3 {
+    .opened::before {
+      content: attr(data-of);
       display: block;
       font-weight: 600;
       line-height: 28px;

@@ -57,7 +57,7 @@ const GROUP = 8;
 const TEXELS = 5;
 const WIDE = MOST * TEXELS + MOST / GROUP;
 /** kinds of grain that are not drawn as clouds */
-const GRAINS = ['grit', 'weave', 'fibre'];
+const GRAINS = ['grit', 'weave', 'fibre', 'ripple'];
 const TILE = 128;
 /** milliseconds after which what only says that something comes is shown */
 export const LATE = 130;
@@ -87,15 +87,30 @@ float inkNoise(vec3 q) {
   vec4 v = mix(near, far, t.z);
   return mix(mix(v.x, v.y, t.x), mix(v.z, v.w, t.x), t.y);
 }
-// how much of a coverage the surface's grain holds, roughly as the server has it
+// how deep the surface's grain is at a place, in its own lengths: as the server has it where it is threads
+// or ripples, else roughly
+float inkDepth(vec3 q, vec3 n, float kind) {
+  if (kind == 2.0) {
+    vec2 t = vec2(q.x, q.z);
+    if (n.y < n.x || n.y < n.z) t = vec2(n.x > n.z ? q.z : q.x, q.y);
+    vec2 s = sin(3.14159265 * t), c = cos(3.14159265 * t);
+    s *= s;
+    c *= c;
+    return clamp(1.0 - 1.1 * (s.x * s.y + c.x * c.y), 0.0, 1.0);
+  }
+  if (kind == 4.0) {
+    float t = fract(q.y + 0.7 * sqrt(1.0 + 0.5 * q.x * q.x) + 0.14 * (2.0 * inkNoise(q * vec3(0.6, 0.35, 0.6)) - 1.0));
+    return 1.0 - t * t * (1.0 - smoothstep(0.86, 1.0, t));
+  }
+  if (kind == 1.0) q *= 1.6;
+  else if (kind == 3.0) q *= vec3(3.0, 0.35, 3.0);
+  return clamp(0.5 + 1.3 * (0.6 * inkNoise(q) + 0.4 * inkNoise(q * 2.1) - 0.5), 0.0, 1.0);
+}
+// how much of a coverage the surface's grain holds
 float inkHeld(float cover, vec3 p, vec4 grain) {
   float seen = grain.y * (1.0 - smoothstep(0.4, 1.0, length(fwidth(p)) / max(grain.x, 1e-9)));
   if (cover <= 0.0 || seen <= 0.0) return cover;
-  vec3 q = p / grain.x;
-  if (grain.z == 1.0) q *= 1.6;
-  else if (grain.z == 2.0) q *= 1.3;
-  else if (grain.z == 3.0) q *= vec3(3.0, 0.35, 3.0);
-  float h = clamp(0.5 + 1.3 * (0.6 * inkNoise(q) + 0.4 * inkNoise(q * 2.1) - 0.5), 0.0, 1.0);
+  float h = inkDepth(p / grain.x, abs(cross(dFdx(p), dFdy(p))), grain.z);
   return cover * (1.0 - seen + seen * smoothstep(h * 0.85 - 0.15, h * 0.85 + 0.15, cover));
 }
 void inkOver(vec3 p, inout vec3 base, inout vec3 orm) {
