@@ -547,7 +547,6 @@ test('a step that fails says why on its card and on no other, and the rest of th
   expect(await page.getByText('no-such-picture.png').count()).toBe(1);
   // what came before the step is shown, and so is all below
   expect(apart(blue, await pixel(page, ...middle))).toBeLessThan(12);
-  await page.screenshot({ path: '/tmp/w/failing.png' });
   // it is mended by switching it off, and fails again without a word more
   await card.getByRole('button', { name: /^Switch off/ }).click();
   await expect(card).not.toContainText('no-such-picture.png');

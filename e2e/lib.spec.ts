@@ -362,7 +362,7 @@ test('ink that is watched: from each place of the pen to the frame that has it; 
   expect(took()).toEqual([12, 8]);
   const { data } = ink.uniforms.inkMap.value.image as { data: Float32Array };
   const drawn = () => ink.uniforms.inkCount.value;
-  expect([...data.slice(16, 20)]).toEqual([expect.closeTo(0.01, 6), expect.closeTo(0.8, 6), 2, 0]);
+  expect([...data.slice(16, 20)]).toEqual([expect.closeTo(0.01, 6), expect.closeTo(0.8, 6), 2, 0.5]);
   // it leads on to where the hand is; the stroke's next place takes that back
   ink.begin(look);
   ink.add(dab(1));

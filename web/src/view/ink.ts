@@ -106,7 +106,7 @@ float inkDepth(vec3 q, vec3 n, float kind) {
   else if (kind == 3.0) q *= vec3(3.0, 0.35, 3.0);
   return clamp(0.5 + 1.3 * (0.6 * inkNoise(q) + 0.4 * inkNoise(q * 2.1) - 0.5), 0.0, 1.0);
 }
-// how much of a coverage the surface's grain holds
+// how much of a coverage the surface's grain holds; the stroke's strength counts after it
 float inkHeld(float cover, vec3 p, vec4 grain) {
   float seen = grain.y * (1.0 - smoothstep(0.4, 1.0, length(fwidth(p)) / max(grain.x, 1e-9)));
   if (cover <= 0.0 || seen <= 0.0) return cover;
@@ -131,11 +131,11 @@ void inkOver(vec3 p, inout vec3 base, inout vec3 orm) {
       vec4 l = inkTexel(i * ${TEXELS} + 2), m = inkTexel(i * ${TEXELS} + 3);
       float u = clamp((q - m.x) / max(1.0 - m.x, 1e-3), 0.0, 1.0);
       float c = l.w * (1.0 - u * u * (3.0 - 2.0 * u));
-      if (m.w != stroke) { inkMix(base, orm, look, more, inkHeld(most, p, grain)); most = 0.0; stroke = m.w; }
+      if (m.w != stroke) { inkMix(base, orm, look, more, grain.w * inkHeld(most, p, grain)); most = 0.0; stroke = m.w; }
       if (c > most) { most = c; look = l; more = m; grain = inkTexel(i * ${TEXELS} + 4); }
     }
   }
-  inkMix(base, orm, look, more, inkHeld(most, p, grain));
+  inkMix(base, orm, look, more, grain.w * inkHeld(most, p, grain));
 }
 `;
 
@@ -283,10 +283,10 @@ export class Ink {
       c.setRGB(p.look.color[0], p.look.color[1], p.look.color[2], SRGBColorSpace);
       const enc = (v: number) => Math.max(v, 0) ** (1 / 2.2);
       data.set([p.a.pos.x, p.a.pos.y, p.a.pos.z, p.a.radius, p.b.pos.x, p.b.pos.y, p.b.pos.z, p.b.radius], o);
-      data.set([enc(c.r), enc(c.g), enc(c.b), p.look.opacity * Math.max(p.a.strength, p.b.strength)], o + 8);
+      data.set([enc(c.r), enc(c.g), enc(c.b), Math.max(p.a.strength, p.b.strength)], o + 8);
       data.set([Math.min(p.look.hardness, 0.99), p.look.roughness, p.look.metallic, p.stroke % 4096], o + 12);
       const g = p.look.grain;
-      data.set([g?.size ?? 0, g?.amount ?? 0, GRAINS.indexOf(g?.kind ?? '') + 1, 0], o + 16);
+      data.set([g?.size ?? 0, g?.amount ?? 0, GRAINS.indexOf(g?.kind ?? '') + 1, p.look.opacity], o + 16);
     });
     for (let g = 0; g * GROUP < n; g++) {
       const ball = around(pieces.slice(g * GROUP, (g + 1) * GROUP).flatMap((p) => [p.a, p.b]));
