@@ -31,10 +31,12 @@ func sparseRegion(u *surface.Surface, f func(i int) bool, within region) region 
 	for i, t := range frame.Tri {
 		if t >= 0 && (within == nil || within[i]) && f(i) {
 			out[i] = true
-			count++
+			if count++; count*2 >= frame.Covered {
+				return within
+			}
 		}
 	}
-	if count*2 >= frame.Covered {
+	if count*2 >= frame.Covered { // nothing is covered
 		return within
 	}
 	return out

@@ -35,6 +35,7 @@ func runFractal(in Input, kind noise.Kind, basis noise.Basis, out []float32) {
 	f := in.Frame
 	sampler := n.Sampler(footprint(in, stretch))
 	sp := in.space(stretch)
+	straight := sp.straight()
 	var push [3]noise.Sampler // where the points are pushed, a noise an axis
 	if warp > 0 {
 		for c := range push {
@@ -67,7 +68,12 @@ func runFractal(in Input, kind noise.Kind, basis noise.Basis, out []float32) {
 			out[i] = 0.5
 			continue
 		}
-		p := sp.at(i)
+		p := f.Pos[i]
+		if straight {
+			p = p.Sub(sp.shift)
+		} else {
+			p = sp.at(i)
+		}
 		x[count], y[count], z[count], at[count] = p.X, p.Y, p.Z, i
 		if count++; count == 8 {
 			flush()

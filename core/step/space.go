@@ -48,6 +48,9 @@ func (in Input) space(stretch float32) space {
 	return s
 }
 
+// straight reports whether the space is that of the model, but for being moved.
+func (s *space) straight() bool { return !s.byUV && !s.turn && s.squeeze == 0 }
+
 // at returns the place of point i.
 func (s *space) at(i int) geom.Vec3 {
 	p := s.in.Frame.Pos[i]
