@@ -420,7 +420,8 @@ test('ink: what goes on straight is one piece; what a tile holds, or all of it, 
   const data = ink.uniforms.inkMap.value.image.data as Float32Array;
   const near = (at: number, want: number[], digits = 4) => want.forEach((v, i) => expect(data[at + i]).toBeCloseTo(v, digits));
   near(0, [0.1, 0, 0, 0.1, 0.3, 0, 0, 0.1]);
-  near(8, [0.5, 0.25, 1, 0.5, 0.5, 0.3, -1], 1); // encoded by a plain power
+  near(8, [0.5, 0.25, 1, 1, 0.5, 0.3, -1], 1); // encoded by a plain power, and how strong the hand is
+  near(19, [0.5]); // the stroke's strength counts after its grain
   expect(ink.uniforms.inkBound.value.toArray().map((v) => Math.round(v * 1000) / 1000)).toEqual([0.2, 0, 0, 0.2]);
   // a twin is a strand of its own
   ink.add(dab(-0.1), 1);
