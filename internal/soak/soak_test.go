@@ -918,7 +918,14 @@ func TestFuzzing(t *testing.T) {
 		}
 		if f := strings.Fields(l); len(f) > 1 && f[0] == "ok" {
 			for _, n := range names {
-				said, err := run(t, nil, strings.Replace(f[1], "velvetgrime", ".", 1), "-run", "^$", "-fuzz", "^"+n+"$", "-fuzztime", each, "-fuzzminimizetime", "200x")
+				said, err := "", error(nil)
+				for range 3 {
+					said, err = run(t, nil, strings.Replace(f[1], "velvetgrime", ".", 1), "-run", "^$", "-fuzz", "^"+n+"$", "-fuzztime", each, "-fuzzminimizetime", "200x")
+					// on a busy machine the end of its time may overtake the fuzzer itself: that is no finding
+					if err == nil || !strings.Contains(said, "context deadline exceeded") || strings.Contains(said, "Failing input") {
+						break
+					}
+				}
 				rate := ""
 				if m := regexp.MustCompile(`execs: (\d+)`).FindAllStringSubmatch(said, -1); m != nil {
 					rate = m[len(m)-1][1]
