@@ -210,6 +210,16 @@ func TestPartsOfAField(t *testing.T) {
 				}
 			}
 		}
+		for range 4000 { // of one cell alone, with nothing around it for rounding
+			x, y := rng.Float32()*2-0.5, rng.Float32()*2-0.5
+			var c Cells
+			c[min(int(grid(y)), cells-1)] |= 1 << min(int(grid(x)), cells-1)
+			ax, ay, _ := f.At(x, y)
+			bx, by, _ := g.At(x, y)
+			if (ax != bx || ay != by) && (f.Part(&c) == g.Part(&c) || !c.Meets(changed)) {
+				t.Fatalf("(%v, %v) is seen elsewhere, and its cell has the same name", x, y)
+			}
+		}
 		if rng.IntN(6) == 0 {
 			g = nil // let go
 		}
