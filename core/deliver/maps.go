@@ -131,9 +131,7 @@ func scaled(in []pix.Plane, s float32) []pix.Plane {
 		out[i].Value = 0.5 + p.Value*s
 		if p.Data != nil {
 			out[i].Data = make([]float32, len(p.Data))
-			for k, v := range p.Data {
-				out[i].Data[k] = 0.5 + v*s
-			}
+			pix.Linear(out[i].Data, p.Data, s, 0.5)
 		}
 	}
 	return out

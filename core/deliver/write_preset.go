@@ -115,10 +115,7 @@ func (s *sheetOf) put(texel int, planes []pix.Plane, at, n int) {
 				to[i*s.n] = v
 			}
 		default:
-			to := s.whole[texel*s.n+c:]
-			for i, v := range p.Data[at : at+n] {
-				to[i*s.n] = pix.Byte(v)
-			}
+			pix.Bytes(s.whole[texel*s.n+c:], s.n, p.Data[at:at+n])
 		}
 	}
 }

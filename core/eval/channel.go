@@ -10,7 +10,6 @@ import (
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
-	"velvetgrime/core/step"
 	"velvetgrime/core/surface"
 )
 
@@ -729,18 +728,17 @@ func (p *Program) Normal(ctx context.Context, u *surface.Surface) ([]pix.Plane, 
 		{Data: make([]float32, len(f.Pos))},
 		{Data: make([]float32, len(f.Pos))},
 	}
-	for y := range f.H {
-		for x := range f.W {
-			i := y*f.W + x
-			n := [3]float32{0, 0, 1}
-			if f.Tri[i] >= 0 && !h[0].Uniform() && !level(h[0].Data, f.W, x, y, f.H) {
-				px, hx := step.Difference(f, h[0].Data, i, 1, x > 0, x < f.W-1)
-				py, hy := step.Difference(f, h[0].Data, i, f.W, y > 0, y < f.H-1)
-				n = tangentNormal(f.Nrm[i], px, py, hx, hy)
-			}
-			if !plain {
-				n = blend.Reorient(n, [3]float32{detail[0].At(i), detail[1].At(i), detail[2].At(i)})
-			}
+	if h[0].Uniform() {
+		pix.Plane{Value: 1}.Fill(out[2].Data)
+	} else {
+		normals(f, h[0].Data, [3][]float32{out[0].Data, out[1].Data, out[2].Data})
+	}
+	if !plain {
+		for i := range f.Pos {
+			n := blend.Reorient(
+				[3]float32{out[0].Data[i], out[1].Data[i], out[2].Data[i]},
+				[3]float32{detail[0].At(i), detail[1].At(i), detail[2].At(i)},
+			)
 			out[0].Data[i], out[1].Data[i], out[2].Data[i] = n[0], n[1], n[2]
 		}
 	}
@@ -748,31 +746,4 @@ func (p *Program) Normal(ctx context.Context, u *surface.Surface) ([]pix.Plane, 
 		p.Scene.Cache.Keep(key, out)
 	}
 	return out, nil
-}
-
-// tangentNormal turns a slope on the surface into a normal in tangent space.
-// level reports whether a height and those beside it are the same: there is no slope then, whichever of
-// them stand for something.
-func level(h []float32, w, x, y, tall int) bool {
-	if x == 0 || y == 0 || x == w-1 || y == tall-1 {
-		return false
-	}
-	i := y*w + x
-	v := h[i]
-	return h[i-1] == v && h[i+1] == v && h[i-w] == v && h[i+w] == v
-}
-
-func tangentNormal(n, px, py geom.Vec3, hx, hy float32) [3]float32 {
-	grad := step.Gradient(n, px, py, hx, hy)
-	if grad == (geom.Vec3{}) {
-		return [3]float32{0, 0, 1}
-	}
-	px, py = px.Sub(n.Mul(px.Dot(n))), py.Sub(n.Mul(py.Dot(n)))
-	t := px.Unit()
-	b := n.Cross(t)
-	if b.Dot(py) > 0 { // V grows downward: up in the picture is against py
-		b = b.Mul(-1)
-	}
-	v := geom.V3(-grad.Dot(t), -grad.Dot(b), 1).Unit()
-	return [3]float32{v.X, v.Y, v.Z}
 }

@@ -353,7 +353,13 @@ func (p *Program) source(
 		src = pix.Rows{p.plainSource(u, s, out, scratch, first, counts)}
 	}
 	if first && s.plain() && cover == nil { // nothing of the ground is left
-		return src.Clone(), nil
+		if len(src) != len(out) {
+			return src.Clone(), nil
+		}
+		for k, row := range src {
+			copy(out[k], row)
+		}
+		return out, nil
 	}
 	if len(src) == 3 {
 		out = out.Colored()

@@ -39,9 +39,7 @@ func (p Plane) Fill(dst []float32) {
 		copy(dst, p.Data)
 		return
 	}
-	for i := range dst {
-		dst[i] = p.Value
-	}
+	Set(dst, p.Value)
 }
 
 // Bytes returns the memory that the plane holds.

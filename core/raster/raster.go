@@ -195,11 +195,19 @@ func (x *Index) draw(f *Frame, e entry, size float64, ox, oy int, best []float32
 	x1 := min(int(math.Floor(max(p[0][0], p[1][0], p[2][0])+pad)), f.W-1)
 	y0 := max(int(math.Ceil(min(p[0][1], p[1][1], p[2][1])-pad)), 0)
 	y1 := min(int(math.Floor(max(p[0][1], p[1][1], p[2][1])+pad)), f.H-1)
+	ux, uy, vx, vy := p[1][0]-p[0][0], p[1][1]-p[0][1], p[2][0]-p[0][0], p[2][1]-p[0][1]
 	for y := y0; y <= y1; y++ {
-		for xx := x0; xx <= x1; xx++ {
-			fx, fy, j := float64(xx), float64(y), y*f.W+xx
-			b1 := ((fx-p[0][0])*(p[2][1]-p[0][1]) - (fy-p[0][1])*(p[2][0]-p[0][0])) / det
-			b2 := ((p[1][0]-p[0][0])*(fy-p[0][1]) - (p[1][1]-p[0][1])*(fx-p[0][0])) / det
+		fy := float64(y)
+		from, to := x0, x1
+		if !border && x1-x0 >= wideSpan { // nothing counts outside of the triangle
+			l, r := across(&p, fy)
+			from, to = max(from, int(math.Floor(l))), min(to, int(math.Ceil(r)))
+		}
+		rise1, rise2 := (fy-p[0][1])*vx, ux*(fy-p[0][1])
+		for xx := from; xx <= to; xx++ {
+			fx, j := float64(xx), y*f.W+xx
+			b1 := ((fx-p[0][0])*vy - rise1) / det
+			b2 := (rise2 - uy*(fx-p[0][0])) / det
 			b0 := 1 - b1 - b2
 			const eps = -1e-9
 			if b0 >= eps && b1 >= eps && b2 >= eps {
@@ -220,6 +228,36 @@ func (x *Index) draw(f *Frame, e entry, size float64, ox, oy int, best []float32
 			x.beyond(f, i, j, p, fx, fy, best)
 		}
 	}
+}
+
+// wideSpan is from how many texels on it costs less to find where a line enters a triangle than to
+// ask each texel.
+const wideSpan = 24
+
+// across returns from where to where the line at y crosses a triangle, and a little more on either
+// side; all of the triangle's width where the line runs close by its lowest or highest corner.
+func across(p *[3][2]float64, y float64) (l, r float64) {
+	const slack = 1e-3
+	l, r = math.Inf(1), math.Inf(-1)
+	for k := range 3 {
+		a, b := p[k], p[(k+1)%3]
+		if a[1] > b[1] {
+			a, b = b, a
+		}
+		if y < a[1]-slack || y > b[1]+slack {
+			continue
+		}
+		if b[1]-a[1] < slack {
+			l, r = min(l, a[0], b[0]), max(r, a[0], b[0])
+			continue
+		}
+		m := (b[0] - a[0]) / (b[1] - a[1])
+		for _, v := range [2]float64{max(y-slack, a[1]), min(y+slack, b[1])} {
+			x := a[0] + (v-a[1])*m
+			l, r = min(l, x), max(r, x)
+		}
+	}
+	return l - slack, r + slack
 }
 
 // beyond fills texel j from over the nearest border edge of triangle i.

@@ -2,6 +2,7 @@ package raster_test
 
 import (
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"velvetgrime/core/geom"
@@ -42,6 +43,50 @@ func TestTexelsStandWhereTheirCentresLie(t *testing.T) {
 			}
 			if want := float32(1 / 0.8 / size); math.Abs(float64(f.Footprint/want-1)) > 1e-4 {
 				t.Fatalf("footprint %v, want %v", f.Footprint, want)
+			}
+		}
+	}
+}
+
+// However triangles lie, wide ones and slivers, with borders or among others, each texel within the
+// outline stands for its own place, at every size.
+func TestNoTexelWithinAnOutlineIsLeftOut(t *testing.T) {
+	rng := rand.New(rand.NewPCG(2, 7))
+	const side = 9
+	m := &mesh.Model{Parts: []mesh.Part{{Name: "p"}}, Sheets: []mesh.Sheet{{Name: "s", HasUV: true}}}
+	for i := range side * side {
+		x, y := float32(i%side)/(side-1), float32(i/side)/(side-1)
+		if i%side > 0 && i%side < side-1 && i/side > 0 && i/side < side-1 {
+			x, y = x+(rng.Float32()-.5)*.11, y+(rng.Float32()-.5)*.11
+		}
+		m.Pos, m.Nrm = append(m.Pos, geom.V3(x, 0, y)), append(m.Nrm, geom.V3(0, 1, 0))
+		m.UV = append(m.UV, geom.Vec2{X: .1 + .8*x, Y: .1 + .8*y})
+	}
+	for y := range uint32(side - 1) {
+		for x := range uint32(side - 1) {
+			a := y*side + x
+			m.Tri = append(m.Tri, [3]uint32{a, a + side, a + 1}, [3]uint32{a + 1, a + side, a + side + 1})
+		}
+	}
+	m.TriPart, m.TriSheet = make([]uint16, len(m.Tri)), make([]uint16, len(m.Tri))
+	if err := m.Finish(); err != nil {
+		t.Fatal(err)
+	}
+	x := raster.NewIndex(m, 0)
+	for _, size := range []int{256, 512, 1024} {
+		for ty := range size / pix.Size {
+			for tx := range size / pix.Size {
+				f := x.Tile(size, tx, ty)
+				for i, p := range f.Pos {
+					u := (float64(tx*pix.Size+i%f.W-pix.Margin) + 0.5) / float64(size)
+					v := (float64(ty*pix.Size+i/f.W-pix.Margin) + 0.5) / float64(size)
+					if min(u, v) < .1+1e-6 || max(u, v) > .9-1e-6 {
+						continue
+					}
+					if !f.Inside[i] || math.Abs(float64(p.X)-(u-.1)/.8) > 1e-5 || math.Abs(float64(p.Z)-(v-.1)/.8) > 1e-5 {
+						t.Fatalf("at %d the texel at UV %.5f %.5f stands for %v, inside: %v", size, u, v, p, f.Inside[i])
+					}
+				}
 			}
 		}
 	}

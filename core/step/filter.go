@@ -333,7 +333,11 @@ func gradient(f *raster.Frame, v []float32, i int) geom.Vec3 {
 // the surface's own derivatives px and py are hx and hy: G⁻¹·(hx, hy) in the metric
 // G of px and py. It is zero where px and py span no plane.
 func Gradient(n, px, py geom.Vec3, hx, hy float32) geom.Vec3 {
-	px, py = px.Sub(n.Mul(px.Dot(n))), py.Sub(n.Mul(py.Dot(n)))
+	return GradientAlong(px.Sub(n.Mul(px.Dot(n))), py.Sub(n.Mul(py.Dot(n))), hx, hy)
+}
+
+// GradientAlong is Gradient where px and py lie on the surface.
+func GradientAlong(px, py geom.Vec3, hx, hy float32) geom.Vec3 {
 	e, f, g := px.Dot(px), px.Dot(py), py.Dot(py)
 	det := e*g - f*f
 	if det <= 1e-6*e*g || det <= 0 {

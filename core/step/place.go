@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"velvetgrime/core/geom"
+	"velvetgrime/core/pix"
 	"velvetgrime/core/stack"
 )
 
@@ -46,8 +47,9 @@ func init() {
 			}
 			s, e := in.Number("start"), in.Number("end")
 			for i, p := range in.Frame.Pos {
-				out[i] = geom.Smoothstep(s, e, p.Sub(from).Dot(a)/length)
+				out[i] = p.Sub(from).Dot(a) / length
 			}
+			pix.Smoothstep(out, s, e)
 		},
 	})
 	register(Description{
@@ -66,8 +68,9 @@ func init() {
 			}
 			s, e := in.Number("start"), in.Number("end")
 			for i, n := range in.Frame.Nrm {
-				out[i] = geom.Smoothstep(s, e, n.Dot(a))
+				out[i] = n.Dot(a)
 			}
+			pix.Smoothstep(out, s, e)
 		},
 	})
 	register(Description{

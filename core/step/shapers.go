@@ -26,11 +26,13 @@ func init() {
 				out[i] = (v - lo) * inv
 			}
 			pix.Unit(out)
-			for i, t := range out {
-				if g != 1 {
-					t = float32(math.Pow(float64(t), g))
+			if g != 1 {
+				for i, t := range out {
+					out[i] = float32(math.Pow(float64(t), g))
 				}
-				out[i] = a + t*(b-a)
+			}
+			if a != 0 || b != 1 {
+				pix.Linear(out, out, b-a, a)
 			}
 		},
 	})

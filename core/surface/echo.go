@@ -51,13 +51,32 @@ func (s *Scene) uvOf(f *raster.Frame, i int, tile *Tile) (x *raster.Index, uv ge
 	return x, raster.Wrap(x.UVAt(t, f.Pos[i])), true
 }
 
+// sharing tells whether any texel of the sheet that a triangle lies on stands for several places; it
+// remembers its last answer, since texels beside each other mostly lie on one sheet.
+type sharing struct {
+	scene *Scene
+	sheet int // whose answer is known, and one more
+	any   bool
+}
+
+func (s *sharing) on(tri int32) bool {
+	if tri < 0 {
+		return false
+	}
+	if sheet := int(s.scene.Model.TriSheet[tri]) + 1; sheet != s.sheet {
+		s.sheet, s.any = sheet, s.scene.Index(sheet-1).Shares()
+	}
+	return s.any
+}
+
 // owned puts every point of a frame to the place that owns its texel. Of a tile only the
 // points beyond the borders of islands may lie elsewhere; where they lie beside the island
 // is kept, for slopes.
 func (s *Scene) owned(f *raster.Frame, tile *Tile) *raster.Frame {
 	out := f
-	for i := range f.Tri {
-		if tile != nil && f.Inside[i] {
+	some := sharing{scene: s}
+	for i, t := range f.Tri {
+		if tile != nil && f.Inside[i] || !some.on(t) {
 			continue
 		}
 		x, uv, ok := s.uvOf(f, i, tile)
@@ -89,7 +108,11 @@ func (s *Scene) blocksOf(f *raster.Frame, tile *Tile) *tileBlocks {
 	}
 	seen := map[place]bool{}
 	at := map[[2]int32]int{}
-	for i := range f.Tri {
+	some := sharing{scene: s}
+	for i, t := range f.Tri {
+		if !some.on(t) {
+			continue
+		}
 		x, uv, ok := s.uvOf(f, i, tile)
 		if !ok {
 			continue

@@ -1,0 +1,9 @@
+//go:build !goexperiment.simd || !amd64
+
+package pix
+
+func unitWide([]float32) int                      { return 0 }
+func setWide([]float32, float32) int              { return 0 }
+func linearWide(_, _ []float32, _, _ float32) int { return 0 }
+func smoothWide(_ []float32, _, _ float32) int    { return 0 }
+func bytesWide(_ []byte, _ int, _ []float32) int  { return 0 }
