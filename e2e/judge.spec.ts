@@ -150,6 +150,7 @@ test('views and looks are kept with small pictures, come back by their numbers, 
   // a part alone is of the view, too
   await page.getByLabel('Part alone').selectOption({ index: 1 });
   await page.getByRole('button', { name: 'Keep this view' }).click();
+  await expect(views.getByRole('button', { name: 'View View 2' })).toBeVisible(); // there is none at 2 before
   await page.keyboard.press('1');
   await expect(page.getByLabel('Part alone')).toHaveValue('');
   await expect.poll(eye).toEqual(first);
