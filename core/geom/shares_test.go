@@ -62,3 +62,19 @@ func TestSmoothstep(t *testing.T) {
 		t.Errorf("it begins with a slope of %v", d)
 	}
 }
+
+// The lengths are those of the library's careful function, to half a step of 32 bits.
+func TestHypot(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 9))
+	for range 20000 {
+		scale := float32(math.Pow(10, rng.Float64()*60-30))
+		x, y := (rng.Float32()*2-1)*scale, (rng.Float32()*2-1)*scale
+		if got, want := Hypot(x, y), float32(math.Hypot(float64(x), float64(y))); got != want &&
+			math.Nextafter32(got, want) != want {
+			t.Fatalf("√(%v² + %v²) is %v, not %v", x, y, got, want)
+		}
+	}
+	if Hypot(3e38, 0) != 3e38 || Hypot(1e-45, 0) != 1e-45 {
+		t.Error("the largest and the smallest are lost")
+	}
+}

@@ -22,6 +22,13 @@ func Linear(dst, src []float32, mul, add float32) {
 	}
 }
 
+// AddPair adds (a + b)·k to dst, which is no longer than a and b.
+func AddPair(dst, a, b []float32, k float32) {
+	for i := addPairWide(dst, a, b, k); i < len(dst); i++ {
+		dst[i] += k * (a[i] + b[i])
+	}
+}
+
 // Smoothstep lays geom.Smoothstep from a to b over a row.
 func Smoothstep(row []float32, a, b float32) {
 	n := 0

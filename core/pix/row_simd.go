@@ -60,6 +60,21 @@ func linearWide(dst, src []float32, mul, add float32) int {
 	return n
 }
 
+func addPairWide(dst, a, b []float32, k float32) int {
+	if !wide {
+		return 0
+	}
+	n, l := len(dst)&^7, eight(k)
+	times := load(&l)
+	for i := 0; i < n; i += 8 {
+		at := (*[8]float32)(dst[i:])
+		sum := load((*[8]float32)(a[i:])).Add(load((*[8]float32)(b[i:])))
+		load(at).Add(times.Mul(sum)).Store(at)
+	}
+	archsimd.ClearAVXUpperBits()
+	return n
+}
+
 func smoothWide(row []float32, a, b float32) int {
 	if !wide {
 		return 0

@@ -64,6 +64,16 @@ func TestRowsAreTheirValues(t *testing.T) {
 		Linear(got, row, mul, add)
 		same(t, "Linear", got, want)
 
+		more := make([]float32, len(row)+3)
+		for i := range more {
+			more[i] = rng.Float32()
+		}
+		for i, v := range row {
+			got[i], want[i] = v, v+mul*(more[i]+more[i+3])
+		}
+		AddPair(got, more, more[3:], mul)
+		same(t, "AddPair", got, want)
+
 		a, b := rng.Float32(), rng.Float32()
 		if rng.IntN(4) == 0 {
 			b = a

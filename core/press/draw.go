@@ -279,7 +279,7 @@ func formed(form string, t float32) float32 {
 
 // plain returns the heights of a shape that has a formula; a and b are its half axes.
 func (s *Shape) plain(a, b, px float32) func(x, y float32) float32 {
-	hyp := func(x, y float32) float32 { return float32(math.Hypot(float64(x), float64(y))) }
+	hyp := geom.Hypot
 	// distance inside an ellipse, to first order; exact for a circle
 	oval := func(x, y, a, b float32) float32 {
 		if a == b {
@@ -627,7 +627,7 @@ func (st *Stamp) cut(level, sharp float32) {
 	st.rows(func(y int) {
 		for x := range n {
 			gx, gy := (at(x+1, y)-at(x-1, y))/2, (at(x, y+1)-at(x, y-1))/2
-			w := max(soft, 0.6*float32(math.Hypot(float64(gx), float64(gy))), 1e-5)
+			w := max(soft, 0.6*geom.Hypot(gx, gy), 1e-5)
 			t := min(max((at(x, y)-level)/(2*w)+0.5, 0), 1)
 			if soft > 0.6*w {
 				t = geom.Smooth(t)
@@ -657,26 +657,27 @@ func (st *Stamp) blurred(sigma float32) []float32 {
 	for i := range kernel {
 		kernel[i] /= sum
 	}
-	pass := func(from, to []float32, step, other int) {
-		st.rows(func(k int) {
-			base := k * other
-			line := make([]float32, n+2*half)
-			for i := range line {
-				line[i] = from[base+min(max(i-half, 0), n-1)*step]
-			}
-			for i := range n {
-				v := kernel[0] * line[i+half]
-				for o := 1; o <= half; o++ {
-					v += kernel[o] * (line[i+half-o] + line[i+half+o])
-				}
-				to[base+i*step] = v
-			}
-		})
-	}
-	a, b := make([]float32, n*n), make([]float32, n*n)
-	pass(st.Grey, a, 1, n)
-	pass(a, b, n, 1)
-	return b
+	across, down := make([]float32, n*n), make([]float32, n*n)
+	st.rows(func(y int) {
+		from, to := st.Grey[y*n:(y+1)*n], across[y*n:(y+1)*n]
+		line := make([]float32, n+2*half)
+		for i := range line {
+			line[i] = from[min(max(i-half, 0), n-1)]
+		}
+		pix.Linear(to, from, kernel[0], 0)
+		for o := 1; o <= half; o++ {
+			pix.AddPair(to, line[half-o:], line[half+o:], kernel[o])
+		}
+	})
+	st.rows(func(y int) {
+		row := func(y int) []float32 { y = min(max(y, 0), n-1); return across[y*n : (y+1)*n] }
+		to := down[y*n : (y+1)*n]
+		pix.Linear(to, row(y), kernel[0], 0)
+		for o := 1; o <= half; o++ {
+			pix.AddPair(to, row(y-o), row(y+o), kernel[o])
+		}
+	})
+	return down
 }
 
 func (st *Stamp) softenBy(t *Treat) error {
@@ -685,7 +686,7 @@ func (st *Stamp) softenBy(t *Treat) error {
 	case "middle", "rim":
 		by = func(i int) float32 {
 			x, y := st.at(i)
-			r := min(float32(math.Hypot(float64(x), float64(y))), 1)
+			r := min(geom.Hypot(x, y), 1)
 			if t.By == "middle" {
 				r = 1 - r
 			}

@@ -77,29 +77,43 @@ func (st *Stamp) occlusion() []float32 {
 	n := st.Size
 	out := make([]float32, n*n)
 	const ways, marks = 16, 8
-	var dir [ways][2]float64
-	for k := range dir {
-		s, c := math.Sincos(2 * math.Pi * (float64(k) + 0.5) / ways)
-		dir[k] = [2]float64{c, s}
+	type mark struct {
+		x, y, step int
+		per        float32 // what a height there weighs: one through its distance
 	}
 	reach := 0.25 / float64(st.pixel()) // in texels
+	var looks [ways][]mark
+	for k := range looks {
+		s, c := math.Sincos(2 * math.Pi * (float64(k) + 0.5) / ways)
+		for m := 1; m <= marks; m++ {
+			r := reach * float64(m*m) / (marks * marks)
+			if r < 0.7 {
+				continue
+			}
+			x, y := int(math.Round(c*r)), int(math.Round(s*r))
+			looks[k] = append(looks[k], mark{x, y, y*n + x, Deep / (float32(r) * st.pixel())})
+		}
+	}
 	st.rows(func(y int) {
 		for x := range n {
-			h := st.Grey[y*n+x]
+			i := y*n + x
+			h := st.Grey[i]
 			sum := float32(0)
-			for _, d := range dir {
+			for _, marks := range looks {
 				most := float32(0) // tangent of the horizon
-				for m := 1; m <= marks; m++ {
-					r := reach * float64(m*m) / (marks * marks)
-					px, py := int(math.Round(float64(x)+d[0]*r)), int(math.Round(float64(y)+d[1]*r))
-					if px < 0 || py < 0 || px >= n || py >= n || r < 0.7 {
+				for _, m := range marks {
+					if uint(x+m.x) >= uint(n) || uint(y+m.y) >= uint(n) {
 						continue
 					}
-					most = max(most, (st.Grey[py*n+px]-h)*Deep/(float32(r)*st.pixel()))
+					if v := (st.Grey[i+m.step] - h) * m.per; v > most {
+						most = v
+					}
 				}
-				sum += most * most / (1 + most*most) // squared sine: cosine-weighted sky that is hidden
+				if most > 0 {
+					sum += most * most / (1 + most*most) // squared sine: cosine-weighted sky that is hidden
+				}
 			}
-			out[y*n+x] = 1 - sum/ways
+			out[i] = 1 - sum/ways
 		}
 	})
 	return out

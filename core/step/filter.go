@@ -381,7 +381,7 @@ func morph(in Input, src, out []float32, r float32) {
 	var disc []offset
 	for dy := -n; dy <= n; dy++ {
 		for dx := -n; dx <= n; dx++ {
-			if d := float32(math.Hypot(float64(dx), float64(dy))); d > 0 && d < r+1 {
+			if d := geom.Hypot(float32(dx), float32(dy)); d > 0 && d < r+1 {
 				disc = append(disc, offset{dx, dy, min(1, r+1-d)})
 			}
 		}

@@ -196,7 +196,7 @@ func (f *Field) Brushed(b *Brush, form float32) *Field {
 			continue
 		}
 		from := [2]float32{b.Path[i-2], b.Path[i-1]}
-		far := length(to[0]-from[0], (to[1]-from[1])/form)
+		far := geom.Hypot(to[0]-from[0], (to[1]-from[1])/form)
 		n := max(int(math.Ceil(float64(far/(step*b.Radius)))), 1)
 		for k := range n {
 			at := func(k int) [2]float32 {
@@ -217,8 +217,6 @@ func (f *Field) Brushed(b *Brush, form float32) *Field {
 	return kept(off, pins)
 }
 
-func length(x, y float32) float32 { return float32(math.Hypot(float64(x), float64(y))) }
-
 // about calls f for the points of the grid near a place with how much of the brush they get,
 // its falloff smooth from the middle to the radius.
 func (b *Brush) about(form float32, at [2]float32, f func(i int, u, v, share float32)) {
@@ -227,7 +225,7 @@ func (b *Brush) about(form float32, at [2]float32, f func(i int, u, v, share flo
 	for y := grid(at[1] - down); y <= min(grid(at[1]+down)+1, cells); y++ {
 		for x := grid(at[0] - b.Radius); x <= min(grid(at[0]+b.Radius)+1, cells); x++ {
 			u, v := float32(x)*(span/cells)-Rim, float32(y)*(span/cells)-Rim
-			d := length(u-at[0], (v-at[1])/form) / b.Radius
+			d := geom.Hypot(u-at[0], (v-at[1])/form) / b.Radius
 			if share := b.Strength * (1 - geom.Smoothstep(0, 1, d)); share > 0 {
 				f(y*Side+x, u, v, share)
 			}

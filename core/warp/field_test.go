@@ -32,7 +32,7 @@ func TestAShortPush(t *testing.T) {
 		for y := range Side {
 			for x := range Side {
 				u, v := float32(x)*span/cells-Rim, float32(y)*span/cells-Rim
-				share := 0.7 * (1 - geom.Smoothstep(0, 1, length(u-0.52, (v-0.51)/form)/0.3))
+				share := 0.7 * (1 - geom.Smoothstep(0, 1, geom.Hypot(u-0.52, (v-0.51)/form)/0.3))
 				gu, gv, _ := f.At(u, v)
 				if !near(gu, u-share*0.02, 1.1*unit) || !near(gv, v-share*0.01, 1.1*unit) {
 					t.Fatalf("form %v: at (%v, %v), whose share is %v, lies (%v, %v)", form, u, v, share, gu, gv)
@@ -87,7 +87,7 @@ func TestNothingIsFoldedOver(t *testing.T) {
 			if turn := (bx-ax)*(cy-ay) - (by-ay)*(cx-ax); turn <= 0 {
 				t.Fatalf("at (%v, %v) the picture is folded: %v", u, v, turn/d/d)
 			}
-			want := max(length(bx-ax, by-ay)/d, length(cx-ax, cy-ay)/d, 1)
+			want := max(geom.Hypot(bx-ax, by-ay)/d, geom.Hypot(cx-ax, cy-ay)/d, 1)
 			if !near(larger, want, 0.05*want) {
 				t.Fatalf("at (%v, %v) a length covers %v, differences say %v", u, v, larger, want)
 			}
