@@ -49,7 +49,7 @@ formats: build
 gate: build web/node_modules/.stamp
 	@echo "gate: formatting, vet, types, drift"
 	@test -z "$$(gofmt -l cmd core internal web/*.go | tee /dev/stderr)"
-	@go vet ./...
+	@go vet -vettool=$(CURDIR)/scripts/vet.sh ./...
 	@cd web && npm run --silent format:check && npm run --silent check
 	@set -e; t=$$(mktemp -d); bin/velvetgrime openapi > $$t/openapi.json; cd web; \
 	  npx openapi-typescript $$t/openapi.json -o $$t/raw.d.ts >/dev/null; \
