@@ -60,7 +60,7 @@ gate: build web/node_modules/.stamp
 test-go: web/dist/index.html
 	@VELVETGRIME_TEST_DATABASE="$$(scripts/database.sh velvetgrime_test)" \
 	  VELVETGRIME_JOBS_DATABASE="$$(scripts/database.sh velvetgrime_jobs)" \
-	  go test -vet=off -p 3 -ldflags='-s -w' ./internal/jobs ./core/eval ./... # the gate has vetted; without symbols it links in half the time; the longest come first
+	  go test -vet=off -p 3 -ldflags='-s -w' -exec 'env GOGC=400' ./internal/jobs ./core/eval ./... # the gate has vetted; without symbols it links in half the time; memory is swept less often; the longest come first
 
 bench-page: build e2e/node_modules/.stamp
 	@psql -qX "$$(scripts/database.sh velvetgrime_bench)" -c 'SET client_min_messages = error; DROP SCHEMA public CASCADE; CREATE SCHEMA public'

@@ -19,7 +19,7 @@ async function serve(n: number) {
   if (dsn && n > 0) dsn = String(execFileSync('../scripts/database.sh', [`velvetgrime_e2e_${n}`])).trim();
   if (!dsn) throw new Error("VELVETGRIME_DATABASE is not set; run 'make test-e2e'");
   execFileSync(psql, [dsn, '-qc', 'DROP SCHEMA public CASCADE; CREATE SCHEMA public'], { stdio: ['ignore', 'ignore', 'ignore'] });
-  const server = spawn('../bin/velvetgrime', ['demo', '--deliver-to', outlet(n), '--database', dsn, '--no-bakes', '--plain', '--sheet-size', '256', '--address', `127.0.0.1:${port}`], { stdio: ['ignore', 'pipe', 'inherit'] });
+  const server = spawn('../bin/velvetgrime', ['demo', '--deliver-to', outlet(n), '--database', dsn, '--no-bakes', '--plain', '--sheet-size', '256', '--address', `127.0.0.1:${port}`], { stdio: ['ignore', 'pipe', 'inherit'], env: { ...process.env, GOGC: '400' } });
   await new Promise<void>((ready, fail) => {
     server.stdout.on('data', (d) => String(d).includes('open at') && ready());
     server.on('exit', (code) => fail(new Error(`the server ended with ${code}`)));

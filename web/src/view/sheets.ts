@@ -329,11 +329,15 @@ export class Sheets {
     this.changed();
   }
 
-  /** Puts what came on the card, for so many milliseconds; returns whether all of it is there. */
+  /** what the dearest of the last tiles took to be put on the card, ms */
+  private each = 0;
+
+  /** Puts what came on the card, within so many milliseconds, or one tile; returns whether all of it is there. */
   private upload(ms: number): boolean {
-    const until = performance.now() + ms;
+    let now = performance.now();
+    const until = now + ms;
     let n = 0;
-    while (n < this.waiting.length && (n === 0 || performance.now() < until)) {
+    while (n < this.waiting.length && (n === 0 || now + this.each < until)) {
       const t = this.waiting[n++];
       if ('shown' in t) {
         this.ink.shown(t.shown);
@@ -349,6 +353,9 @@ export class Sheets {
       const place = this.pages.came(t, t.map);
       if (place !== null) this.atlas.write(t.map, place, t.data, t.even); // else there is no room for it any more
       this.ink.tile(t);
+      const then = performance.now();
+      this.each = Math.max(this.each * 0.9, Math.min(then - now, UPLOAD_MS)); // a pause of the page's says little
+      now = then;
     }
     this.waiting.splice(0, n);
     return !this.waiting.length;
