@@ -52,6 +52,18 @@ test('a model without UVs is found, unwrapped, and has none again after undo', a
   await expect(line(page, 'UVs')).toContainText('has no UVs', { timeout: 30_000 });
 });
 
+test('layers of a model without UVs say why nothing is seen of them, and where that is mended', async ({ page }) => {
+  await openProject(page, 'Landing cleat', false);
+  const says = page.getByText('Without UVs nothing that lies on it is seen');
+  await expect(says).toHaveCount(0); // the way in says it while there is nothing yet
+  await page.getByRole('button', { name: '+ Fill layer' }).click();
+  await page.getByRole('button', { name: '+ Fill layer' }).click();
+  await expect(says).toBeVisible();
+  await says.getByRole('button', { name: 'Unwrap', exact: true }).click();
+  await expect(says).toHaveCount(0, { timeout: 300_000 });
+  for (let i = 0; i < 3; i++) await undo(page);
+});
+
 test('what was painted stays where it was on the surface when the UVs are made anew', async ({ page }) => {
   await own(page, 'gull');
   await expect(line(page, 'UVs')).toContainText('overlap');

@@ -5,11 +5,17 @@
   import { addLayer, chosen, moveLayers, type Reach } from '../lib/stack';
   import { keyOf, stock } from '../lib/stock.svelte';
   import type { UI } from '../lib/ui.svelte';
+  import { Readiness } from '../lib/ready.svelte';
   import WayIn from './WayIn.svelte';
   import LayerRow from './LayerRow.svelte';
   import { keyNow } from '../lib/shortcuts.svelte';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
+  // svelte-ignore state_referenced_locally
+  const ready = new Readiness(session);
+  $effect(() => ready.look());
+  /** layers are there, and nothing of them can be seen; a material's own panel says so by itself, the way in, too */
+  const unseen = $derived(ready.bare && (session.doc?.layers?.length ?? 0) > 1 && !session.layer(ui.selected)?.made);
   let reach = $state('');
   let dragging = $state('');
   let target = $state<{ id: string; where: 'above' | 'into' | 'below' } | null>(null);
@@ -120,6 +126,14 @@
       />
     </div>
   </header>
+  {#if unseen}
+    <p class="unseen" role="status">
+      Without UVs nothing that lies on it is seen.
+      <button class="chip" disabled={ready.asked || ready.unwrapping} onclick={() => ready.unwrap()}
+        >{ready.unwrapping ? 'Unwrapping …' : 'Unwrap'}</button
+      >
+    </p>
+  {/if}
   <ol class="min-h-0 grow overflow-auto" aria-label="Layers, outermost first">
     {#each rows as r (r.layer.id)}
       <li
@@ -194,6 +208,11 @@
 </div>
 
 <style>
+  .unseen {
+    border-left: 3px solid var(--ochre);
+    padding: 4px 10px;
+    font-size: 13px;
+  }
   .section {
     container: section / inline-size;
     position: relative;
