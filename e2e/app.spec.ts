@@ -294,6 +294,19 @@ test('axe finds nothing serious on the main views, light or dark', async ({ fres
   expect(await serious(page, 'dialog'), 'guide').toEqual([]);
   await page.getByRole('tab', { name: 'All keys' }).click();
   expect(await serious(page, 'dialog'), 'keys').toEqual([]);
+  // one of the tabs is reached by Tab, the others by arrows
+  const tab = (nth: number) => page.getByRole('dialog').getByRole('tab').nth(nth);
+  const last = (await page.getByRole('dialog').getByRole('tab').count()) - 1;
+  await tab(last).focus();
+  await page.keyboard.press('Home');
+  await expect(tab(0)).toBeFocused();
+  await expect(tab(0)).toHaveAttribute('aria-selected', 'true');
+  await page.keyboard.press('ArrowDown');
+  await expect(tab(1)).toHaveAttribute('aria-selected', 'true');
+  expect(await page.getByRole('dialog').getByRole('tab').evaluateAll((all) => all.map((t) => (t as HTMLElement).tabIndex).filter((t) => t === 0).length)).toBe(1);
+  await page.keyboard.press('ArrowUp');
+  await page.keyboard.press('ArrowUp');
+  await expect(tab(last)).toBeFocused();
   await page.keyboard.press('Escape');
   // less motion, and the system's own colours: what a shadow tells is told by an outline then
   await page.emulateMedia({ reducedMotion: 'reduce', forcedColors: 'active' });

@@ -1,5 +1,6 @@
 <script lang="ts">
   // The brush, with a drawn preview of a stroke as it will be.
+  import { tabs as byKeys } from '../lib/tabs';
   import { api, type Brushes } from '../api/client';
   import type { Session } from '../lib/session.svelte';
   import type { Target } from '../lib/target';
@@ -64,7 +65,7 @@
       <span>{b.name}</span>
     </button>
     <span class="quiet lays-on" title={t.text}>{t.text}</span>
-    <div class="tabs" role="tablist" aria-label="Settings of the brush">
+    <div class="tabs" role="tablist" {@attach byKeys} aria-label="Settings of the brush">
       {#each tabs as [id, label, help] (id)}
         <button role="tab" aria-selected={tab === id} title={help} onclick={() => (tab = id)}>{label}</button>
       {/each}

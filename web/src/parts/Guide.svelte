@@ -1,5 +1,6 @@
 <script lang="ts">
   // The guide: a page a station and more, and all keys, which can be changed.
+  import { tabs } from '../lib/tabs';
   import { Modal } from 'flowbite-svelte';
   import { html, pages } from '../lib/guide';
   import { bound, changeKey, resetKeys, shortcuts, spelled, type Shortcut } from '../lib/shortcuts.svelte';
@@ -40,7 +41,7 @@
   classes={{ body: 'guide-body' }}
 >
   <div class="guide">
-    <div class="pages" role="tablist" aria-label="Pages of the guide" aria-orientation="vertical">
+    <div class="pages" role="tablist" {@attach tabs} aria-label="Pages of the guide" aria-orientation="vertical">
       {#each [...Object.entries(pages), ['keys', { title: 'All keys' }] as const] as [id, p] (id)}
         <button role="tab" aria-selected={ui.guide === id} onclick={() => (ui.guide = id)}>{p.title}</button>
       {/each}

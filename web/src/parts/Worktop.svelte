@@ -1,6 +1,7 @@
 <script lang="ts">
   // What the selected thing is made of: the stream of the mask or of a channel,
   // left to right, a card a step; and the brush.
+  import { tabs } from '../lib/tabs';
   import Icon from './Icon.svelte';
   import StrokeUp from './StrokeUp.svelte';
   import type { ChannelInfo, Coat } from '../api/client';
@@ -122,7 +123,7 @@
         <button class="plain" disabled={i === trail.out.length - 1} onclick={() => show(p.stream)}>{p.label}</button>
       {/each}
       {#if made.length || ui.stream !== 'mask'}
-        <span class="tabs" role="tablist" aria-label="Streams">
+        <span class="tabs" role="tablist" {@attach tabs} aria-label="Streams">
           <button role="tab" aria-selected={trail.root === 'mask'} onclick={() => show('mask')}>mask</button>
           {#each made as c (c.channel)}
             <button role="tab" aria-selected={trail.root === c.channel} onclick={() => show(c.channel)}
