@@ -4,6 +4,7 @@
 package flow
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -20,6 +21,9 @@ type Cloud struct {
 	Tri      []int32
 	Part     []uint16
 	Spacing  float32 // mean distance between neighbours, metres
+	// ID is the place of each point in the sequence that made them, Sequence the point at each place of it:
+	// what is drawn by lot is drawn by these, so that it does not hang on how points lie in memory.
+	ID, Sequence []int32
 
 	first []int32 // neighbours of point i: near[first[i]:first[i+1]]
 	near  []int32
@@ -83,8 +87,50 @@ func NewCloud(ctx context.Context, m *mesh.Model, n int) (*Cloud, error) {
 			m.TriPart[t],
 		)
 	}
+	c.sort()
 	c.grid = newGrid(c.Pos, c.Spacing*reach)
 	return c, c.join(ctx)
+}
+
+// sort brings points that lie beside each other on the surface beside each other in memory: along
+// Morton's curve (1966) through cubes of the size that neighbours share. What goes from neighbour to
+// neighbour waits for memory otherwise.
+func (c *Cloud) sort() {
+	box := geom.EmptyBox()
+	for _, p := range c.Pos {
+		box = box.Grow(p)
+	}
+	codes := make([]uint64, len(c.Pos))
+	order := make([]int32, len(c.Pos))
+	for i, p := range c.Pos {
+		d := p.Sub(box.Min).Mul(1 / (c.Spacing * far))
+		codes[i] = apart(d.X) | apart(d.Y)<<1 | apart(d.Z)<<2
+		order[i] = int32(i)
+	}
+	slices.SortFunc(order, func(a, b int32) int { return cmp.Or(cmp.Compare(codes[a], codes[b]), cmp.Compare(a, b)) })
+	c.Pos, c.Nrm, c.Tri, c.Part = sorted(c.Pos, order), sorted(c.Nrm, order), sorted(c.Tri, order), sorted(c.Part, order)
+	c.ID, c.Sequence = order, make([]int32, len(order))
+	for i, k := range order {
+		c.Sequence[k] = int32(i)
+	}
+}
+
+func sorted[T any](list []T, order []int32) []T {
+	out := make([]T, len(list))
+	for i, k := range order {
+		out[i] = list[k]
+	}
+	return out
+}
+
+// apart sets the lowest 21 bits of a number three bits apart.
+func apart(v float32) uint64 {
+	x := uint64(min(max(v, 0), 1<<21-1))
+	x = (x | x<<32) & 0x1f00000000ffff
+	x = (x | x<<16) & 0x1f0000ff0000ff
+	x = (x | x<<8) & 0x100f00f00f00f00f
+	x = (x | x<<4) & 0x10c30c30c30c30c3
+	return (x | x<<2) & 0x1249249249249249
 }
 
 // join finds the neighbours: near, on surfaces that do not turn their backs on each
@@ -237,7 +283,7 @@ func (c *Cloud) Sample(v []float32, p, n geom.Vec3, far float32) float32 {
 }
 
 // Bytes returns the memory that the cloud holds.
-func (c *Cloud) Bytes() int { return len(c.Pos)*(24+4+2+4+12) + len(c.near)*4 }
+func (c *Cloud) Bytes() int { return len(c.Pos)*(24+4+2+4+8+12) + len(c.near)*4 }
 
 // grid finds points by place.
 type grid struct {

@@ -481,3 +481,36 @@ func TestStainsOfABoxAreThoseOfItsPlaces(t *testing.T) {
 		t.Errorf("%d places had marks; %d segments were looked at in place of %d", hit, in, all)
 	}
 }
+
+// Points lie in memory as on the surface, and still know their places in the sequence that made them.
+func TestNeighboursLieBesideEachOther(t *testing.T) {
+	m := &mesh.Model{} // large triangles, over which the sequence jumps about
+	quad(m, 0, geom.V3(0, 1, 0), geom.V3(0, -0.5, 0.5), geom.V3(1, 0, 0), 1)
+	quad(m, 1, geom.V3(0, 0.42, 0.3), geom.V3(0, -0.4, 0.9), geom.V3(1, 0, 0), 1)
+	c, err := NewCloud(t.Context(), finished(t, m, 2), 20000)
+	if err != nil || len(c.ID) != len(c.Pos) || len(c.Sequence) != len(c.Pos) {
+		t.Fatal(len(c.ID), len(c.Sequence), len(c.Pos), err)
+	}
+	for i, k := range c.ID {
+		if c.Sequence[k] != int32(i) {
+			t.Fatalf("point %d is the %dth, and the %dth is point %d", i, k, k, c.Sequence[k])
+		}
+	}
+	last := int32(0)
+	for _, i := range c.Sequence { // it goes over the triangles in their order
+		if c.Tri[i] < last {
+			t.Fatalf("triangle %d comes after %d", c.Tri[i], last)
+		}
+		last = c.Tri[i]
+	}
+	away, n := 0, 0
+	for i := range c.Pos {
+		for _, j := range c.Around(i) {
+			away, n = away+max(int(j)-i, i-int(j)), n+1
+		}
+	}
+	// on a curve through cubes most neighbours are within some cubes of each other
+	if mean := away / n; mean > len(c.Pos)/40 {
+		t.Errorf("neighbours lie %d of %d points apart", mean, len(c.Pos))
+	}
+}

@@ -88,7 +88,7 @@ func (w creep) Find(ctx context.Context, g *Ground, read func(i int) []float32) 
 		if i&4095 == 0 && ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		h := noise.Hash(int32(i), 3, 5, w.Seed)
+		h := noise.Hash(c.ID[i], 3, 5, w.Seed)
 		// seeds come in groups: where one takes others do
 		group := 0.5 + 0.5*noise.Simplex(q.X*patch, q.Y*patch, q.Z*patch, w.Seed+9)
 		likely := float32(0)

@@ -148,10 +148,10 @@ func (w run) sources(ctx context.Context, g *Ground, follow []float32) ([]flow.S
 	var out []flow.Source
 	var sum float64
 	k := 0
-	for i, v := range weight { // evenly along the running sum
-		sum += float64(v)
+	for at, i := range c.Sequence { // evenly along the running sum
+		sum += float64(weight[i])
 		for k < w.Count && sum/total*float64(w.Count) >= float64(k)+float64(noise.Random(noise.Hash(int32(k), 1, 1, w.Seed), 1)) {
-			h := noise.Hash(int32(i), int32(k), 8, w.Seed)
+			h := noise.Hash(int32(at), int32(k), 8, w.Seed)
 			u := noise.Random(h, 2)
 			out = append(
 				out,
