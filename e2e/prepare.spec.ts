@@ -54,7 +54,7 @@ test('a model without UVs is found, unwrapped, and has none again after undo', a
 
 test('layers of a model without UVs say why nothing is seen of them, and where that is mended', async ({ page }) => {
   await openProject(page, 'Landing cleat', false);
-  const says = page.getByText('Without UVs nothing that lies on it is seen');
+  const says = page.getByText('No UVs yet: nothing laid on the model is seen');
   await expect(says).toHaveCount(0); // the way in says it while there is nothing yet
   await page.getByRole('button', { name: '+ Fill layer' }).click();
   await page.getByRole('button', { name: '+ Fill layer' }).click();

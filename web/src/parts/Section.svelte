@@ -128,7 +128,7 @@
   </header>
   {#if unseen}
     <p class="unseen" role="status">
-      Without UVs nothing that lies on it is seen.
+      No UVs yet: nothing laid on the model is seen.
       <button class="chip" disabled={ready.asked || ready.unwrapping} onclick={() => ready.unwrap()}
         >{ready.unwrapping ? 'Unwrapping …' : 'Unwrap'}</button
       >
