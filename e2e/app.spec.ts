@@ -325,7 +325,10 @@ test('axe finds nothing serious on the main views, light or dark', async ({ fres
 
 test('a part of the page that cannot be fetched says so, and is fetched again', async ({ fresh: page }) => {
   await page.route('**/assets/Deliver*', (r) => r.abort());
+  // once refused when the page fetches ahead, and again when it is asked for
+  const refused = page.waitForEvent('requestfailed', (r) => /Deliver-/.test(r.url()));
   await openProject(page, 'Landing cleat', false);
+  await refused;
   await page.getByRole('button', { name: 'Deliver', exact: true }).click();
   const says = page.getByRole('alert');
   await expect(says).toContainText('could not be fetched');
@@ -333,6 +336,7 @@ test('a part of the page that cannot be fetched says so, and is fetched again', 
   await says.getByRole('button', { name: 'Try again' }).click();
   await expect(says).toHaveCount(0);
   await expect(page.getByRole('complementary', { name: 'Deliver' }).getByRole('button').first()).toBeVisible();
+  await expect.poll(() => page.evaluate(() => [...document.styleSheets].some((s) => s.href?.includes('/Deliver-')))).toBe(true);
 });
 
 test('the part under the pointer is shown alone and framed, and all are seen again from where they were', async ({ page }) => {
