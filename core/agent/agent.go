@@ -254,8 +254,8 @@ func (j *job) field(kind noise.Kind, size float32, octaves int, persistence floa
 	s := j.sampler(kind, size, octaves, persistence, salt)
 	f := j.Frame
 	out := make([]float32, len(f.Pos))
-	var x, y, z, v [8]float32
-	var at [8]int
+	var x, y, z, v [16]float32
+	var at [16]int
 	n := 0
 	for i, t := range f.Tri {
 		out[i] = 0.5
@@ -264,18 +264,18 @@ func (j *job) field(kind noise.Kind, size float32, octaves int, persistence floa
 		}
 		p := f.Pos[i]
 		x[n], y[n], z[n], at[n] = p.X, p.Y, p.Z, i
-		if n++; n == 8 {
-			s.Eight(&x, &y, &z, &v)
-			for l := range 8 {
-				out[at[l]] = v[l]
+		if n++; n == len(x) {
+			s.Sixteen(&x, &y, &z, &v)
+			for l, i := range at {
+				out[i] = v[l]
 			}
 			n = 0
 		}
 	}
 	if n > 0 {
-		s.Eight(&x, &y, &z, &v)
-		for l := range n {
-			out[at[l]] = v[l]
+		s.Sixteen(&x, &y, &z, &v)
+		for l, i := range at[:n] {
+			out[i] = v[l]
 		}
 	}
 	return out

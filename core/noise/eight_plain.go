@@ -5,9 +5,17 @@ package noise
 // Eight evaluates eight points.
 func (s *Sampler) Eight(x, y, z, out *[8]float32) { s.eightPlain(x, y, z, out) }
 
-type spread struct{}
+// Sixteen evaluates sixteen points.
+func (s *Sampler) Sixteen(x, y, z, out *[16]float32) { s.halves(x, y, z, out) }
+
+type (
+	spread     struct{}
+	spreadWide struct{}
+)
 
 func (*octave) spread() *spread { return nil }
+
+func (*spread) wide() *spreadWide { return nil }
 
 // Wide reports whether wide registers are used.
 func Wide() bool { return false }

@@ -46,10 +46,9 @@ var (
 	cZero, cHalf, cOne, cTwo           = all(0), all(0.5), all(1), all(2)
 	cSkew, cUnskew, cThird, cScale     = all(1.0 / 3), all(1.0 / 6), all(2 * (1.0 / 6)), all(76)
 	iOne, iEight, iNone, iNoSign, iMix = allInt(1), allInt(8), allInt(0), allInt(0x7fffffff), allInt(0x2c1b3c6d)
-	by8, by13, by15, by31              = shift(8), shift(13), shift(15), shift(31)
+	by1, by8, by13, by15, by31         = shift(1), shift(8), shift(13), shift(15), shift(31)
 	primes                             = [3]uint32{primeX, primeY, primeZ}
-	iTwelve, iThirteen, iSign          = allInt(12), allInt(13), allInt(-1 << 31)
-	iBy30, iBy31                       = allInt(30), allInt(31)
+	iTwelve, iThirteen                 = allInt(12), allInt(13)
 	iPrimeX, iPrimeY, iPrimeZ          = allInt(int32(primes[0])), allInt(int32(primes[1])), allInt(int32(primes[2]))
 )
 
@@ -65,7 +64,7 @@ func (o *octave) spread() *spread {
 
 // Eight evaluates eight points at once, with the processor's wide registers where
 // it has them. Every operation is the one of At, in its order and without fused
-// multiply-add, so the results are the same to the bit; TestEightMatchesOne holds
+// multiply-add, so the results are the same to the bit; TestSideBySideMatchesOne holds
 // them against each other.
 func (s *Sampler) Eight(x, y, z, out *[8]float32) {
 	if !wide || s.plain() {
@@ -242,10 +241,9 @@ func along8(x, y, z f8, g i8) f8 {
 	eight, twelve, thirteen := archsimd.LoadInt32x8(&iEight), archsimd.LoadInt32x8(&iTwelve), archsimd.LoadInt32x8(&iThirteen)
 	first := y.Merge(x, g.And(eight).Equal(eight))
 	second := y.Merge(x.Merge(z, g.And(thirteen).Equal(twelve)), g.And(twelve).Equal(archsimd.LoadInt32x8(&iNone)))
-	return signed8(first, g, &iBy31).Add(signed8(second, g, &iBy30))
-}
-
-// signed8 turns numbers over where, shifted so far, a bit becomes the sign.
-func signed8(v f8, g i8, by *intLanes) f8 {
-	return v.AsInt32x8().Xor(g.ShiftLeft(archsimd.LoadInt32x8(by)).And(archsimd.LoadInt32x8(&iSign))).AsFloat32x8()
+	// the lowest bit of the place becomes the first's sign, the next one the second's
+	up := archsimd.LoadUint32x8(&by31)
+	bits := g.AsUint32x8()
+	one, two := bits.ShiftLeft(up), bits.ShiftRight(archsimd.LoadUint32x8(&by1)).ShiftLeft(up)
+	return first.AsUint32x8().Xor(one).AsFloat32x8().Add(second.AsUint32x8().Xor(two).AsFloat32x8())
 }

@@ -54,8 +54,9 @@ type Sampler struct {
 	octaves []octave
 	offset  float32 // what faded octaves add, and the centre
 	start   [8]float32
-	spreads []*spread // the octaves as Eight reads them
-	lost    float32   // standard deviation of what has faded
+	spreads []*spread     // the octaves as Eight reads them
+	wide    []*spreadWide // and as Sixteen does
+	lost    float32       // standard deviation of what has faded
 }
 
 type octave struct {
@@ -103,6 +104,7 @@ func (f FBM) Sampler(footprint float32) Sampler {
 	for i := range s.octaves {
 		s.octaves[i].amp *= scale
 		s.spreads = append(s.spreads, s.octaves[i].spread())
+		s.wide = append(s.wide, s.spreads[i].wide())
 	}
 	s.offset = 0.5 + scale*flat
 	s.lost = scale * 0.35 * float32(math.Sqrt(float64(lost)))
@@ -322,6 +324,13 @@ func Cell(x, y, z float32, seed uint32) float32 {
 		}
 	}
 	return min(1, float32(math.Sqrt(float64(best))))
+}
+
+// halves is Sixteen in two halves.
+func (s *Sampler) halves(x, y, z, out *[16]float32) {
+	for at := 0; at < 16; at += 8 {
+		s.Eight((*[8]float32)(x[at:]), (*[8]float32)(y[at:]), (*[8]float32)(z[at:]), (*[8]float32)(out[at:]))
+	}
 }
 
 // eightPlain is the reference of Eight.

@@ -87,20 +87,26 @@ func TestSeedsDiffer(t *testing.T) {
 	}
 }
 
-func TestEightMatchesOne(t *testing.T) {
+func TestSideBySideMatchesOne(t *testing.T) {
 	for _, k := range Kinds {
 		f := FBM{Kind: Kind(k), Seed: 77, Frequency: 31, Octaves: 6, Lacunarity: 2.1, Persistence: 0.6}
 		s := f.Sampler(0.0007)
 		for i := range 3000 {
-			var x, y, z, out [8]float32
-			for l := range 8 {
-				v := float32(i*8+l) * 0.0137
+			var x, y, z, out [16]float32
+			var half [8]float32
+			for l := range x {
+				v := float32(i*16+l) * 0.0137
 				x[l], y[l], z[l] = v-100, -v*0.37+3, float32(math.Sin(float64(v)))*40
 			}
-			s.Eight(&x, &y, &z, &out)
-			for l := range 8 {
-				if want := s.At(x[l], y[l], z[l]); out[l] != want {
-					t.Fatalf("%s at %v %v %v: eight gives %v, one gives %v", k, x[l], y[l], z[l], out[l], want)
+			s.Sixteen(&x, &y, &z, &out)
+			s.Eight((*[8]float32)(x[:]), (*[8]float32)(y[:]), (*[8]float32)(z[:]), &half)
+			for l, got := range out {
+				want := s.At(x[l], y[l], z[l])
+				if got != want {
+					t.Fatalf("%s at %v %v %v: sixteen give %v, one gives %v", k, x[l], y[l], z[l], got, want)
+				}
+				if l < 8 && half[l] != want {
+					t.Fatalf("%s at %v %v %v: eight give %v, one gives %v", k, x[l], y[l], z[l], half[l], want)
 				}
 			}
 		}

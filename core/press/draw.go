@@ -604,13 +604,13 @@ func (st *Stamp) clouds(t *Treat) []float32 {
 	)
 	out := make([]float32, len(st.Grey))
 	st.rows(func(y int) {
-		var u, v, w, got [8]float32
-		for x := 0; x < st.Size; x += 8 {
-			for k := range 8 {
+		var u, v, w, got [16]float32
+		for x := 0; x < st.Size; x += len(u) {
+			for k := range u {
 				u[k], v[k] = st.at(y*st.Size + min(x+k, st.Size-1))
 				w[k] = 0.37
 			}
-			s.Eight(&u, &v, &w, &got)
+			s.Sixteen(&u, &v, &w, &got)
 			copy(out[y*st.Size+x:(y+1)*st.Size], got[:])
 		}
 	})

@@ -22,7 +22,7 @@ func fractal(extra ...Param) []Param {
 	return append(list, spaceParams...)
 }
 
-// runFractal evaluates octaves of noise, eight points at a time.
+// runFractal evaluates octaves of noise, sixteen points at a time.
 func runFractal(in Input, kind noise.Kind, basis noise.Basis, out []float32) {
 	n := noise.FBM{
 		Kind: kind, Basis: basis, Seed: uint32(in.Number("seed")), Frequency: in.Number("frequency"),
@@ -44,27 +44,28 @@ func runFractal(in Input, kind noise.Kind, basis noise.Basis, out []float32) {
 		}
 		warp *= 2 / n.Frequency
 	}
-	var x, y, z, v [8]float32
-	var at [8]int
+	var x, y, z, v [16]float32
+	var at [16]int
 	count := 0
 	flush := func() {
 		if warp > 0 {
-			var d [3][8]float32
+			var d [3][16]float32
 			for c := range push {
-				push[c].Eight(&x, &y, &z, &d[c])
+				push[c].Sixteen(&x, &y, &z, &d[c])
 			}
-			for l := range 8 {
+			for l := range x {
 				x[l], y[l], z[l] = x[l]+warp*(d[0][l]-0.5), y[l]+warp*(d[1][l]-0.5), z[l]+warp*(d[2][l]-0.5)
 			}
 		}
-		sampler.Eight(&x, &y, &z, &v)
-		for l := range count {
-			out[at[l]] = add + amp*(v[l]-0.5)
+		sampler.Sixteen(&x, &y, &z, &v)
+		for l, i := range at[:count] {
+			out[i] = add + amp*(v[l]-0.5)
 		}
 		count = 0
 	}
+	need := in.Need
 	for i, t := range f.Tri {
-		if t < 0 || !in.needs(i) {
+		if t < 0 || need != nil && !need[i] {
 			out[i] = 0.5
 			continue
 		}
@@ -74,8 +75,9 @@ func runFractal(in Input, kind noise.Kind, basis noise.Basis, out []float32) {
 		} else {
 			p = sp.at(i)
 		}
-		x[count], y[count], z[count], at[count] = p.X, p.Y, p.Z, i
-		if count++; count == 8 {
+		l := count & 15
+		x[l], y[l], z[l], at[l] = p.X, p.Y, p.Z, i
+		if count++; count == 16 {
 			flush()
 		}
 	}
