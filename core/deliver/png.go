@@ -8,6 +8,8 @@ import (
 	"hash/crc32"
 	"io"
 	"runtime"
+	"slices"
+	"sync"
 
 	"velvetgrime/core/par"
 
@@ -17,6 +19,21 @@ import (
 // pngStrip is about how many bytes of a picture are packed apart from the others, so that several
 // processors pack one picture; the file does not hang on how many there are.
 const pngStrip = 1 << 19
+
+// packer is what packing a strip takes: a strip as it is packed, and a packer, which takes more memory than
+// that.
+type packer struct {
+	flat []byte
+	z    *flate.Writer
+}
+
+var packers = sync.Pool{New: func() any {
+	z, err := flate.NewWriter(nil, 1)
+	if err != nil {
+		panic(err) // there is such a level
+	}
+	return &packer{z: z}
+}}
 
 // png writes the sheet as PNG (W3C Portable Network Graphics, third edition) of 8 or 16 bits: grey,
 // colours, or colours with a fourth component.
@@ -46,19 +63,20 @@ func (s *sheetOf) png(w io.Writer) error {
 			from, to := first, min(first+rows, s.size)
 			first = to
 			all.Go(func() error {
-				flat := s.filtered(from, to, row, each)
+				p := packers.Get().(*packer)
+				defer packers.Put(p)
+				flat := s.filtered(p.flat, from, to, row, each)
+				p.flat = flat
 				var b bytes.Buffer
 				if from == 0 {
 					b.Write([]byte{0x78, 0x01})
 				}
-				z, err := flate.NewWriter(&b, 1)
-				if err == nil {
-					_, err = z.Write(flat)
-				}
+				p.z.Reset(&b)
+				_, err := p.z.Write(flat)
 				if err == nil && to == s.size {
-					err = z.Close()
+					err = p.z.Close()
 				} else if err == nil {
-					err = z.Flush()
+					err = p.z.Flush()
 				}
 				made[i] = strip{b.Bytes(), adler32.Checksum(flat), len(flat)}
 				return err
@@ -113,9 +131,9 @@ const (
 )
 
 // filtered is rows as they are packed: each by the filter by which, on a sample of it, the least is
-// left.
-func (s *sheetOf) filtered(from, to, row, each int) []byte {
-	out := make([]byte, (to-from)*(row+1))
+// left. They are written over what buf holds, where there is room for them.
+func (s *sheetOf) filtered(buf []byte, from, to, row, each int) []byte {
+	out := slices.Grow(buf[:0], (to-from)*(row+1))[:(to-from)*(row+1)]
 	above := make([]byte, row)
 	if from > 0 {
 		above = s.whole[(from-1)*row : from*row]

@@ -130,44 +130,53 @@ func bayer(x, y int) float32 {
 	return (float32(v)+0.5)/64 - 0.5
 }
 
-// fill copies from where the nearest covered texel is, up to a distance; beyond it the texel stays as
-// it is. 0: everywhere.
-func (s *sheetOf) fill(ctx context.Context, from []int32, padding int) error {
+// outward copies, in the rows from y0 to y1 of sheets of one size, from where the nearest covered texel is,
+// up to a distance; beyond it a texel stays as it is. 0: everywhere. What is copied from is not written.
+func outward(ctx context.Context, made []*sheetOf, from []int32, padding, y0, y1 int) error {
 	far := padding * padding
-	each := s.n * s.bits / 8
-	for i, k := range from {
-		if i&(1<<16-1) == 0 {
-			if err := ctx.Err(); err != nil {
-				return err
-			}
+	for y := y0; y < y1 && padding >= 0; y++ {
+		if err := ctx.Err(); err != nil {
+			return err
 		}
-		if k < 0 || int(k) == i || padding < 0 {
-			continue
-		}
-		if far > 0 {
-			dx, dy := i%s.size-int(k)%s.size, i/s.size-int(k)/s.size
-			if dx*dx+dy*dy > far {
+		size := made[0].size
+		for x, of := range from[y*size : (y+1)*size] {
+			i, k := y*size+x, int(of)
+			if k < 0 || k == i {
 				continue
 			}
-		}
-		if s.floats != nil {
-			for _, p := range s.floats {
-				p[i] = p[k]
+			if far > 0 {
+				dx, dy := x-k%size, y-k/size
+				if dx*dx+dy*dy > far {
+					continue
+				}
 			}
-			continue
-		}
-		at, of := i*each, int(k)*each
-		switch each { // a call for a few bytes takes longer than they do
-		case 1:
-			s.whole[at] = s.whole[of]
-		case 3:
-			to, p := s.whole[at:at+3], s.whole[of:of+3]
-			to[0], to[1], to[2] = p[0], p[1], p[2]
-		default:
-			copy(s.whole[at:at+each], s.whole[of:])
+			for _, s := range made {
+				s.copy(i, k)
+			}
 		}
 	}
 	return nil
+}
+
+// copy makes texel i what texel k is.
+func (s *sheetOf) copy(i, k int) {
+	if s.floats != nil {
+		for _, p := range s.floats {
+			p[i] = p[k]
+		}
+		return
+	}
+	each := s.n * s.bits / 8
+	at, of := i*each, k*each
+	switch each { // a call for a few bytes takes longer than they do
+	case 1:
+		s.whole[at] = s.whole[of]
+	case 3:
+		to, p := s.whole[at:at+3], s.whole[of:of+3]
+		to[0], to[1], to[2] = p[0], p[1], p[2]
+	default:
+		copy(s.whole[at:at+each], s.whole[of:of+each])
+	}
 }
 
 // evaluated makes files of one sheet, tile by tile, so that what they have in common is evaluated once.
@@ -190,8 +199,8 @@ func evaluated(
 		return nil, err
 	}
 	all, _ := par.WithContext(ctx)
-	for _, s := range made {
-		all.Go(func() error { return s.fill(ctx, from, padding) })
+	for b, n := 0, runtime.GOMAXPROCS(0); b < n && len(made) > 0; b++ {
+		all.Go(func() error { return outward(ctx, made, from, padding, b*size/n, (b+1)*size/n) })
 	}
 	return made, all.Wait()
 }

@@ -342,13 +342,14 @@ func (p *Program) over(
 	if err != nil {
 		return st, err
 	}
-	n := len(u.Frame().Pos)
-	return st.lay(own, alphaOf(n, mask, cover, amount), mode, info), nil
+	alpha := alphaOf(len(u.Frame().Pos), mask, cover, amount)
+	defer pix.Return(alpha)
+	return st.lay(own, alpha, mode, info), nil
 }
 
-// alphaOf multiplies mask, coverage and amount.
+// alphaOf multiplies mask, coverage and amount, in a row that is lent.
 func alphaOf(n int, mask, cover pix.Plane, amount float32) []float32 {
-	alpha := make([]float32, n)
+	alpha := pix.Lend(n)
 	mask.Fill(alpha)
 	if cover.Data == nil {
 		amount *= cover.Value
@@ -415,9 +416,8 @@ func (s state) lay(src pix.Planes, alpha []float32, mode blend.Mode, info stack.
 		blendRows(mode, info, dst, rows, alpha)
 		return s.bounded(mode, info)
 	}
-	ones, mixed := make([]float32, n), dst.Clone()
-	pix.Plane{Value: 1}.Fill(ones)
-	blendRows(mode, info, mixed, rows, ones)
+	mixed := dst.Clone()
+	blendRows(mode, info, mixed, rows, pix.Ones(n))
 	for k, as := range alpha {
 		ab := s.a.Data[k]
 		ao := as + ab*(1-as)

@@ -238,13 +238,16 @@ func (p *Program) streamWhere(
 	} else {
 		for _, g := range sp.ground {
 			row := make([]float32, n)
-			pix.Plane{Value: g}.Fill(row)
+			if g != 0 {
+				pix.Set(row, g)
+			}
 			out = append(out, row)
 		}
 	}
 	first := from == 0 && sp.content == nil
 	later := p.ahead(u, sp, from, upTo, need)
-	var scratch, alpha []float32
+	var scratch []float32
+	defer func() { pix.Return(scratch) }()
 	for i := from; i < upTo; i++ {
 		s := &sp.steps[i]
 		if !s.step.On {
@@ -260,7 +263,7 @@ func (p *Program) streamWhere(
 			return nil, err
 		}
 		if scratch == nil {
-			scratch, alpha = make([]float32, n), make([]float32, n)
+			scratch = pix.Lend(n)
 		}
 		was := out
 		err := contained(func() (err error) {
@@ -271,10 +274,10 @@ func (p *Program) streamWhere(
 				err = p.hand(ctx, u, s.step, out)
 			case s.desc.Role != "shaper":
 				if m, ok := later[i]; ok {
-					m.over(out, ones(alpha))
+					m.over(out)
 					break
 				}
-				out, err = p.source(ctx, u, s, out, scratch, alpha, first, needBefore(later, i, upTo, need))
+				out, err = p.source(ctx, u, s, out, scratch, first, needBefore(later, i, upTo, need))
 			default:
 				out = p.shape(u, s, out, scratch)
 			}
@@ -319,7 +322,7 @@ func (p *Program) source(
 	u *surface.Surface,
 	s *stepPlan,
 	out pix.Rows,
-	scratch, alpha []float32,
+	scratch []float32,
 	first bool,
 	counts region,
 ) (pix.Rows, error) {
@@ -364,9 +367,14 @@ func (p *Program) source(
 	if len(src) == 3 {
 		out = out.Colored()
 	}
-	pix.Plane{Value: s.step.Amount}.Fill(alpha)
-	for k, c := range cover {
-		alpha[k] *= c
+	alpha := pix.Ones(len(scratch))
+	if s.step.Amount != 1 || cover != nil {
+		alpha = pix.Lend(len(scratch))
+		defer pix.Return(alpha)
+		pix.Set(alpha, s.step.Amount)
+		for k, c := range cover {
+			alpha[k] *= c
+		}
 	}
 	if len(out) == 3 {
 		three := [3][]float32{src[0], src[0], src[0]}
@@ -412,12 +420,6 @@ func (p *Program) wanted(u *surface.Surface, s *stack.Step, out []float32, withi
 	return sparseRegion(u, func(i int) bool { return out[i] > 0 }, within)
 }
 
-// ones fills a row with 1.
-func ones(row []float32) []float32 {
-	pix.Plane{Value: 1}.Fill(row)
-	return row
-}
-
 // plainSource runs a source of greys. What takes long is kept by its own
 // parameters, so that moving a later slider, or the same noise in another layer,
 // does not run it again. Where it multiplies what is black already it need not run
@@ -445,6 +447,8 @@ func (p *Program) plainSource(
 	if need != nil {
 		if in.Need = need; slices.Contains(need, true) {
 			d.Run(in, scratch)
+		} else {
+			clear(scratch) // what is multiplied by it is black, and stays a number
 		}
 		return scratch
 	}

@@ -49,7 +49,8 @@ type multiplier struct {
 }
 
 // over multiplies what came before by what was evaluated.
-func (m multiplier) over(out pix.Rows, ones []float32) {
+func (m multiplier) over(out pix.Rows) {
+	ones := pix.Ones(len(m.row))
 	if len(out) == 3 {
 		blend.RowColor("multiply", [3][]float32(out), [3][]float32{m.row, m.row, m.row}, ones)
 		return

@@ -23,35 +23,15 @@ func NearestIn(covered []bool, w, h int) []int32 {
 // D. Huttenlocher, "Distance transforms of sampled functions", 2012.
 func NearestOf(ctx context.Context, covered []bool, w, h int) ([]int32, error) {
 	from := make([]int32, w*h)
-	// the nearest in the column as a row's number: from above first, then from below
-	for y := range h {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
-		for x := range w {
-			i := y*w + x
-			switch {
-			case covered[i]:
-				from[i] = int32(y)
-			case y > 0:
-				from[i] = from[i-w]
-			default:
-				from[i] = -1
-			}
-		}
-	}
-	for y := h - 2; y >= 0; y-- {
-		row, next := from[y*w:(y+1)*w], from[(y+1)*w:(y+2)*w]
-		for x, f := range row {
-			if g := next[x]; g >= 0 && int(f) != y && (f < 0 || int(g)-y < y-int(f)) {
-				row[x] = g
-			}
-		}
-	}
 	bands := 1
 	if w*h >= 1<<18 {
-		bands = min(runtime.GOMAXPROCS(0), h)
+		bands = min(runtime.GOMAXPROCS(0), w, h)
 	}
+	var first par.All
+	for b := range bands {
+		first.Go(func() { inColumns(ctx, covered, from, w, h, b*w/bands, (b+1)*w/bands) })
+	}
+	first.Wait()
 	var all par.All
 	for b := range bands {
 		all.Go(func() {
@@ -63,6 +43,32 @@ func NearestOf(ctx context.Context, covered []bool, w, h int) ([]int32, error) {
 	}
 	all.Wait()
 	return from, ctx.Err()
+}
+
+// inColumns finds the nearest in the column as a row's number, or −1, for columns x0 to x1: from above
+// first, then from below.
+func inColumns(ctx context.Context, covered []bool, from []int32, w, h, x0, x1 int) {
+	for y := 0; y < h && ctx.Err() == nil; y++ {
+		row, on, above := from[y*w+x0:y*w+x1], covered[y*w+x0:y*w+x1], from[max(y-1, 0)*w+x0:]
+		for x := range row {
+			switch {
+			case on[x]:
+				row[x] = int32(y)
+			case y > 0:
+				row[x] = above[x]
+			default:
+				row[x] = -1
+			}
+		}
+	}
+	for y := h - 2; y >= 0 && ctx.Err() == nil; y-- {
+		row, next := from[y*w+x0:y*w+x1], from[(y+1)*w+x0:(y+1)*w+x1]
+		for x, f := range row {
+			if g := next[x]; g >= 0 && int(f) != y && (f < 0 || int(g)-y < y-int(f)) {
+				row[x] = g
+			}
+		}
+	}
 }
 
 // site is a column of a row's lower envelope, and the first texel where it is the

@@ -121,10 +121,9 @@ func (x *Index) Tile(size, tx, ty int) *Frame {
 	f := newFrame(pix.Pitch, pix.Pitch)
 	f.Footprint = float32(math.Sqrt(x.area)) / float32(size)
 	ox, oy := tx*pix.Size-pix.Margin, ty*pix.Size-pix.Margin
-	best := make([]float32, len(f.Tri))
-	for i := range best {
-		best[i] = Reach * Reach
-	}
+	best := pix.Lend(len(f.Tri))
+	defer pix.Return(best)
+	pix.Set(best, Reach*Reach)
 	x0, y0, w := float32(ox-Reach), float32(oy-Reach), float32(pix.Pitch+2*Reach)
 	x.grid.each(windowOf(x0, y0, x0+w, y0+w, float32(size)), func(l *listed) {
 		x.draw(f, l.entry, float64(size), ox, oy, best)
