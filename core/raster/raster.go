@@ -194,6 +194,7 @@ func (x *Index) draw(f *Frame, e entry, size float64, ox, oy int, best []float32
 	x1 := min(int(math.Floor(max(p[0][0], p[1][0], p[2][0])+pad)), f.W-1)
 	y0 := max(int(math.Ceil(min(p[0][1], p[1][1], p[2][1])-pad)), 0)
 	y1 := min(int(math.Floor(max(p[0][1], p[1][1], p[2][1])+pad)), f.H-1)
+	corners := x.corners(t)
 	ux, uy, vx, vy := p[1][0]-p[0][0], p[1][1]-p[0][1], p[2][0]-p[0][0], p[2][1]-p[0][1]
 	for y := y0; y <= y1; y++ {
 		fy := float64(y)
@@ -213,9 +214,9 @@ func (x *Index) draw(f *Frame, e entry, size float64, ox, oy int, best []float32
 				// the order of drawing must not matter
 				if !f.Inside[j] || x.before(i, f.Tri[j]) {
 					f.Inside[j], f.Tri[j] = true, i
-					f.Pos[j], f.Nrm[j] = x.point(t, b0, b1, b2)
+					f.Pos[j], f.Nrm[j] = corners.point(b0, b1, b2)
 				} else if i == f.Tri[j] { // a triangle over several squares
-					if p, n := x.point(t, b0, b1, b2); less(p, f.Pos[j]) {
+					if p, n := corners.point(b0, b1, b2); less(p, f.Pos[j]) {
 						f.Pos[j], f.Nrm[j] = p, n
 					}
 				}
@@ -309,12 +310,26 @@ func (x *Index) beyond(f *Frame, i int32, j int, p [3][2]float64, fx, fy float64
 	}
 }
 
-func (x *Index) point(t [3]uint32, b0, b1, b2 float64) (p, n geom.Vec3) {
-	m := x.m
+// corners are the places and the normals of a triangle's corners.
+type corners struct{ p, n [3]geom.Vec3 }
+
+func (x *Index) corners(t [3]uint32) (c corners) {
+	for k, v := range t {
+		c.p[k], c.n[k] = x.m.Pos[v], x.m.Nrm[v]
+	}
+	return c
+}
+
+func (c *corners) point(b0, b1, b2 float64) (p, n geom.Vec3) {
 	w0, w1, w2 := float32(b0), float32(b1), float32(b2)
-	p = m.Pos[t[0]].Mul(w0).Add(m.Pos[t[1]].Mul(w1)).Add(m.Pos[t[2]].Mul(w2))
-	n = m.Nrm[t[0]].Mul(w0).Add(m.Nrm[t[1]].Mul(w1)).Add(m.Nrm[t[2]].Mul(w2)).Unit()
+	p = c.p[0].Mul(w0).Add(c.p[1].Mul(w1)).Add(c.p[2].Mul(w2))
+	n = c.n[0].Mul(w0).Add(c.n[1].Mul(w1)).Add(c.n[2].Mul(w2)).Unit()
 	return
+}
+
+func (x *Index) point(t [3]uint32, b0, b1, b2 float64) (p, n geom.Vec3) {
+	c := x.corners(t)
+	return c.point(b0, b1, b2)
 }
 
 // View returns the frame of what a camera sees: w × h points, found with a depth
