@@ -79,3 +79,28 @@ func TestTheCacheYields(t *testing.T) {
 		t.Errorf("%d bytes are held of 100", used)
 	}
 }
+
+// What passes through drives nothing else out, and is bounded itself.
+func TestWhatPassesDrivesNothingOut(t *testing.T) {
+	c := New(8000)
+	for i := range uint64(50) {
+		c.Put(Key{Hi: i, Lo: 1}, weight(100))
+	}
+	for i := range uint64(1000) {
+		c.Pass(Key{Hi: i, Lo: 2}, weight(100))
+	}
+	if used, _, _ := c.Stats(); used != 50*100+1000 {
+		t.Errorf("%d bytes are held", used)
+	}
+	for i := range uint64(50) {
+		if _, ok := c.Get(Key{Hi: i, Lo: 1}); !ok {
+			t.Errorf("%d is gone", i)
+		}
+	}
+	if _, ok := c.Get(Key{Hi: 999, Lo: 2}); !ok {
+		t.Error("the newest that passes is gone")
+	}
+	if _, ok := c.Get(Key{Hi: 0, Lo: 2}); ok {
+		t.Error("the oldest that passed is held")
+	}
+}

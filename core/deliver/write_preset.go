@@ -133,49 +133,62 @@ func bayer(x, y int) float32 {
 // outward copies, in the rows from y0 to y1 of sheets of one size, from where the nearest covered texel is,
 // up to a distance; beyond it a texel stays as it is. 0: everywhere. What is copied from is not written.
 func outward(ctx context.Context, made []*sheetOf, from []int32, padding, y0, y1 int) error {
-	far := padding * padding
+	far, size := padding*padding, made[0].size
 	for y := y0; y < y1 && padding >= 0; y++ {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		size := made[0].size
-		for x, of := range from[y*size : (y+1)*size] {
-			i, k := y*size+x, int(of)
-			if k < 0 || k == i {
-				continue
-			}
-			if far > 0 {
-				dx, dy := x-k%size, y-k/size
-				if dx*dx+dy*dy > far {
-					continue
+		row := from[y*size : (y+1)*size]
+		for x, of := range row {
+			if k := int(of); far > 0 && k >= 0 {
+				if dx, dy := x-k%size, y-k/size; dx*dx+dy*dy > far {
+					row[x] = -1
 				}
 			}
-			for _, s := range made {
-				s.copy(i, k)
-			}
+		}
+		for _, s := range made {
+			s.take(y*size, row)
 		}
 	}
 	return nil
 }
 
-// copy makes texel i what texel k is.
-func (s *sheetOf) copy(i, k int) {
-	if s.floats != nil {
-		for _, p := range s.floats {
-			p[i] = p[k]
+// take makes the texels from i on what those are that are given for them; below nought: as they are.
+func (s *sheetOf) take(i int, from []int32) {
+	for _, p := range s.floats {
+		to := p[i : i+len(from)]
+		for x, k := range from {
+			if k >= 0 {
+				to[x] = p[k]
+			}
 		}
+	}
+	if s.floats != nil {
 		return
 	}
 	each := s.n * s.bits / 8
-	at, of := i*each, k*each
+	to := s.whole[i*each : (i+len(from))*each]
 	switch each { // a call for a few bytes takes longer than they do
 	case 1:
-		s.whole[at] = s.whole[of]
+		for x, k := range from {
+			if k >= 0 {
+				to[x] = s.whole[k]
+			}
+		}
 	case 3:
-		to, p := s.whole[at:at+3], s.whole[of:of+3]
-		to[0], to[1], to[2] = p[0], p[1], p[2]
+		for x, k := range from {
+			if int(k) == i+x || k < 0 {
+				continue
+			}
+			t, p := to[3*x:3*x+3], s.whole[3*int(k):3*int(k)+3]
+			t[0], t[1], t[2] = p[0], p[1], p[2]
+		}
 	default:
-		copy(s.whole[at:at+each], s.whole[of:of+each])
+		for x, k := range from {
+			if int(k) != i+x && k >= 0 {
+				copy(to[x*each:(x+1)*each], s.whole[int(k)*each:])
+			}
+		}
 	}
 }
 
@@ -205,12 +218,16 @@ func evaluated(
 	return made, all.Wait()
 }
 
+// texelBytes is about what is kept on the way of a texel: its place, and a value of each of a dozen masks.
+const texelBytes = 80
+
 // texels evaluates sheets that are made together, and says which texels lie on islands.
 func texels(
 	ctx context.Context, p *eval.Program, sheet, size int, made []*sheetOf, share func(float64),
 ) ([]bool, error) {
 	covered := make([]bool, size*size)
 	tiles := surface.Tiles(sheet, size)
+	passing := size*size*texelBytes > p.Scene.Cache.Limit()/4
 	g, gctx := par.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
 	var mu sync.Mutex
@@ -221,6 +238,7 @@ func texels(
 				return err
 			}
 			u := p.Scene.OnTile(t)
+			u.Passing = passing
 			if !u.Empty() {
 				all := make([][]pix.Plane, len(made))
 				for i, s := range made {

@@ -92,7 +92,7 @@ func (p *Program) agent(ctx context.Context, u *surface.Surface, s *stepPlan, ne
 			return nil, fmt.Errorf("what it reads (%s): %w", n, err)
 		}
 		in.Read[n] = v.Gray()
-		p.Scene.put(ctx, k, pix.Rows{in.Read[n]})
+		putOn(ctx, u, k, pix.Rows{in.Read[n]})
 	}
 	var err error
 	for _, n := range s.ways {
@@ -109,7 +109,7 @@ func (p *Program) agent(ctx context.Context, u *surface.Surface, s *stepPlan, ne
 	}
 	d.Run(in, row)
 	if p.remembers(u, s) {
-		p.Scene.put(ctx, key, pix.Rows{row})
+		putOn(ctx, u, key, pix.Rows{row})
 	}
 	return row, ctx.Err()
 }
@@ -188,7 +188,7 @@ func (p *Program) wayRow(
 	}
 	out := make([]float32, len(u.Frame().Pos))
 	found.Row(u.Frame(), out)
-	p.Scene.put(ctx, key, pix.Rows{out})
+	putOn(ctx, u, key, pix.Rows{out})
 	return out, nil
 }
 

@@ -7,6 +7,7 @@ import (
 
 	"velvetgrime/core/cache"
 	"velvetgrime/core/par"
+	"velvetgrime/core/surface"
 )
 
 // Failure is a step or a layer that could not be carried out.
@@ -86,6 +87,13 @@ func complete(ctx context.Context) bool {
 func (s *Scene) put(ctx context.Context, k Key, v cache.Sized) {
 	if complete(ctx) {
 		s.Cache.Put(k, v)
+	}
+}
+
+// putOn keeps what was found on the way of a surface unless something was passed over.
+func putOn(ctx context.Context, u *surface.Surface, k Key, v cache.Sized) {
+	if complete(ctx) {
+		u.Put(k, v)
 	}
 }
 

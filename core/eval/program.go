@@ -424,7 +424,7 @@ func (p *Program) maskUpTo(
 		return pix.Plane{}, fmt.Errorf("layer %q: reach: %w", pl.layer.Name, err)
 	}
 	if reach != nil && !p.Scene.plainly && !slices.ContainsFunc(reach, func(v float32) bool { return v != 0 }) {
-		p.Scene.put(ctx, key, pix.Planes{pix.Plane{}})
+		putOn(ctx, u, key, pix.Planes{pix.Plane{}})
 		return pix.Plane{}, nil // whatever its stream says
 	}
 	var out []float32
@@ -465,7 +465,7 @@ func (p *Program) maskUpTo(
 		}
 	}
 	plane := pix.Shrunk(out)
-	p.Scene.put(ctx, key, pix.Planes{plane})
+	putOn(ctx, u, key, pix.Planes{plane})
 	return plane, nil
 }
 

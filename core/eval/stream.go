@@ -455,7 +455,7 @@ func (p *Program) plainSource(
 	row := make([]float32, len(f.Pos))
 	d.Run(in, row)
 	if p.remembers(u, s) {
-		p.Scene.Cache.Put(key, pix.Rows{row})
+		u.Put(key, pix.Rows{row})
 	}
 	return row
 }

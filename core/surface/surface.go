@@ -96,6 +96,18 @@ type Surface struct {
 	Known map[any]cache.Key // keys that were asked for before, by whoever makes them
 	here  *tileBlocks
 	Ahead bool // what lies under the layer under edit is wanted, not what is to be seen
+	// Passing says that the surface is one of so many that keeping what is found on the way would drive
+	// out everything else.
+	Passing bool
+}
+
+// Put keeps what was found on the way of the surface.
+func (u *Surface) Put(k cache.Key, v cache.Sized) {
+	if u.Passing {
+		u.Scene.Cache.Pass(k, v)
+		return
+	}
+	u.Scene.Cache.Put(k, v)
 }
 
 // Patch names a window of an island: W × H texels from (X, Y) of the sheet at Size.
@@ -154,7 +166,7 @@ func (u *Surface) Frame() *raster.Frame {
 		return u.frame
 	}
 	u.frame = s.owned(s.Index(u.Tile.Sheet).Tile(u.Tile.Size, u.Tile.X, u.Tile.Y), u.Tile)
-	s.Cache.Put(k, u.frame)
+	u.Put(k, u.frame)
 	b := s.blocksOf(u.frame, u.Tile)
 	s.mu.Lock()
 	s.blocks[*u.Tile] = b
