@@ -76,7 +76,7 @@ test('fill layer, colour, noise mask, hand, undo, reload: seen in pixels and kep
   expect(apart(await pixel(page, ...middle), painted)).toBeLessThan(6);
   await expect(page.getByRole('heading', { name: /Mask of/ })).toBeVisible();
   await page.getByRole('button', { name: 'Ledger' }).click();
-  await expect(page.getByRole('region', { name: 'Ledger' })).toContainText('base color #');
+  await expect(page.getByRole('dialog', { name: 'Ledger' })).toContainText('base color #');
   await page.getByRole('button', { name: 'Close' }).click();
   await page.getByRole('button', { name: 'Delete', exact: true }).click();
   await settled(page);
@@ -220,6 +220,27 @@ test('deliver: table, files, and a GLB without errors or warnings', async ({ pag
   expect(report.info.resources.filter((r: { mimeType?: string }) => r.mimeType === 'image/png').length).toBe(3);
 });
 
+test('a model that is given before the page knows what else is being read is opened all the same', async ({ page }) => {
+  let known = () => {};
+  const sent = new Promise<void>((f) => (known = f));
+  await page.route('**/api/imports', async (r) => {
+    if (r.request().method() !== 'GET') return r.continue();
+    const response = await r.fetch(); // older than what is sent now
+    await sent;
+    await page.waitForTimeout(100); // the page has heard of its job
+    await r.fulfill({ response });
+  });
+  page.on('response', (r) => r.request().method() === 'POST' && r.status() < 300 && known());
+  await page.goto('/');
+  const obj = 'o Plank\nv -1 0 -1\nv 1 0 -1\nv 1 0 1\nv -1 0 1\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 4/4 3/3 2/2 1/1\n';
+  await page.getByTestId('chooser').setInputFiles({ name: 'plank.obj', mimeType: 'text/plain', buffer: Buffer.from(obj) });
+  await expect(page).toHaveURL(/#\/project\//);
+  await page.unroute('**/api/imports');
+  await page.getByRole('link', { name: 'Velvet Grime' }).click();
+  await page.getByRole('button', { name: 'Delete plank' }).click();
+  await expect(page.getByText('was deleted')).toBeVisible();
+});
+
 test('projects: create from an OBJ, a broken file is refused, rename, delete, bring back', async ({ page }) => {
   await page.goto('/');
   await page.getByTestId('chooser').setInputFiles({ name: 'broken.glb', mimeType: 'model/gltf-binary', buffer: Buffer.from('glTF\x02\0\0\0\xff\xff\0\0') });
@@ -312,7 +333,7 @@ test('axe finds nothing serious on the main views, light or dark', async ({ fres
   await page.emulateMedia({ reducedMotion: 'reduce', forcedColors: 'active' });
   const opens = page.getByRole('button', { name: 'Stock', exact: true });
   await opens.click();
-  const stock = page.getByRole('region', { name: 'Stock' });
+  const stock = page.getByRole('dialog', { name: 'Stock' });
   await expect(stock).toBeFocused();
   expect(parseFloat(await stock.evaluate((e) => getComputedStyle(e).animationDuration))).toBeLessThan(0.001);
   const outline = (name: string) => page.getByRole('button', { name, exact: true }).evaluate((e) => getComputedStyle(e).outlineStyle);
@@ -321,6 +342,41 @@ test('axe finds nothing serious on the main views, light or dark', async ({ fres
   await page.keyboard.press('Escape');
   await expect(stock).toHaveCount(0);
   await expect(opens).toBeFocused();
+});
+
+test('what a title says is told under the pointer and to who comes by keys, and the title is given back', async ({ page }) => {
+  await openProject(page, 'Mooring bollard', false);
+  const help = page.getByRole('button', { name: 'Guide' });
+  const title = await help.getAttribute('title');
+  const tip = page.getByRole('tooltip');
+  await help.hover();
+  await expect(tip).toHaveText(title!);
+  await expect(help).not.toHaveAttribute('title', /./); // the browser's own does not come as well
+  await expect(help).toHaveAccessibleDescription(title!);
+  const at = (await tip.boundingBox())!;
+  const of = (await help.boundingBox())!;
+  expect(at.y).toBeGreaterThan(of.y + of.height - 1);
+  expect(at.x + at.width).toBeLessThanOrEqual(1024);
+  await page.mouse.move(500, 400);
+  await expect(tip).toHaveCount(0);
+  await expect(help).toHaveAttribute('title', title!);
+
+  await page.getByRole('button', { name: /^(Light|Dark)$/ }).focus();
+  await page.keyboard.press('Tab');
+  await expect(help).toBeFocused();
+  await expect(tip).toHaveText(title!);
+  await page.keyboard.press('Escape');
+  await expect(tip).toHaveCount(0);
+  await expect(help).toHaveAttribute('title', title!);
+
+  // what slides in takes the focus, and gives it back
+  const ledger = page.getByRole('button', { name: 'Ledger', exact: true });
+  await ledger.focus();
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('dialog', { name: 'Ledger' })).toBeFocused();
+  await page.keyboard.press('Escape');
+  await expect(page.getByRole('dialog', { name: 'Ledger' })).toHaveCount(0);
+  await expect(ledger).toBeFocused();
 });
 
 test('a part of the page that cannot be fetched says so, and is fetched again', async ({ fresh: page }) => {

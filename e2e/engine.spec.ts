@@ -250,7 +250,7 @@ test('the ledger: a drag is one entry, marks, a jump back, a branch, and the new
   await openProject(page, 'Mooring bollard');
   await layer(page, 'White band').click();
   await button(page, 'Ledger').click();
-  const ledger = page.getByRole('region', { name: 'Ledger' });
+  const ledger = page.getByRole('dialog', { name: 'Ledger' });
   await expect.poll(() => page.evaluate(() => (window as any).stage.covered)).toBe(380); // the model moved over for it
   const count = () => ledger.getByRole('listitem').count();
   await expect(ledger.getByRole('listitem').first()).toBeVisible();
@@ -285,7 +285,7 @@ test('the ledger: a drag is one entry, marks, a jump back, a branch, and the new
   await page.reload();
   await settled(page);
   await button(page, 'Ledger').click();
-  await expect(page.getByRole('region', { name: 'Ledger' })).toContainText('Rough band');
+  await expect(page.getByRole('dialog', { name: 'Ledger' })).toContainText('Rough band');
 });
 
 test('layers are copied to another project, with their strokes', async ({ page }) => {

@@ -136,7 +136,7 @@ test('values of a number, of a dial, seeds and marked states are lined up', asyn
 
   // a state that was marked before all this, beside what is
   await page.getByRole('button', { name: 'Ledger' }).click();
-  const beginning = page.locator('section[aria-label=Ledger] li').last();
+  const beginning = page.getByRole('dialog', { name: 'Ledger' }).getByRole('listitem').last();
   await beginning.hover();
   await beginning.getByRole('button', { name: /^Mark / }).click();
   await page.getByLabel('Name of the mark').fill('bare');

@@ -46,18 +46,18 @@ test('brushes, stamps and palettes of the stock are found and taken', async ({ p
   await shelf('brushes');
   await page.getByLabel('Find among the brushes').fill('bristle');
   await page.getByRole('button', { name: 'Take Dry bristle' }).click();
-  await expect(page.getByRole('region', { name: 'Stock' })).toHaveCount(0);
+  await expect(page.getByRole('dialog', { name: 'Stock' })).toHaveCount(0);
   await expect(page.getByText('Dry bristle', { exact: true })).toBeVisible();
   await page.getByRole('button', { name: 'Stock', exact: true }).click();
   await shelf('stamps');
   await page.getByLabel('Find among the stamps').fill('snap');
   await page.getByRole('button', { name: 'Take Snap rivet' }).click();
   await expect(page.getByText('Snap rivet', { exact: true })).toBeVisible();
-  await expect(page.getByRole('region', { name: 'Stock' })).toHaveCount(0);
+  await expect(page.getByRole('dialog', { name: 'Stock' })).toHaveCount(0);
 
   // favourites, what was used last and collections hold things of every kind
   await page.getByRole('button', { name: 'Stock', exact: true }).click();
-  const names = page.locator('section[aria-label=Stock] article .truncate.grow:not(.text-xs)');
+  const names = page.locator('dialog[aria-label=Stock] article .truncate.grow:not(.text-xs)');
   const on = (name: string | RegExp) => page.getByRole('group', { name: 'Shelves' }).getByRole('button', { name }).click();
   await on('used last');
   await expect(names).toHaveText(['Snap rivet']);

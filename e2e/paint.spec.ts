@@ -297,7 +297,7 @@ test('the stamp press: a stamp is made, kept, delivered in 16 bits, and stamped 
   await addChannel(page, 'height');
   await addChannel(page, 'metallic');
   await page.keyboard.press('Shift+P');
-  const press = page.getByRole('region', { name: 'Stamp press' });
+  const press = page.getByRole('dialog', { name: 'Stamp press' });
   await expect(press.getByRole('listitem')).toHaveCount(94);
   await press.getByLabel('Find a stamp').fill('hexagon bolt');
   await press.getByRole('button', { name: 'Take Hexagon bolt' }).click();
@@ -630,7 +630,7 @@ test('a stroke in the middle is taken out in the ledger, what came after it stay
   }
   for (const i of places.keys()) expect(await off(i)).toBeGreaterThan(30);
   await button(page, 'Ledger').click();
-  const ledger = page.getByRole('region', { name: 'Ledger' });
+  const ledger = page.getByRole('dialog', { name: 'Ledger' });
   const out = ledger.getByRole('button', { name: /^Take out the stroke of/ });
   const there = await out.count();
   await out.nth(1).click(); // newest first: the middle one

@@ -33,7 +33,7 @@ test('a set of pictures becomes a material, corrected before it is made; a photo
     await picture(page, 'quay_sign_normal.png', [128, 128, 255]),
     await picture(page, 'quay_sign_thing.png', [255, 255, 255]),
   ]);
-  const dialog = page.getByRole('dialog');
+  const dialog = page.getByRole('dialog', { name: 'A material of pictures' });
   const holds = (name: string) => dialog.getByLabel(`What ${name} holds`);
   await expect(holds('quay_sign_albedo.png')).toHaveValue('baseColor');
   await expect(holds('quay_sign_gloss.png')).toHaveValue('roughness');

@@ -109,7 +109,7 @@ test('rub: what is not baked is baked from the card; a hand goes over it while t
   expect(apart(await pixel(page, 0.5, 0.5), painted)).toBeLessThan(20);
 
   await button(page, 'Stock').click();
-  const stock = page.getByRole('region', { name: 'Stock' });
+  const stock = page.getByRole('dialog', { name: 'Stock' });
   await stock.getByRole('button', { name: 'masks', exact: true }).click();
   await stock.getByRole('button', { name: /^Keep the mask of Coat/ }).click();
   const kept = stock.getByRole('article');

@@ -11,6 +11,10 @@
   const ahead = () => void fetchPage().catch(() => {}); // it is told when one is opened
   if (!location.hash.startsWith('#/project/')) (window.requestIdleCallback ?? setTimeout)(ahead);
 
+  // tips come after what is looked at
+  let rested = $state(false);
+  (window.requestIdleCallback ?? setTimeout)(() => (rested = true));
+
   let hash = $state(location.hash);
   let about = $state.raw<About | null>(null);
   let failed = $state('');
@@ -39,6 +43,8 @@
 />
 
 <GrimeFile />
+{#if rested}{#await import('./parts/Tip.svelte') then { default: Tip }}<Tip
+    />{:catch}<!-- the browser's own do -->{/await}{/if}
 {#if failed}
   <main class="grid h-full place-content-center gap-3 text-center" role="alert">
     <p style:color="var(--brick)">The server does not answer: {failed}</p>

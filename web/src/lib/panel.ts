@@ -2,17 +2,22 @@
 // had the focus before gets it back.
 import type { Attachment } from 'svelte/attachments';
 
-/** @param close none: the panel hears Escape itself */
-export function panel(close?: () => void): Attachment<HTMLElement> {
+/**
+ * @param close none: the panel hears Escape itself
+ * @param had what had the focus before; none: what has it when the panel comes
+ */
+export function panel(close?: () => void, had?: HTMLElement | null): Attachment<HTMLElement> {
   return (node) => {
-    const before = document.activeElement as HTMLElement | null;
+    const before = had ?? (document.activeElement as HTMLElement | null);
     const key = (e: KeyboardEvent) => {
       if (e.key !== 'Escape' || e.defaultPrevented || !close) return;
       e.stopPropagation();
       close();
     };
     node.tabIndex = -1;
-    node.focus({ preventScroll: true });
+    const take = () => node.isConnected && node.focus({ preventScroll: true });
+    take();
+    if (had !== undefined) setTimeout(take); // the library gives it to the first button
     node.addEventListener('keydown', key);
     return () => {
       node.removeEventListener('keydown', key);

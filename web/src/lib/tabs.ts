@@ -6,7 +6,10 @@ export function tabs(list: HTMLElement): () => void {
   const all = () => [...list.querySelectorAll<HTMLElement>('[role="tab"]')];
   const rove = () => {
     const open = all().find((t) => t.getAttribute('aria-selected') === 'true') ?? all()[0];
-    for (const t of all()) t.tabIndex = t === open ? 0 : -1;
+    for (const t of all()) {
+      t.tabIndex = t === open ? 0 : -1;
+      t.toggleAttribute('data-autofocus', t === open); // where a dialog begins
+    }
   };
   const upright = list.getAttribute('aria-orientation') === 'vertical';
   const by: Record<string, number> = {

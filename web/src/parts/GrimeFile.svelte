@@ -59,7 +59,7 @@
 
 <svelte:window ondropcapture={drop} ondragover={over} />
 {#if file}
-  <Modal open title={seen?.name || file.name} size="md" onclose={close}>
+  <Modal open title={seen?.name || file.name} aria-label={seen?.name || file.name} size="md" onclose={close}>
     {#if error}<p class="error" role="alert">{error}</p>{/if}
     {#if done}
       <p>{done}</p>

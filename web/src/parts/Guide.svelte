@@ -1,7 +1,7 @@
 <script lang="ts">
   // The guide: a page a station and more, and all keys, which can be changed.
   import { tabs } from '../lib/tabs';
-  import { Modal } from 'flowbite-svelte';
+  import { Modal, TabItem, Tabs } from 'flowbite-svelte';
   import { html, pages } from '../lib/guide';
   import { bound, changeKey, resetKeys, shortcuts, spelled, type Shortcut } from '../lib/shortcuts.svelte';
   import type { UI } from '../lib/ui.svelte';
@@ -41,75 +41,96 @@
   classes={{ body: 'guide-body' }}
 >
   <div class="guide">
-    <div class="pages" role="tablist" {@attach tabs} aria-label="Pages of the guide" aria-orientation="vertical">
-      {#each [...Object.entries(pages), ['keys', { title: 'All keys' }] as const] as [id, p] (id)}
-        <button role="tab" aria-selected={ui.guide === id} onclick={() => (ui.guide = id)}>{p.title}</button>
+    <Tabs
+      {@attach tabs}
+      aria-label="Pages of the guide"
+      aria-orientation="vertical"
+      class="guide-pages"
+      classes={{ content: 'guide-page' }}
+      divider={false}
+      bind:selected={() => ui.guide, (id) => id && (ui.guide = id)}
+    >
+      {#each Object.entries(pages) as [id, p] (id)}
+        <TabItem key={id} title={p.title} open={ui.guide === id} classes={{ button: 'guide-tab' }}>
+          <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
+          <div class="page" onclick={follow}>
+            <!-- our own pages, shipped with the application -->
+            <!-- eslint-disable-next-line svelte/no-at-html-tags -->
+            {@html html(id)}
+          </div>
+        </TabItem>
       {/each}
-    </div>
-    {#if ui.guide === 'keys'}
-      <div class="keys" role="tabpanel" aria-label="All keys">
-        <p class="quiet">
-          A click on a key changes it.
-          {#if changed}<button class="chip" onclick={resetKeys}>All as they were</button>{/if}
-        </p>
-        {#if why}<p class="why" role="alert">{why}</p>{/if}
-        <div class="columns">
-          {#each groups as g (g)}
-            <section>
-              <h3 class="quiet">{g}</h3>
-              <dl>
-                {#each shortcuts.filter((s) => s.group === g && s.says) as s (s.says)}
-                  <dt>
-                    {#if s.on && s.keys.split(' ').length < 4 && !s.keys.includes('↓')}
-                      <button
-                        class="key"
-                        class:other={bound(s) !== s.on}
-                        aria-label={`Change the key of: ${s.says}`}
-                        title={bound(s) === s.on ? 'A click changes it' : `Changed; it was ${s.keys}`}
-                        onclick={() => ((waits = s), (why = ''))}>{waits === s ? 'press a key …' : spelled(s)}</button
-                      >
-                    {:else}{s.keys}{/if}
-                  </dt>
-                  <dd>{s.says}</dd>
-                {/each}
-              </dl>
-            </section>
-          {/each}
+      <TabItem key="keys" title="All keys" open={ui.guide === 'keys'} classes={{ button: 'guide-tab' }}>
+        <div class="keys">
+          <p class="quiet">
+            A click on a key changes it.
+            {#if changed}<button class="chip" onclick={resetKeys}>All as they were</button>{/if}
+          </p>
+          {#if why}<p class="why" role="alert">{why}</p>{/if}
+          <div class="columns">
+            {#each groups as g (g)}
+              <section>
+                <h3 class="quiet">{g}</h3>
+                <dl>
+                  {#each shortcuts.filter((s) => s.group === g && s.says) as s (s.says)}
+                    <dt>
+                      {#if s.on && s.keys.split(' ').length < 4 && !s.keys.includes('↓')}
+                        <button
+                          class="key"
+                          class:other={bound(s) !== s.on}
+                          aria-label={`Change the key of: ${s.says}`}
+                          title={bound(s) === s.on ? 'A click changes it' : `Changed; it was ${s.keys}`}
+                          onclick={() => ((waits = s), (why = ''))}>{waits === s ? 'press a key …' : spelled(s)}</button
+                        >
+                      {:else}{s.keys}{/if}
+                    </dt>
+                    <dd>{s.says}</dd>
+                  {/each}
+                </dl>
+              </section>
+            {/each}
+          </div>
         </div>
-      </div>
-    {:else if pages[ui.guide]}
-      <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
-      <div class="page" role="tabpanel" tabindex="-1" aria-label={pages[ui.guide].title} onclick={follow}>
-        <!-- our own pages, shipped with the application -->
-        <!-- eslint-disable-next-line svelte/no-at-html-tags -->
-        {@html html(ui.guide)}
-      </div>
-    {/if}
+      </TabItem>
+    </Tabs>
   </div>
 </Modal>
 
 <style>
   .guide {
+    color: var(--text);
     display: grid;
     grid-template-columns: 120px 1fr;
     gap: 22px;
   }
-  .pages {
+  .guide :global(.guide-pages) {
     display: flex;
     flex-direction: column;
     position: sticky;
     top: 0;
     align-self: start;
   }
-  .pages button {
+  .guide :global(.guide-pages li) {
+    margin: 0;
+  }
+  .guide :global(.guide-tab) {
+    width: 100%;
     min-height: 30px;
     padding: 0 8px;
     text-align: left;
+    border-radius: 0;
+    background: none;
     color: var(--quiet);
+    font-weight: 400;
   }
-  .pages button[aria-selected='true'] {
+  .guide :global(.guide-tab[aria-selected='true']) {
     color: var(--text);
     box-shadow: inset 2px 0 var(--plum);
+  }
+  .guide :global(.guide-page) {
+    margin: 0;
+    padding: 0;
+    background: none;
   }
   .columns {
     columns: 2;

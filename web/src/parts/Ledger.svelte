@@ -4,7 +4,7 @@
   import type { LedgerLine, Session } from '../lib/session.svelte';
   import { LineUp, MOST } from '../lib/lineup.svelte';
   import type { UI } from '../lib/ui.svelte';
-  import { panel } from '../lib/panel';
+  import Drawer from './Drawer.svelte';
   let { session, ui, close }: { session: Session; ui: UI; close: () => void } = $props();
   const named = $derived(session.ledger.filter((l) => l.mark));
   /** Compares the marked states, newest first, with the present one. */
@@ -36,7 +36,7 @@
     l.seq ? new Date(l.at).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' }) : '';
 </script>
 
-<section aria-label="Ledger" {@attach panel(close)}>
+<Drawer label="Ledger" {close} style="right: 0; top: 44px; bottom: 0; width: 380px; z-index: 15; zoom: var(--scale)">
   <header class="flex items-center gap-2 p-2">
     <h2 class="grow font-semibold">Ledger</h2>
     <button class="chip" disabled={!session.undoLabel} onclick={() => session.undo()}>Undo</button>
@@ -106,22 +106,9 @@
       <li class="quiet p-3">{marked ? 'No state is marked yet.' : 'Nothing has been done in this project yet.'}</li>
     {/each}
   </ol>
-</section>
+</Drawer>
 
 <style>
-  section {
-    zoom: var(--scale);
-    position: absolute;
-    right: 0;
-    top: 44px;
-    bottom: 0;
-    width: 380px;
-    background: var(--panel);
-    border-left: 1px solid var(--line);
-    z-index: 15;
-    display: flex;
-    flex-direction: column;
-  }
   ol {
     overflow: auto;
   }

@@ -2,6 +2,7 @@
   // A number that can be typed, dragged sideways, stepped with the arrow keys, and
   // brought back to its default by a double click.
   import { getContext } from 'svelte';
+  import { panel } from '../lib/panel';
   import { spread, type Compare, type LineUp } from '../lib/lineup.svelte';
 
   interface Props {
@@ -144,7 +145,7 @@
       >{/if}
   </div>
   {#if menu}
-    <div class="menu" role="menu" aria-label={label}>
+    <div class="menu" role="menu" aria-label={label} {@attach panel(() => (menu = null))}>
       <button
         role="menuitem"
         onclick={() => {

@@ -80,7 +80,7 @@
 </script>
 
 {#if coming}
-  <Modal open title="A material of pictures" size="lg" onclose={close}>
+  <Modal open title="A material of pictures" aria-label="A material of pictures" size="lg" onclose={close}>
     {#if error}<p class="error" role="alert">{error}</p>{/if}
     {#if rows.length}
       <table>

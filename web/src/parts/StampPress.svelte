@@ -10,7 +10,7 @@
   import Plate from './press/Plate.svelte';
   import Settings from './press/Settings.svelte';
   import Shelf from './press/Shelf.svelte';
-  import { panel } from '../lib/panel';
+  import Drawer from './Drawer.svelte';
 
   let { session, ui }: { session: Session; ui: UI } = $props();
   const press = new Press();
@@ -73,9 +73,7 @@
   }
 </script>
 
-<!-- svelte-ignore a11y_no_noninteractive_element_interactions -->
-<!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-<section class="press" aria-label="Stamp press" tabindex="-1" onkeydown={keys} {@attach panel()}>
+<Drawer label="Stamp press" onkeydown={keys} style="inset: 44px 0 0 var(--side); z-index: 8">
   <header>
     <h2 class="font-semibold">Stamp press</h2>
     <input
@@ -126,19 +124,9 @@
         return `${s.recipe.name} was deleted from the stock.`;
       })}
   />
-</section>
+</Drawer>
 
 <style>
-  .press {
-    position: absolute;
-    inset: 44px 0 0 var(--side);
-    z-index: 8;
-    background: var(--panel);
-    display: grid;
-    grid-template-rows: auto 1fr auto;
-    outline: none;
-    border-left: 1px solid var(--line);
-  }
   header {
     display: flex;
     gap: 6px;
@@ -159,6 +147,7 @@
     border-color: var(--plum);
   }
   .bench {
+    flex: 1;
     display: grid;
     grid-template-columns: 206px minmax(0, 1fr) 268px;
     min-height: 0;

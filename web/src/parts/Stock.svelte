@@ -16,7 +16,7 @@
   import NameField from './NameField.svelte';
   import Shelves from './Shelves.svelte';
   import StockTools from './StockTools.svelte';
-  import { panel } from '../lib/panel';
+  import Drawer from './Drawer.svelte';
 
   let { session, ui, project }: { session: Session; ui: UI; project: string } = $props();
   let masks = $state.raw<SavedMask[] | null>(null);
@@ -92,7 +92,11 @@
   }
 </script>
 
-<section aria-label="Stock" {@attach panel(() => (ui.stock = false))}>
+<Drawer
+  label="Stock"
+  close={() => (ui.stock = false)}
+  style="right: 0; top: 0; bottom: 0; width: 322px; z-index: 6; overflow: auto; padding: 8px 12px; gap: 8px"
+>
   <header class="flex flex-wrap items-center gap-2">
     <h2 class="grow font-semibold">Stock</h2>
     <button class="chip" onclick={() => (ui.stock = false)}>Close</button>
@@ -175,36 +179,9 @@
         Nothing is kept yet. A mask that turned out well can be kept here and used on the next object.
       </p>{/if}
   {/if}
-</section>
+</Drawer>
 
 <style>
-  section {
-    position: absolute;
-    right: 0;
-    top: 0;
-    bottom: 0;
-    width: 322px;
-    overflow: auto;
-    background: var(--panel);
-    border-left: 1px solid var(--line);
-    padding: 8px 12px;
-    display: flex;
-    flex-direction: column;
-    gap: 8px;
-    z-index: 6;
-    animation: in 0.16s ease-out;
-  }
-  @keyframes in {
-    from {
-      translate: 40px 0;
-      opacity: 0;
-    }
-  }
-  @media (prefers-reduced-motion: reduce) {
-    section {
-      animation: none;
-    }
-  }
   input {
     background: var(--field);
     color: var(--text);

@@ -7,6 +7,7 @@
   import { Easel, type Tool, type Touch } from '../editor/easel.svelte';
   import { read, write, type Node } from '../editor/ora';
   import { fromHex, toHex } from '../lib/color';
+  import Alarm from '../parts/Alarm.svelte';
   import ColorField from '../parts/ColorField.svelte';
   import NumberField from '../parts/NumberField.svelte';
 
@@ -317,14 +318,7 @@
       </p>
     {/if}
     {#if failed || easel.message}
-      <div class="alarm" role="alert">
-        <span>{failed || easel.message}</span>
-        <button
-          class="chip"
-          onpointerdown={(e) => e.stopPropagation()}
-          onclick={() => ([failed, easel.message] = ['', ''])}>Close</button
-        >
-      </div>
+      <Alarm says={failed || easel.message} close={() => ([failed, easel.message] = ['', ''])} />
     {/if}
   </main>
   <footer aria-label="Brush">
@@ -660,7 +654,7 @@
     text-align: center;
     color: var(--quiet);
   }
-  .alarm {
+  main :global(.alarm) {
     top: 12px;
   }
 </style>

@@ -8,6 +8,7 @@
   import { UI, type Station } from '../lib/ui.svelte';
   import Conditions from '../parts/Conditions.svelte';
   import Lazy from '../parts/Lazy.svelte';
+  import Alarm from '../parts/Alarm.svelte';
   import Ledger from '../parts/Ledger.svelte';
   import Keys from '../parts/Keys.svelte';
   import { pictures } from '../lib/dropped';
@@ -317,10 +318,7 @@
   {#if ui.press && ui.station === 'Layer' && session.doc}<Lazy load={parts.StampPress} {session} {ui} />{/if}
   {#if ui.ledger}<Ledger {session} {ui} close={() => (ui.ledger = false)} />{/if}
   {#if session.message}
-    <div class="alarm" role="alert">
-      <span>{session.message}</span>
-      <button class="chip" onclick={() => (session.message = '')}>Close</button>
-    </div>
+    <Alarm says={session.message} close={() => (session.message = '')} />
   {/if}
 </div>
 

@@ -80,7 +80,9 @@
     following = true;
     while (reading.some(alive)) {
       await new Promise((f) => setTimeout(f, 300));
-      reading = await Promise.all(reading.map((j) => (alive(j) ? api.job(j.id).catch(() => j) : j)));
+      const asked = await Promise.all(reading.map((j) => (alive(j) ? api.job(j.id).catch(() => j) : j)));
+      // others may have come meanwhile
+      reading = reading.map((j) => asked.find((a) => a.id === j.id) ?? j);
       const done = reading.filter((j) => j.state === 'done');
       if (done.length) await load();
       for (const j of done) if (j.id === mine) location.hash = `#/project/${j.project}`;
@@ -90,7 +92,8 @@
   }
   api.imports().then(
     (list) => {
-      reading = list;
+      // this list may be older than what was sent since it was asked for
+      reading = [...reading, ...list.filter((j) => !reading.some((r) => r.id === j.id))];
       follow();
     },
     () => {},
