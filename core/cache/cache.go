@@ -67,7 +67,7 @@ type Sized interface{ Bytes() int }
 type Cache struct {
 	mu       sync.Mutex
 	limit    int
-	full     int    // the limit when it yields nothing
+	full     int // the limit when it yields nothing
 	used     [tiers]int
 	order    [tiers]*list.List
 	entries  map[Key]*list.Element

@@ -156,7 +156,7 @@ func (s *sheetOf) filtered(buf []byte, from, to, row, each int) []byte {
 
 // sampled is how much a filter leaves of some of a row's bytes.
 func sampled(f byte, line, above []byte, each int) (sum int) {
-	const some, of = 32, 256
+	const some, of = 32, 512
 	var o [some]byte
 	for at := each; at+some <= len(line); at += of {
 		filter(f, o[:], line[at-each:at+some], above[at-each:at+some], -each)

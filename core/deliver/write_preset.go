@@ -80,6 +80,10 @@ func newSheetOf(f *PresetFile, size int) *sheetOf {
 
 // put writes n texels beside each other, from one of the planes' on.
 func (s *sheetOf) put(texel int, planes []pix.Plane, at, n int) {
+	if s.n == 3 && s.bits == 8 && !s.f.Dithered {
+		pix.Bytes3(s.whole[3*texel:3*(texel+n)], (*[3]pix.Plane)(planes), at, n)
+		return
+	}
 	for c, p := range planes {
 		if s.floats != nil {
 			to := s.floats[c][texel : texel+n]

@@ -85,7 +85,8 @@ func (e *envelope) row(f []int32, y, w int) {
 	copy(e.was, f)
 	e.sites = e.sites[:0]
 	for x, g := range e.was {
-		if g < 0 {
+		// within a run of covered texels each is its own, and beyond it an end of the run is nearer
+		if g < 0 || int(g) == y && x > 0 && x+1 < w && int(e.was[x-1]) == y && int(e.was[x+1]) == y {
 			continue
 		}
 		next := site{x: x, height: (int(g) - y) * (int(g) - y)}
@@ -104,6 +105,10 @@ func (e *envelope) row(f []int32, y, w int) {
 	}
 	at := 0
 	for x := range f {
+		if int(e.was[x]) == y {
+			f[x] = int32(y*w + x)
+			continue
+		}
 		if len(e.sites) == 0 {
 			f[x] = -1
 			continue

@@ -47,6 +47,16 @@ func Bytes(dst []byte, each int, src []float32) {
 	}
 }
 
+// Bytes3 writes Byte of n values of each of three planes, from at on, beside each other into dst.
+func Bytes3(dst []byte, planes *[3]Plane, at, n int) {
+	for i := bytes3Wide(dst, planes, at, n); i < n; i++ {
+		to := dst[3*i : 3*i+3]
+		for c := range to {
+			to[c] = Byte(planes[c].At(at + i))
+		}
+	}
+}
+
 func unitPlain(row []float32) {
 	for i, v := range row {
 		row[i] = min(max(v, 0), 1)

@@ -2,7 +2,10 @@
 
 package pix
 
-import "simd/archsimd"
+import (
+	"encoding/binary"
+	"simd/archsimd"
+)
 
 var wide = archsimd.X86.AVX2()
 
@@ -15,6 +18,8 @@ func eight(v float32) (l [8]float32) {
 
 // constants come from memory as whole registers: see package noise
 var nought, halves, ones, twos, threes, most = eight(0), eight(0.5), eight(1), eight(2), eight(3), eight(255)
+
+var by8, by16 = [8]int32{8, 8, 8, 8, 8, 8, 8, 8}, [8]int32{16, 16, 16, 16, 16, 16, 16, 16}
 
 func load(l *[8]float32) archsimd.Float32x8 { return archsimd.LoadFloat32x8(l) }
 
@@ -118,4 +123,41 @@ func bytesWide(dst []byte, each int, src []float32) int {
 	}
 	archsimd.ClearAVXUpperBits()
 	return n
+}
+
+func bytes3Wide(dst []byte, planes *[3]Plane, at, n int) int {
+	if !wide || n < 9 {
+		return 0
+	}
+	var even [3][8]float32
+	var rows [3][]float32
+	step := [3]int{8, 8, 8}
+	for c, p := range planes {
+		if p.Uniform() { // eight of it, again and again
+			even[c], step[c] = eight(p.Value), 0
+			rows[c] = even[c][:]
+			continue
+		}
+		rows[c] = p.Data[at : at+n]
+	}
+	zero, one, full, more := load(&nought), load(&ones), load(&most), load(&halves)
+	second, third := archsimd.LoadInt32x8(&by8), archsimd.LoadInt32x8(&by16)
+	var v [8]uint32
+	done := 0
+	var from [3]int
+	// a texel is written as four bytes, of which the next one writes the last anew: one is left for the plain way
+	for ; done+8 < n; done += 8 {
+		var bytes [3]archsimd.Int32x8
+		for c := range bytes {
+			bytes[c] = load((*[8]float32)(rows[c][from[c]:])).Max(zero).Min(one).Mul(full).Add(more).ConvertToInt32()
+			from[c] += step[c]
+		}
+		bytes[0].Or(bytes[1].ShiftLeft(second)).Or(bytes[2].ShiftLeft(third)).AsUint32x8().Store(&v)
+		to := dst[3*done : 3*done+25]
+		for k := range v {
+			binary.LittleEndian.PutUint32(to[3*k:], v[k])
+		}
+	}
+	archsimd.ClearAVXUpperBits()
+	return done
 }

@@ -101,5 +101,15 @@ func TestRowsAreTheirValues(t *testing.T) {
 				}
 			}
 		}
+		planes := [3]Plane{{Data: row}, {Value: rng.Float32()}, {Data: slices.Concat(row, row)[len(row)/2:]}}
+		at := min(2, len(row))
+		n := len(row) - at
+		to := make([]byte, 3*n)
+		Bytes3(to, &planes, at, n)
+		for i, b := range to {
+			if want := Byte(planes[i%3].At(at + i/3)); b != want {
+				t.Fatalf("Bytes3: of %d texels, component %d of %d is %d, by itself %d", n, i%3, i/3, b, want)
+			}
+		}
 	})
 }
