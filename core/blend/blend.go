@@ -200,6 +200,17 @@ func RowEven(m Mode, dst []float32, s float32, alpha []float32, amount float32) 
 	evenPlain(m, dst[done:], s, alpha[done:], amount)
 }
 
+// EvenOver writes into dst what RowEven makes of a backdrop that is b everywhere.
+// TestEvenOverMatchesRowEven holds the two against each other, bit for bit.
+func EvenOver(m Mode, dst []float32, b, s float32, alpha []float32, amount float32) {
+	done := evenOverWide(m, dst, b, s, alpha, amount)
+	rest := dst[done:]
+	for i := range rest {
+		rest[i] = b
+	}
+	RowEven(m, rest, s, alpha[done:], amount)
+}
+
 // evenPlain is the plain form of RowEven; TestWideMatchesPlain holds the wide one
 // against it, bit for bit.
 func evenPlain(m Mode, dst []float32, s float32, alpha []float32, amount float32) {

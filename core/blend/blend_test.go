@@ -3,6 +3,7 @@ package blend
 import (
 	"math"
 	"math/rand"
+	"slices"
 	"testing"
 )
 
@@ -116,6 +117,25 @@ func TestRowEvenMatchesRow(t *testing.T) {
 			}
 			if Bounded(m) && (got[i] < -1e-6 || got[i] > 1+1e-6) {
 				t.Fatalf("%s leaves 0..1: %v", m, got[i])
+			}
+		}
+	}
+}
+
+// One value over another is what it is over a row of it, to the bit, in every mode.
+func TestEvenOverMatchesRowEven(t *testing.T) {
+	r := rand.New(rand.NewSource(9))
+	for _, m := range append(Modes(true), "") {
+		for n := range 40 {
+			want, got, a := make([]float32, n), make([]float32, n), make([]float32, n)
+			b, s, amount := r.Float32(), r.Float32(), r.Float32()
+			for i := range a {
+				want[i], got[i], a[i] = b, -7, r.Float32()
+			}
+			RowEven(m, want, s, a, amount)
+			EvenOver(m, got, b, s, a, amount)
+			if !slices.Equal(got, want) {
+				t.Fatalf("%s of %v over %v, %d values: %v, over a row %v", m, s, b, n, got, want)
 			}
 		}
 	}

@@ -66,6 +66,24 @@ func blendWide(m Mode, dst, src []float32, step int, alpha []float32, amount flo
 	return n
 }
 
+// evenOverWide is blendWide of one value over one value, in the modes that most coats have.
+func evenOverWide(m Mode, dst []float32, b, s float32, alpha []float32, amount float32) int {
+	if !wide || m != "" && m != Normal && m != "add" {
+		return 0
+	}
+	by := s
+	if m != "add" {
+		by = s - b
+	}
+	n, lb, lby, la := len(dst)&^7, all(b), all(by), all(amount)
+	vb, vby, va := archsimd.LoadFloat32x8(&lb), archsimd.LoadFloat32x8(&lby), archsimd.LoadFloat32x8(&la)
+	for i := 0; i < n; i += 8 {
+		vb.Add(archsimd.LoadFloat32x8Slice(alpha[i:]).Mul(va).Mul(vby)).StoreSlice(dst[i:])
+	}
+	archsimd.ClearAVXUpperBits()
+	return n
+}
+
 // blendRare does the modes that are chosen for each eight values: what is chosen is the same for
 // all of a row, and costs little.
 func blendRare(m Mode, dst, src []float32, step int, alpha []float32, va archsimd.Float32x8) bool {

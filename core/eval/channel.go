@@ -327,11 +327,7 @@ func (p *Program) over(
 			}
 		}
 		if mask.Data != nil && blend.Separable(mode) != nil {
-			st = st.writable(len(mask.Data))
-			for c := range st.c {
-				blend.RowEven(mode, st.c[c].Data, value[c], mask.Data, amount)
-			}
-			return st.bounded(mode, info), nil
+			return st.evenly(mode, value, mask.Data, amount).bounded(mode, info), nil
 		}
 	}
 	var counts region
@@ -364,6 +360,26 @@ func alphaOf(n int, mask, cover pix.Plane, amount float32) []float32 {
 		}
 	}
 	return alpha
+}
+
+// evenly lays one value over the state, which is opaque, by a mask.
+func (s state) evenly(mode blend.Mode, value, mask []float32, amount float32) state {
+	c := make(pix.Planes, len(s.c))
+	for i, q := range s.c {
+		switch {
+		case q.Uniform():
+			c[i].Data = make([]float32, len(mask))
+			blend.EvenOver(mode, c[i].Data, q.Value, value[i], mask, amount)
+			continue
+		case s.owned:
+			c[i] = q
+		default:
+			c[i].Data = slices.Clone(q.Data)
+		}
+		blend.RowEven(mode, c[i].Data, value[i], mask, amount)
+	}
+	s.c, s.owned = c, true
+	return s
 }
 
 // writable returns the state with planes of n values that may be written.

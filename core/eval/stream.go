@@ -123,6 +123,17 @@ func (sp *streamPlan) single(upTo int) *stepPlan {
 	return found
 }
 
+// overlaid reports whether the first of the steps covers all that the stream begins with.
+func (sp *streamPlan) overlaid(upTo int) bool {
+	for i := range upTo {
+		if s := &sp.steps[i]; s.step.On {
+			return s.err == nil && s.desc.Role == "source" && s.desc.Run != nil && !s.desc.Special && !s.desc.Hand &&
+				s.desc.RunColor == nil && s.reads == nil && s.ways == nil && s.step.Kind != stack.OtherSide && s.plain()
+		}
+	}
+	return false
+}
+
 // plain reports whether a source leaves nothing of what it is laid over.
 func (s *stepPlan) plain() bool {
 	return (s.step.Blend == "" || s.step.Blend == blend.Normal) && s.step.Amount == 1
@@ -218,6 +229,7 @@ func (p *Program) streamWhere(
 	}
 	var out pix.Rows
 	from := 0
+	overlaid := sp.overlaid(upTo)
 	if last := sp.lastFilter(upTo); last >= 0 {
 		var v pix.Rows
 		err := contained(func() (err error) { v, err = p.filtered(ctx, u, sp, last); return err })
@@ -238,7 +250,7 @@ func (p *Program) streamWhere(
 	} else {
 		for _, g := range sp.ground {
 			row := make([]float32, n)
-			if g != 0 {
+			if g != 0 && !overlaid {
 				pix.Set(row, g)
 			}
 			out = append(out, row)
@@ -287,7 +299,11 @@ func (p *Program) streamWhere(
 			if err := passed(ctx, "", s.step.ID, err); err != nil {
 				return nil, fmt.Errorf("step %d (%s): %w", i+1, s.step.Kind, err)
 			}
-			out = was
+			if out = was; first && overlaid {
+				for k, g := range sp.ground {
+					pix.Set(out[k], g)
+				}
+			}
 			continue
 		}
 		for _, row := range out {
