@@ -2,6 +2,7 @@ package deliver
 
 import (
 	"bytes"
+	"image/png"
 	"math/rand/v2"
 	"testing"
 )
@@ -58,5 +59,48 @@ func TestFiltersOfRows(t *testing.T) {
 				t.Fatalf("filter %d, %d bytes, %d a texel: %v over %v comes back as %v", f, n, each, line, above, back)
 			}
 		}
+	}
+}
+
+// Parts of a picture that repeat are packed once, and come back as they are.
+func TestWhatRepeatsIsPackedOnce(t *testing.T) {
+	const size = 1024
+	f := &PresetFile{Format: "png8"}
+	s := &sheetOf{f: f, size: size, n: 3, bits: 8, whole: make([]byte, size*size*3)}
+	rng := rand.New(rand.NewPCG(1, 9))
+	for y := range size {
+		for i := range size * 3 {
+			at := y*size*3 + i
+			switch {
+			case y < 60: // noise
+				s.whole[at] = byte(rng.Uint32())
+			case y < 600:
+				s.whole[at] = 40
+			case y == 777:
+				s.whole[at] = 41
+			default:
+				s.whole[at] = byte(i % 7)
+			}
+		}
+	}
+	var b bytes.Buffer
+	if err := s.png(&b); err != nil {
+		t.Fatal(err)
+	}
+	img, err := png.Decode(&b)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for y := range size {
+		for x := range size {
+			r, g, bl, _ := img.At(x, y).RGBA()
+			if want := s.whole[(y*size+x)*3:][:3]; byte(r>>8) != want[0] || byte(g>>8) != want[1] || byte(bl>>8) != want[2] {
+				t.Fatalf("texel %d, %d: %d %d %d, was %v", x, y, r>>8, g>>8, bl>>8, want)
+			}
+		}
+	}
+	rows := pngStrip / (size * 3)
+	if !s.repeats(2*rows, 3*rows, size*3) || s.repeats(3*rows, 4*rows, size*3) || s.repeats(5*rows, size, size*3) {
+		t.Error("what repeats is not found, or what does not is")
 	}
 }

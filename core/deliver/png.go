@@ -56,12 +56,16 @@ func (s *sheetOf) png(w io.Writer) error {
 		size int
 	}
 	sum := uint32(1)
+	var last strip // the one before
 	for first := 0; first < s.size; {
 		made := make([]strip, min(runtime.GOMAXPROCS(0), (s.size-first+rows-1)/rows))
 		all, _ := par.WithContext(context.Background())
 		for i := range made {
 			from, to := first, min(first+rows, s.size)
 			first = to
+			if s.repeats(from, to, row) { // it is packed already
+				continue
+			}
 			all.Go(func() error {
 				p := packers.Get().(*packer)
 				defer packers.Put(p)
@@ -85,12 +89,16 @@ func (s *sheetOf) png(w io.Writer) error {
 		if err := all.Wait(); err != nil {
 			return err
 		}
-		for _, m := range made {
-			sum = adlerJoin(sum, m.sum, m.size)
+		for i := range made {
+			if made[i].data == nil {
+				made[i] = last
+			}
+			last = made[i]
+			sum = adlerJoin(sum, last.sum, last.size)
 		}
 		if first >= s.size {
-			last := &made[len(made)-1]
-			last.data = binary.BigEndian.AppendUint32(last.data, sum)
+			end := &made[len(made)-1]
+			end.data = binary.BigEndian.AppendUint32(end.data, sum)
 		}
 		for _, m := range made {
 			if err := pngChunk(w, "IDAT", m.data); err != nil {
@@ -99,6 +107,14 @@ func (s *sheetOf) png(w io.Writer) error {
 		}
 	}
 	return pngChunk(w, "IEND", nil)
+}
+
+// repeats reports whether the rows from one to another are those just before them, and begin under the same
+// row; the first rows of a file and the last ones are packed otherwise than those between.
+func (s *sheetOf) repeats(from, to, row int) bool {
+	n := to - from
+	return from > n && to < s.size &&
+		bytes.Equal(s.whole[(from-1)*row:to*row], s.whole[(from-n-1)*row:(to-n)*row])
 }
 
 func pngChunk(w io.Writer, kind string, data []byte) error {
