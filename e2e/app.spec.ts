@@ -473,7 +473,7 @@ test('in a wide side the open layer has a column of its own; other stations keep
   await page.addInitScript(() => localStorage.setItem('side', '700'));
   await page.setViewportSize({ width: 1700, height: 600 });
   await openProject(page, 'Landing cleat', false);
-  await page.getByRole('button', { name: 'Bare surface' }).first().click();
+  await page.getByRole('button', { name: /^Bare surface/ }).first().click(); // not the one that hides it
   const list = (await page.getByRole('list', { name: 'Layers, outermost first' }).boundingBox())!;
   const side = (await page.getByRole('complementary', { name: 'Section' }).boundingBox())!;
   const double = page.getByRole('button', { name: 'Double' });

@@ -194,8 +194,24 @@ func (x *Index) draw(f *Frame, e entry, size float64, ox, oy int, best []float32
 	x1 := min(int(math.Floor(max(p[0][0], p[1][0], p[2][0])+pad)), f.W-1)
 	y0 := max(int(math.Ceil(min(p[0][1], p[1][1], p[2][1])-pad)), 0)
 	y1 := min(int(math.Floor(max(p[0][1], p[1][1], p[2][1])+pad)), f.H-1)
-	corners := x.corners(t)
-	ux, uy, vx, vy := p[1][0]-p[0][0], p[1][1]-p[0][1], p[2][0]-p[0][0], p[2][1]-p[0][1]
+	d := drawn{
+		corners: x.corners(t), p: p, det: det,
+		ux: p[1][0] - p[0][0], uy: p[1][1] - p[0][1], vx: p[2][0] - p[0][0], vy: p[2][1] - p[0][1],
+	}
+	put := func(j int, pos, nrm geom.Vec3) {
+		// the order of drawing must not matter
+		if !f.Inside[j] || x.before(i, f.Tri[j]) {
+			f.Inside[j], f.Tri[j] = true, i
+			f.Pos[j], f.Nrm[j] = pos, nrm
+		} else if i == f.Tri[j] && less(pos, f.Pos[j]) { // a triangle over several squares
+			f.Pos[j], f.Nrm[j] = pos, nrm
+		}
+	}
+	var w *wideTriangle
+	if x1-x0 >= 8 {
+		w = d.widen()
+	}
+	var at [6]lanes
 	for y := y0; y <= y1; y++ {
 		fy := float64(y)
 		from, to := x0, x1
@@ -203,31 +219,52 @@ func (x *Index) draw(f *Frame, e entry, size float64, ox, oy int, best []float32
 			l, r := across(&p, fy)
 			from, to = max(from, int(math.Floor(l))), min(to, int(math.Ceil(r)))
 		}
-		rise1, rise2 := (fy-p[0][1])*vx, ux*(fy-p[0][1])
-		for xx := from; xx <= to; xx++ {
-			fx, j := float64(xx), y*f.W+xx
-			b1 := ((fx-p[0][0])*vy - rise1) / det
-			b2 := (rise2 - uy*(fx-p[0][0])) / det
-			b0 := 1 - b1 - b2
-			const eps = -1e-9
-			if b0 >= eps && b1 >= eps && b2 >= eps {
-				// the order of drawing must not matter
-				if !f.Inside[j] || x.before(i, f.Tri[j]) {
-					f.Inside[j], f.Tri[j] = true, i
-					f.Pos[j], f.Nrm[j] = corners.point(b0, b1, b2)
-				} else if i == f.Tri[j] { // a triangle over several squares
-					if p, n := corners.point(b0, b1, b2); less(p, f.Pos[j]) {
-						f.Pos[j], f.Nrm[j] = p, n
-					}
+		rise1, rise2 := (fy-p[0][1])*d.vx, d.ux*(fy-p[0][1])
+		xx := from
+		for ; w != nil && xx+8 <= to+1; xx += 8 {
+			inside := w.eight(float64(xx), rise1, rise2, &at)
+			for k := range 8 {
+				j := y*f.W + xx + k
+				if inside>>k&1 != 0 {
+					put(j, geom.Vec3{X: at[0][k], Y: at[1][k], Z: at[2][k]}, geom.Vec3{X: at[3][k], Y: at[4][k], Z: at[5][k]})
+				} else if border && !f.Inside[j] {
+					x.beyond(f, i, j, p, float64(xx+k), fy, best)
 				}
-				continue
 			}
-			if !border || f.Inside[j] {
-				continue
+		}
+		for ; xx <= to; xx++ {
+			fx, j := float64(xx), y*f.W+xx
+			if pos, nrm, ok := d.at(fx, rise1, rise2); ok {
+				put(j, pos, nrm)
+			} else if border && !f.Inside[j] {
+				x.beyond(f, i, j, p, fx, fy, best)
 			}
-			x.beyond(f, i, j, p, fx, fy, best)
 		}
 	}
+}
+
+// eps is how far, as a share of it, a texel may lie outside of a triangle and still belong to it.
+const eps = -1e-9
+
+// drawn is a triangle that is being drawn: its corners in space and in the frame, twice its area there,
+// and the edges from its first corner.
+type drawn struct {
+	corners
+	p                   [3][2]float64
+	det, ux, uy, vx, vy float64
+}
+
+// at returns the place and the normal of the texel at fx of a row, given by what its corners' weights rise
+// by, and whether it lies in the triangle.
+func (d *drawn) at(fx, rise1, rise2 float64) (pos, nrm geom.Vec3, ok bool) {
+	b1 := ((fx-d.p[0][0])*d.vy - rise1) / d.det
+	b2 := (rise2 - d.uy*(fx-d.p[0][0])) / d.det
+	b0 := 1 - b1 - b2
+	if !(b0 >= eps && b1 >= eps && b2 >= eps) {
+		return pos, nrm, false
+	}
+	pos, nrm = d.point(b0, b1, b2)
+	return pos, nrm, true
 }
 
 // wideSpan is from how many texels on it costs less to find where a line enters a triangle than to
@@ -311,19 +348,19 @@ func (x *Index) beyond(f *Frame, i int32, j int, p [3][2]float64, fx, fy float64
 }
 
 // corners are the places and the normals of a triangle's corners.
-type corners struct{ p, n [3]geom.Vec3 }
+type corners struct{ p3, n3 [3]geom.Vec3 }
 
 func (x *Index) corners(t [3]uint32) (c corners) {
 	for k, v := range t {
-		c.p[k], c.n[k] = x.m.Pos[v], x.m.Nrm[v]
+		c.p3[k], c.n3[k] = x.m.Pos[v], x.m.Nrm[v]
 	}
 	return c
 }
 
 func (c *corners) point(b0, b1, b2 float64) (p, n geom.Vec3) {
 	w0, w1, w2 := float32(b0), float32(b1), float32(b2)
-	p = c.p[0].Mul(w0).Add(c.p[1].Mul(w1)).Add(c.p[2].Mul(w2))
-	n = c.n[0].Mul(w0).Add(c.n[1].Mul(w1)).Add(c.n[2].Mul(w2)).Unit()
+	p = c.p3[0].Mul(w0).Add(c.p3[1].Mul(w1)).Add(c.p3[2].Mul(w2))
+	n = c.n3[0].Mul(w0).Add(c.n3[1].Mul(w1)).Add(c.n3[2].Mul(w2)).Unit()
 	return
 }
 

@@ -199,13 +199,13 @@
       <button
         class="chip"
         disabled={!session.undoLabel}
-        title={`Undo: ${session.undoLabel} (${keyNow('ctrl+z')})`}
+        title={session.undoLabel && `Undo: ${session.undoLabel} (${keyNow('ctrl+z')})`}
         onclick={() => session.undo()}><Icon of="undo" />Undo</button
       >
       <button
         class="chip"
         disabled={!session.redoLabel}
-        title={`Redo: ${session.redoLabel} (${keyNow('ctrl+shift+z')})`}
+        title={session.redoLabel && `Redo: ${session.redoLabel} (${keyNow('ctrl+shift+z')})`}
         onclick={() => session.redo()}><Icon of="redo" />Redo</button
       >
       <button class="chip" aria-expanded={ui.ledger} onclick={() => (ui.ledger = !ui.ledger)}
