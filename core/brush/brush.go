@@ -86,6 +86,7 @@ type Stroke struct {
 	Up       geom.Vec3            `json:"up,omitzero" doc:"what is up for the tip, as the view had it"`
 	Tilt     []float32            `json:"tilt,omitempty" doc:"of the pen at each point: 0 upright, 1 flat"`
 	Lean     []float32            `json:"lean,omitempty" doc:"where the pen leans to at each point: 0..1, turns anticlockwise from the right of what is up"`
+	Twist    []float32            `json:"twist,omitempty" doc:"how far the pen is turned round itself at each point: 0..1, turns anticlockwise"`
 	Points   Points               `json:"points"`
 
 	// of one that was given the slide through which it paints: the content of what is drawn of it, of
@@ -153,10 +154,10 @@ func (s *Stroke) Check() error {
 			return fmt.Errorf("point %d of the stroke is no place on the surface", i+1)
 		}
 	}
-	for _, row := range [][]float32{s.Tilt, s.Lean} {
-		for _, t := range row {
+	for _, row := range s.held() {
+		for _, t := range *row {
 			if !(t >= 0 && t <= 1) {
-				return fmt.Errorf("the pen's tilt, and where it leans, go from 0 to 1")
+				return fmt.Errorf("the pen's tilt, where it leans and how far it is turned go from 0 to 1")
 			}
 		}
 	}

@@ -110,21 +110,26 @@ func TestGrainOfTheLineGrows(t *testing.T) {
 	}
 }
 
-// The lean turns a tip once around, and goes between two samples the shorter way.
-func TestLeanTurnsTheTip(t *testing.T) {
-	s := dabbed(Kit{Spacing: 5, Flow: 1, Round: 0.2, Pen: []Drive{{By: "lean", What: "angle", From: 0, To: 1}}}, 1)
-	for _, c := range []struct {
-		lean float32
-		x, z float32 // a place that the dab covers
-	}{{0, 0.09, 0}, {0.25, 0, 0.09}, {0.5, -0.09, 0}, {0.125, 0.06, -0.06}} {
-		s.Lean = []float32{c.lean}
-		if at(s, c.x, c.z, up) == 0 || at(s, c.z*0.9, -c.x*0.9, up) != 0 {
-			t.Errorf("lean %v: the tip does not lie towards %v, %v", c.lean, c.x, c.z)
+// The lean, and how a pen is turned round itself, turn a tip once around, and go between two samples the shorter
+// way.
+func TestLeanAndTwistTurnTheTip(t *testing.T) {
+	for _, by := range []string{"lean", "twist"} {
+		s := dabbed(Kit{Spacing: 5, Flow: 1, Round: 0.2, Pen: []Drive{{By: by, What: "angle", From: 0, To: 1}}}, 1)
+		for _, c := range []struct {
+			turn float32
+			x, z float32 // a place that the dab covers
+		}{{0, 0.09, 0}, {0.25, 0, 0.09}, {0.5, -0.09, 0}, {0.125, 0.06, -0.06}} {
+			if s.Lean = []float32{c.turn}; by == "twist" {
+				s.Lean, s.Twist = nil, []float32{c.turn}
+			}
+			if at(s, c.x, c.z, up) == 0 || at(s, c.z*0.9, -c.x*0.9, up) != 0 {
+				t.Errorf("%s of %v: the tip does not lie towards %v, %v", by, c.turn, c.x, c.z)
+			}
 		}
 	}
-	h := Hand{0.2, 0.9}.to(Hand{0.6, 0.1}, 0.75)
-	if mag(h.Lean-0.05) > 1e-6 || mag(h.Tilt-0.5) > 1e-6 {
-		t.Errorf("between a lean of 0.9 and one of 0.1: %v", h)
+	h := Hand{0.2, 0.9, 0.1}.to(Hand{0.6, 0.1, 0.9}, 0.75)
+	if mag(h.Lean-0.05) > 1e-6 || mag(h.Tilt-0.5) > 1e-6 || mag(h.Twist-0.95) > 1e-6 {
+		t.Errorf("between a lean of 0.9 and one of 0.1, a twist of 0.1 and one of 0.9: %v", h)
 	}
 }
 

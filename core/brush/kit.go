@@ -61,9 +61,9 @@ var Grains = []string{"cloud", "grit", "weave", "fibre", "ripple"}
 
 // Drive has the pen drive one setting: at nothing it is From of what is set, at full
 // To; between them as Curve says, or by Bend, which above 1 keeps it low for longer. Lean
-// is the direction of the tilt: once around from 0 to 1.
+// is the direction of the tilt, Twist how the pen is turned round itself: once around from 0 to 1.
 type Drive struct {
-	By    string  `json:"by" enum:"pressure,tilt,lean"`
+	By    string  `json:"by" enum:"pressure,tilt,lean,twist"`
 	What  string  `json:"what" enum:"size,strength,flow,hardness,spacing,round,scatter,jitter,angle,hue,value"`
 	From  float32 `json:"from"`
 	To    float32 `json:"to"`
@@ -72,19 +72,22 @@ type Drive struct {
 }
 
 // Hand is how a pen is held: Tilt 0 upright, 1 flat on the surface; Lean, to which side, in
-// turns anticlockwise from the right of the stroke's up.
-type Hand struct{ Tilt, Lean float32 }
+// turns anticlockwise from the right of the stroke's up; Twist, how it is turned round itself, in the same.
+type Hand struct{ Tilt, Lean, Twist float32 }
 
-// to goes from one hand to another; the lean the shorter way round.
+// to goes from one hand to another; what is turned, the shorter way round.
 func (h Hand) to(o Hand, t float32) Hand {
-	d := o.Lean - h.Lean
-	d -= float32(math.Round(float64(d)))
-	lean := h.Lean + d*t
-	return Hand{h.Tilt + (o.Tilt-h.Tilt)*t, lean - float32(math.Floor(float64(lean)))}
+	round := func(a, b float32) float32 {
+		d := b - a
+		d -= float32(math.Round(float64(d)))
+		v := a + d*t
+		return v - float32(math.Floor(float64(v)))
+	}
+	return Hand{h.Tilt + (o.Tilt-h.Tilt)*t, round(h.Lean, o.Lean), round(h.Twist, o.Twist)}
 }
 
 // Drivers are what of a pen can drive a setting.
-var Drivers = []string{"pressure", "tilt", "lean"}
+var Drivers = []string{"pressure", "tilt", "lean", "twist"}
 
 // Driven are the settings that a pen can drive.
 var Driven = []string{"size", "strength", "flow", "hardness", "spacing", "round", "scatter", "jitter", "angle", "hue", "value"}
@@ -98,6 +101,8 @@ func (d Drive) at(pressure float32, hand Hand) float32 {
 		v = hand.Tilt
 	case "lean":
 		v = hand.Lean
+	case "twist":
+		v = hand.Twist
 	}
 	switch {
 	case len(d.Curve) > 1:

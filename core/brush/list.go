@@ -84,7 +84,8 @@ func (s *Stroke) Content() xxh3.Uint128 {
 		return s.through
 	}
 	bare := *s
-	bare.Points, bare.Tilt, bare.Lean = nil, nil, nil
+	bare.Points = nil
+	bare.Unhold()
 	h := xxh3.New()
 	b, _ := json.Marshal(&bare) // it has no value that JSON cannot hold: Check sees to it
 	_, _ = h.Write(b)
@@ -98,9 +99,12 @@ func (s *Stroke) Content() xxh3.Uint128 {
 			number(v)
 		}
 	}
-	for _, row := range [2][]float32{s.Tilt, s.Lean} {
-		number(float32(len(row)))
-		for _, v := range row {
+	for i, row := range s.held() {
+		if i == 2 && len(*row) == 0 { // strokes from before pens were turned keep their content
+			continue
+		}
+		number(float32(len(*row)))
+		for _, v := range *row {
 			number(v)
 		}
 	}

@@ -52,7 +52,8 @@ func Preview(s Stroke, w, h int) *image.RGBA {
 	if s.Radius <= 0 {
 		scale = 1
 	}
-	s.ID, s.Radius, s.Points, s.Mirror, s.Tilt, s.Lean = "preview", fit, nil, nil, nil, nil
+	s.ID, s.Radius, s.Points, s.Mirror = "preview", fit, nil, nil
+	s.Unhold()
 	s.Up = geom.V3(0, 0, -1)
 	const n = 60
 	for i := range n + 1 {

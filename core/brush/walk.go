@@ -2,6 +2,7 @@ package brush
 
 import (
 	"math"
+	"slices"
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
@@ -74,7 +75,59 @@ func (s *Stroke) hand(i int) (h Hand) {
 	if i < len(s.Lean) {
 		h.Lean = s.Lean[i]
 	}
+	if i < len(s.Twist) {
+		h.Twist = s.Twist[i]
+	}
 	return h
+}
+
+// held are the rows that say how the pen was held: one number a point, or none.
+func (s *Stroke) held() [3]*[]float32 { return [3]*[]float32{&s.Tilt, &s.Lean, &s.Twist} }
+
+// Unhold forgets how the pen was held.
+func (s *Stroke) Unhold() {
+	for _, row := range s.held() {
+		*row = nil
+	}
+}
+
+// HoldAs takes over how the pen was held at point i of another stroke, for the point that comes next.
+func (s *Stroke) HoldAs(o *Stroke, i int) {
+	to := s.held()
+	for k, row := range o.held() {
+		if i < len(*row) {
+			*to[k] = append(*to[k], (*row)[i])
+		}
+	}
+}
+
+// HeldAlike reports whether the pen of two strokes was held alike at their first n points, as far as that is
+// said of both.
+func (s *Stroke) HeldAlike(o *Stroke, n int) bool {
+	to := o.held()
+	for k, row := range s.held() {
+		a, b := *row, *to[k]
+		if m := min(n, len(a), len(b)); (len(a) == 0) != (len(b) == 0) || !slices.Equal(a[:m], b[:m]) {
+			return false
+		}
+	}
+	return true
+}
+
+// Hold says how the pen was held at n points that follow on the first had ones; a row that does not say it of
+// all of them is as it was.
+func (s *Stroke) Hold(tilt, lean, twist []float32, had, n int) {
+	for k, row := range s.held() {
+		*row = grown(*row, [3][]float32{tilt, lean, twist}[k], had, n)
+	}
+}
+
+// grown appends what a pen says of some more points, as long as it says it of all.
+func grown(row, more []float32, had, points int) []float32 {
+	if len(more) != points || len(row) != had {
+		return row
+	}
+	return append(row[:had:had], more...)
 }
 
 // MaxDabs bounds the dabs of one stroke; of one that would have more the rest is left out.

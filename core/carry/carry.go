@@ -41,7 +41,8 @@ func (c *Carrier) place(p, n geom.Vec3) (spatial.Place, bool) {
 // of the points find one.
 func (c *Carrier) Stroke(s *brush.Stroke, id string) (*brush.Stroke, bool) {
 	n := *s
-	n.ID, n.Points, n.Tilt, n.Lean = id, nil, nil, nil
+	n.ID, n.Points = id, nil
+	n.Unhold()
 	if a := s.Within; a != nil { // the faces nearest to its faces
 		r, _ := c.Reach(stack.Reach{Faces: a.Faces})
 		on := map[int]bool{}
@@ -79,12 +80,7 @@ func (c *Carrier) Stroke(s *brush.Stroke, id string) (*brush.Stroke, bool) {
 			nrm = p.Nrm
 		}
 		n.Points = append(n.Points, brush.Point{Pos: at.Pos, Nrm: nrm, Pressure: p.Pressure})
-		if i < len(s.Tilt) {
-			n.Tilt = append(n.Tilt, s.Tilt[i])
-		}
-		if i < len(s.Lean) {
-			n.Lean = append(n.Lean, s.Lean[i])
-		}
+		n.HoldAs(s, i)
 	}
 	return &n, 2*len(n.Points) >= len(s.Points) && len(n.Points) > 0
 }

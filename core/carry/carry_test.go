@@ -106,13 +106,13 @@ func TestWhatBelongsToAStrokeGoesAlong(t *testing.T) {
 	s := &brush.Stroke{ID: "old", Radius: 0.01, Strength: 1, Does: brush.Opposite,
 		Within: brush.AreaOf(int(n), func(i int) bool { return i >= 100 && i < 160 }, corners),
 		Take:   &brush.Take{At: from.Pos[a], Nrm: from.Nrm[a], To: from.Pos[b], ToNrm: from.Nrm[b]},
-		Points: brush.Points{on(from, a), far, on(from, e)}, Tilt: []float32{0.1, 0.2, 0.3}, Lean: []float32{0.6, 0.7, 0.8}}
+		Points: brush.Points{on(from, a), far, on(from, e)}, Tilt: []float32{0.1, 0.2, 0.3}, Lean: []float32{0.6, 0.7, 0.8}, Twist: []float32{0, 0.1, 0.9}}
 	got, ok := c.Stroke(s, "new")
 	if !ok || len(got.Points) != 2 {
 		t.Fatalf("carried %v with %d points, want the two that lie on the model", ok, len(got.Points))
 	}
-	if len(got.Tilt) != 2 || got.Tilt[1] != 0.3 || len(got.Lean) != 2 || got.Lean[0] != 0.6 || got.Lean[1] != 0.8 {
-		t.Errorf("how the pen was held: %v and %v", got.Tilt, got.Lean)
+	if len(got.Tilt) != 2 || got.Tilt[1] != 0.3 || len(got.Lean) != 2 || got.Lean[0] != 0.6 || got.Lean[1] != 0.8 || len(got.Twist) != 2 || got.Twist[1] != 0.9 {
+		t.Errorf("how the pen was held: %v, %v and %v", got.Tilt, got.Lean, got.Twist)
 	}
 	right, all := 0, 0
 	for i := range n {

@@ -54,7 +54,8 @@ func (s *Sides) Over(st *brush.Stroke, both bool, id func() string) (out []*brus
 		}
 		if cur == nil {
 			n := *st
-			n.ID, n.Points, n.Tilt, n.Lean, n.Mirror, n.Lasso = id(), nil, nil, nil, nil, nil
+			n.ID, n.Points, n.Mirror, n.Lasso = id(), nil, nil, nil
+			n.Unhold()
 			if n.Seed == "" {
 				n.Seed = st.ID // the same chance, so that each dab has its twin
 			}
@@ -66,12 +67,7 @@ func (s *Sides) Over(st *brush.Stroke, both bool, id func() string) (out []*brus
 			nrm = p.Nrm
 		}
 		cur.Points = append(cur.Points, brush.Point{Pos: pos, Nrm: nrm, Pressure: p.Pressure})
-		if i < len(st.Tilt) {
-			cur.Tilt = append(cur.Tilt, st.Tilt[i])
-		}
-		if i < len(st.Lean) {
-			cur.Lean = append(cur.Lean, st.Lean[i])
-		}
+		cur.HoldAs(st, i)
 		scale += k
 	}
 	end()

@@ -52,7 +52,8 @@ func (s *Scene) grows(st *brush.Stroke) *growth {
 		}
 	}
 	bare := *st
-	bare.Points, bare.Tilt, bare.Lean = nil, nil, nil
+	bare.Points = nil
+	bare.Unhold()
 	setting, _ := json.Marshal(&bare)
 	for i, g := range s.growing {
 		if g.id != st.ID {
@@ -83,11 +84,7 @@ func (s *Scene) grows(st *brush.Stroke) *growth {
 // extends reports whether one of two states of a stroke begins with the other.
 func extends(a, b *brush.Stroke) bool {
 	n := min(len(a.Points), len(b.Points))
-	same := func(x, y []float32) bool {
-		k := min(n, len(x), len(y))
-		return (len(x) == 0) == (len(y) == 0) && slices.Equal(x[:k], y[:k])
-	}
-	return n > 0 && slices.Equal(a.Points[:n], b.Points[:n]) && same(a.Tilt, b.Tilt) && same(a.Lean, b.Lean)
+	return n > 0 && slices.Equal(a.Points[:n], b.Points[:n]) && a.HeldAlike(b, n)
 }
 
 // Forget drops what was kept to extend a growing stroke.

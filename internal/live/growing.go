@@ -132,7 +132,8 @@ func (v *viewer) growStroke(r *GrowStrokeRequest) error {
 	}
 	n := *v.stroke.Stroke
 	had := len(n.Points)
-	points, tilt, lean := r.Points, r.Tilt, r.Lean
+	points := r.Points
+	held := [3][]float32{r.Tilt, r.Lean, r.Twist}
 	if v.had > 0 { // these are kept already; the last of them is where it goes on
 		drop := min(v.had-1, len(points))
 		v.had -= drop
@@ -140,16 +141,14 @@ func (v *viewer) growStroke(r *GrowStrokeRequest) error {
 			v.had = 0
 		}
 		points = points[drop:]
-		if len(tilt) == len(r.Points) {
-			tilt = tilt[drop:]
-		}
-		if len(lean) == len(r.Points) {
-			lean = lean[drop:]
+		for k, row := range held {
+			if len(row) == len(r.Points) {
+				held[k] = row[drop:]
+			}
 		}
 	}
 	n.Points = append(n.Points[:had:had], points...)
-	n.Tilt = grown(n.Tilt, tilt, had, len(points))
-	n.Lean = grown(n.Lean, lean, had, len(points))
+	n.Hold(held[0], held[1], held[2], had, len(points))
 	if len(n.Points) == 0 {
 		return nil
 	}
@@ -185,12 +184,4 @@ func (v *viewer) cancelStroke() {
 		v.s.Scene().Forget(v.stroke.StrokeID)
 	}
 	v.stroke = nil
-}
-
-// grown appends what a pen says of some more points, as long as it says it of all.
-func grown(row, more []float32, had, points int) []float32 {
-	if len(more) != points || len(row) != had {
-		return row
-	}
-	return append(row[:had:had], more...)
 }

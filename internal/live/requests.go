@@ -277,6 +277,7 @@ type GrowStrokeRequest struct {
 	Points brush.Points `json:"points"`
 	Tilt   []float32    `json:"tilt,omitempty" doc:"of the pen, one a point, or none"`
 	Lean   []float32    `json:"lean,omitempty" doc:"and to which side"`
+	Twist  []float32    `json:"twist,omitempty" doc:"and how far it is turned round itself"`
 }
 
 func (r *GrowStrokeRequest) do(v *viewer) (outcome, error) { return picture, v.growStroke(r) }

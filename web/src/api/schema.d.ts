@@ -1773,7 +1773,7 @@ export interface components {
        */
       bend?: number;
       /** @enum {string} */
-      by: 'pressure' | 'tilt' | 'lean';
+      by: 'pressure' | 'tilt' | 'lean' | 'twist';
       /** @description of one's own, instead of the bend */
       curve?: (number[] | null)[] | null;
       /** Format: float */
@@ -2124,6 +2124,8 @@ export interface components {
       t: 'stroke.add';
       /** @description of the pen, one a point, or none */
       tilt?: number[] | null;
+      /** @description and how far it is turned round itself */
+      twist?: number[] | null;
     };
     /** @description the pen hovers there: what a stroke on that layer would need around it is made ready */
     HoverRequest: {
@@ -4114,6 +4116,8 @@ export interface components {
       take?: components['schemas']['Take'];
       /** @description of the pen at each point: 0 upright, 1 flat */
       tilt?: number[] | null;
+      /** @description how far the pen is turned round itself at each point: 0..1, turns anticlockwise */
+      twist?: number[] | null;
       /** @description what is up for the tip, as the view had it */
       up?: components['schemas']['Vec3'];
       /** @description what is painted, by channel; "mask" in a hand step */

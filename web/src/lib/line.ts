@@ -239,7 +239,8 @@ export class Line {
     if (adds.length > 1) {
       const all = (key: string) =>
         adds.every((m) => Array.isArray(m[key])) ? adds.flatMap((m) => m[key] as number[]) : undefined;
-      const one: Message = { t: 'stroke.add', points: all('points'), tilt: all('tilt'), lean: all('lean') };
+      const held = { tilt: all('tilt'), lean: all('lean'), twist: all('twist') };
+      const one: Message = { t: 'stroke.add', points: all('points'), ...held };
       u.said = [u.said[0], one, ...u.said.filter((m, i) => i > 0 && m.t !== 'stroke.add')];
     }
     for (const m of u.said) this.post(m);

@@ -1,8 +1,8 @@
 // The practice pen: strokes of a hand with pressure and tilt, played through the
 // same events as a real pen's. For people without a pen, and for tests.
 
-/** One sample: milliseconds, place in a box of 0..1 (right, down), pressure 0..1, tilt in degrees. */
-export type Sample = [ms: number, x: number, y: number, pressure: number, tiltX: number, tiltY: number];
+/** One sample: milliseconds, place in a box of 0..1 (right, down), pressure 0..1, tilt and twist in degrees. */
+export type Sample = [ms: number, x: number, y: number, pressure: number, tiltX: number, tiltY: number, twist: number];
 
 export interface Recording {
   name: string;
@@ -25,6 +25,7 @@ function record(
   path: (t: number) => [number, number],
   press: (t: number) => number,
   tilt: (t: number) => [number, number] = () => [22, 18],
+  twist: (t: number) => number = () => 0,
 ): Recording {
   const samples: Sample[] = [];
   const n = Math.round(ms / 8); // as a pen of 125 reports a second
@@ -33,7 +34,7 @@ function record(
     const [x, y] = path(t);
     const p = Math.min(Math.max(press(t) + unsteady(t, 1.7, 0.03), 0.02), 1);
     const [a, b] = tilt(t);
-    samples.push([i * 8, x + unsteady(t, 0.4, 0.006), y + unsteady(t, 2.9, 0.006), p, a, b]);
+    samples.push([i * 8, x + unsteady(t, 0.4, 0.006), y + unsteady(t, 2.9, 0.006), p, a, b, twist(t)]);
   }
   return { name, help, samples };
 }
@@ -72,6 +73,15 @@ export const recordings: Recording[] = [
     (t) => 0.45 + 0.35 * Math.abs(Math.sin(t * 20 * Math.PI)),
   ),
   record(
+    'Turning',
+    'From left to right, the pen turned round itself by a half',
+    900,
+    (t) => [t, 0.5],
+    () => 0.7,
+    () => [10, 0],
+    (t) => 180 * t,
+  ),
+  record(
     'Dot',
     'Set down and held',
     400,
@@ -96,6 +106,7 @@ export async function play(r: Recording, canvas: HTMLElement, box: DOMRect, spee
         pressure: down ? s[3] : 0,
         tiltX: s[4],
         tiltY: s[5],
+        twist: Math.round(s[6]) % 360,
       }),
     );
   const began = performance.now();

@@ -55,14 +55,11 @@ export function removeStroke(session: Session, ui: UI) {
 }
 
 /** rows of the pen, one number a point, where there are any */
-const pen = (s: Stroke, n: number) => ({
-  tilt: s.tilt?.length
-    ? [...s.tilt, ...Array(Math.max(n - s.tilt.length, 0)).fill(s.tilt.at(-1))].slice(0, n)
-    : undefined,
-  lean: s.lean?.length
-    ? [...s.lean, ...Array(Math.max(n - s.lean.length, 0)).fill(s.lean.at(-1))].slice(0, n)
-    : undefined,
-});
+const pen = (s: Stroke, n: number) => {
+  const row = (r?: number[] | null) =>
+    r?.length ? [...r, ...Array(Math.max(n - r.length, 0)).fill(r.at(-1))].slice(0, n) : undefined;
+  return { tilt: row(s.tilt), lean: row(s.lean), twist: row(s.twist) };
+};
 
 /** Goes on over the surface until it ends where it begins. */
 export function closeStroke(session: Session, ui: UI, onto: Onto) {
@@ -77,7 +74,7 @@ export function joinStroke(session: Session, ui: UI, other: Taken) {
   const t = ui.stroke;
   if (!t?.stroke.points || !other.stroke.points || other.stroke.id === t.stroke.id) return;
   const points = joined(t.stroke.points, other.stroke.points);
-  const value = anew(t, { points, tilt: undefined, lean: undefined });
+  const value = anew(t, { points, tilt: undefined, lean: undefined, twist: undefined });
   const ops: Op[] = [{ kind: 'stroke.remove', ...where(t), stroke: other.stroke.id }, setOp(t, value, 'join strokes')];
   const layer = session.layer(t.layer);
   session.op({ kind: 'batch', label: `${layer?.name}: join strokes`, ops });

@@ -20,7 +20,7 @@
     ['line', 'Line', 'Size, strength and what is laid'],
     ['tip', 'Tip', 'The form that is set down, and how close'],
     ['chance', 'Chance', 'What differs from dab to dab'],
-    ['pen', 'Pen', 'What pressure and tilt drive; what surfaces take paint'],
+    ['pen', 'Pen', 'What the pen drives: its pressure, tilt, lean and twist; what surfaces take paint'],
     ['twins', 'Twins', 'Symmetry: where each stroke is repeated'],
   ];
   let tab = $state<Tab>('line');

@@ -20,6 +20,7 @@ interface Place {
   pressure: number;
   tilt: number;
   lean: number;
+  twist: number;
 }
 
 type Last = Place & { hit: Hit };
@@ -29,6 +30,7 @@ interface Samples {
   points: number[];
   tilt: number[];
   lean: number[];
+  twist: number[];
 }
 
 export class Painter {
@@ -38,7 +40,7 @@ export class Painter {
   private count = 0;
   private last: Last | null = null;
   private filling: Last | null = null;
-  private queue: Samples = { points: [], tilt: [], lean: [] };
+  private queue: Samples = { points: [], tilt: [], lean: [], twist: [] };
   private timer = 0;
   private resting = 0;
   /** where the hand was, and the middle between its last two places: curves go from
@@ -130,7 +132,7 @@ export class Painter {
     window.clearInterval(this.resting);
     window.clearTimeout(this.timer);
     this.timer = 0;
-    this.queue = { points: [], tilt: [], lean: [] };
+    this.queue = { points: [], tilt: [], lean: [], twist: [] };
     this.session.cancelStroke(this.stroke);
     this.stage.worn.ink.cancel();
     this.drawing = '';
@@ -204,7 +206,7 @@ export class Painter {
       } as Hit);
     if (hits.length < 2) return no('there is no line at that place');
     if (this.ui.tool === 'clone' && !this.ui.source) return no('no place to clone from is marked yet');
-    return { id: this.lay(hits, { x: 0, y: 0, pressure: 1, tilt: 0, lean: 0 }), why: '' };
+    return { id: this.lay(hits, { x: 0, y: 0, pressure: 1, tilt: 0, lean: 0, twist: 0 }), why: '' };
   }
 
   private rest() {
@@ -384,6 +386,7 @@ export class Painter {
     this.queue.points.push(hit.pos.x, hit.pos.y, hit.pos.z, hit.nrm.x, hit.nrm.y, hit.nrm.z, p.pressure);
     this.queue.tilt.push(p.tilt);
     this.queue.lean.push(p.lean);
+    this.queue.twist.push(p.twist);
     this.last = { ...p, hit };
   }
 
@@ -415,7 +418,7 @@ export class Painter {
 
   private flush() {
     this.timer = 0;
-    const { points, tilt, lean } = this.queue;
+    const { points, tilt, lean, twist } = this.queue;
     if (!points.length) return;
     const driven = (by: string) => this.ui.brush.kit?.pen?.some((d) => d.by === by);
     const message: Said = {
@@ -423,9 +426,10 @@ export class Painter {
       points,
       tilt: driven('tilt') ? tilt : undefined,
       lean: driven('lean') ? lean : undefined,
+      twist: driven('twist') ? twist : undefined,
     };
     this.session.growStroke(this.stroke, message, (n) => this.stage.worn.ink.sent(n));
-    this.queue = { points: [], tilt: [], lean: [] };
+    this.queue = { points: [], tilt: [], lean: [], twist: [] };
   }
 }
 
@@ -495,20 +499,26 @@ const mix = (a: Place, b: Place, t: number): Place => ({
   y: a.y + (b.y - a.y) * t,
   pressure: a.pressure + (b.pressure - a.pressure) * t,
   tilt: a.tilt + (b.tilt - a.tilt) * t,
-  lean: once(a.lean + (once(b.lean - a.lean + 0.5) - 0.5) * t), // the shorter way round
+  lean: round(a.lean, b.lean, t),
+  twist: round(a.twist, b.twist, t),
 });
+
+/** From one direction to another, in turns, the shorter way round. */
+const round = (a: number, b: number, t: number) => once(a + (once(b - a + 0.5) - 0.5) * t);
 
 /** What is left of a number of turns when whole ones are taken off. */
 const once = (turns: number) => turns - Math.floor(turns);
 
 /** How a pointer is held. A mouse has no pressure: it paints in full. Tilt is 0 upright and 1
- * flat on the surface; lean is to which side, in turns anticlockwise from the right. */
+ * flat on the surface; lean is to which side, in turns anticlockwise from the right; twist how far the pen is turned
+ * round itself, in the same (Pointer Events counts degrees clockwise). */
 function held(e: PointerEvent) {
-  if (e.pointerType !== 'pen') return { pressure: 1, tilt: 0, lean: 0 };
+  if (e.pointerType !== 'pen') return { pressure: 1, tilt: 0, lean: 0, twist: 0 };
   const to = (degrees: number) => Math.tan((Math.max(Math.min(degrees, 89), -89) * Math.PI) / 180);
   return {
     pressure: e.pressure,
     tilt: Math.min(Math.hypot(e.tiltX, e.tiltY) / 90, 1),
     lean: once(Math.atan2(-to(e.tiltY), to(e.tiltX)) / (2 * Math.PI)),
+    twist: once(-e.twist / 360),
   };
 }
