@@ -287,7 +287,7 @@ test('the line is cut in the middle of a stroke: what was painted meanwhile is t
   await settled(page);
   await expect.poll(async () => apart(before, await pixel(page, 0.535, 0.56))).toBeGreaterThan(15);
   await page.getByRole('button', { name: 'Ledger' }).click();
-  // whole, or in two pieces: that hangs on how much the server had when the line was cut
+  // one entry: it is whole, wherever the line was cut
   await expect(page.getByRole('dialog', { name: 'Ledger' })).toContainText(/Paint \d+: stroke/);
 });
 
