@@ -114,7 +114,7 @@ func (s *Stroke) HeldAlike(o *Stroke, n int) bool {
 	return true
 }
 
-// Hold says how the pen was held at n points that follow on the first had ones; a row that does not say it of
+// Hold says how the pen was held (each row 0..1, as in Stroke) at n points that follow on the first had ones; a row that does not say it of
 // all of them is as it was.
 func (s *Stroke) Hold(tilt, lean, twist []float32, had, n int) {
 	for k, row := range s.held() {

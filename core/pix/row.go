@@ -47,7 +47,8 @@ func Bytes(dst []byte, each int, src []float32) {
 	}
 }
 
-// Bytes3 writes Byte of n values of each of three planes, from at on, beside each other into dst.
+// Bytes3 writes Byte of n values (0..1) of each of three planes, from at on, beside each other into dst, which has
+// room for 3·n bytes.
 func Bytes3(dst []byte, planes *[3]Plane, at, n int) {
 	for i := bytes3Wide(dst, planes, at, n); i < n; i++ {
 		to := dst[3*i : 3*i+3]

@@ -1,4 +1,4 @@
-// The practice pen: strokes of a hand with pressure and tilt, played through the
+// The practice pen: strokes of a hand with pressure, tilt and twist, played through the
 // same events as a real pen's. For people without a pen, and for tests.
 
 /** One sample: milliseconds, place in a box of 0..1 (right, down), pressure 0..1, tilt and twist in degrees. */
