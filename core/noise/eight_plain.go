@@ -23,6 +23,6 @@ func Wide() bool { return false }
 // Run evaluates the points that were added.
 func (b *Batch) Run() { b.runPlain() }
 
-func cells(i, j, k int32, fx, fy, fz, scale, off float32, seed uint32, metric Metric, d *[32]float32) bool {
-	return false
+func cells(i, j, k int32, fx, fy, fz, scale, off float32, seed uint32, metric Metric) (f1, f2 float32, nearest int, done bool) {
+	return 0, 0, 0, false
 }

@@ -44,6 +44,7 @@ func allInt(v int32) (l intLanes) {
 
 var (
 	cZero, cHalf, cOne, cTwo           = all(0), all(0.5), all(1), all(2)
+	cFar                               = all(1e9)
 	cSkew, cUnskew, cThird, cScale     = all(1.0 / 3), all(1.0 / 6), all(2 * (1.0 / 6)), all(76)
 	iOne, iEight, iNone, iNoSign, iMix = allInt(1), allInt(8), allInt(0), allInt(0x7fffffff), allInt(0x2c1b3c6d)
 	by1, by8, by13, by15, by31         = shift(1), shift(8), shift(13), shift(15), shift(31)
@@ -131,21 +132,37 @@ func init() {
 	}
 }
 
-// cells gives the distances, squared when straight, to the points of the cubes around one.
-// Every operation is the one of Cellular.
-func cells(i, j, k int32, fx, fy, fz, scale, off float32, seed uint32, metric Metric, d *[32]float32) bool {
-	if !wide {
-		return false
+// laneOf is the number of a lane in all lanes: what spreads that lane over a register.
+var laneOf = [5][8]uint32{shift(0), shift(1), shift(2), shift(3), shift(4)}
+
+// cellOf names each of the 32 cubes by its place in the order.
+var cellOf [4]intLanes
+
+func init() {
+	for n := range 32 {
+		cellOf[n/8][n%8] = int32(n)
 	}
-	li, lj, lk, ls := allInt(i), allInt(j), allInt(k), allInt(int32(seed))
-	lx, ly, lz, lscale, loff := all(fx), all(fy), all(fz), all(scale), all(off)
-	vi, vj, vk, vs := archsimd.LoadInt32x8(&li), archsimd.LoadInt32x8(&lj), archsimd.LoadInt32x8(&lk), archsimd.LoadInt32x8(&ls)
-	vx, vy, vz := archsimd.LoadFloat32x8(&lx), archsimd.LoadFloat32x8(&ly), archsimd.LoadFloat32x8(&lz)
-	vscale, voff := archsimd.LoadFloat32x8(&lscale), archsimd.LoadFloat32x8(&loff)
+}
+
+// cells gives the two smallest distances, squared when straight, to the points of the cubes around
+// one, and which cube has the nearest. Every operation is the one of Cellular; of equally near ones
+// the first in the order counts, as there.
+func cells(i, j, k int32, fx, fy, fz, scale, off float32, seed uint32, metric Metric) (f1, f2 float32, nearest int, done bool) {
+	if !wide {
+		return 0, 0, 0, false
+	}
+	ints, floats := intLanes{i, j, k, int32(seed)}, lanes{fx, fy, fz, scale, off}
+	w, f := archsimd.LoadInt32x8(&ints), archsimd.LoadFloat32x8(&floats)
+	l0, l1, l2, l3 := archsimd.LoadUint32x8(&laneOf[0]), archsimd.LoadUint32x8(&laneOf[1]), archsimd.LoadUint32x8(&laneOf[2]), archsimd.LoadUint32x8(&laneOf[3])
+	vi, vj, vk, vs := w.Permute(l0), w.Permute(l1), w.Permute(l2), w.Permute(l3)
+	vx, vy, vz, vscale := f.Permute(l0), f.Permute(l1), f.Permute(l2), f.Permute(l3)
+	voff := f.Permute(archsimd.LoadUint32x8(&laneOf[4]))
 	px, py, pz := archsimd.LoadInt32x8(&iCell[0]), archsimd.LoadInt32x8(&iCell[1]), archsimd.LoadInt32x8(&iCell[2])
 	mix, more, ten := archsimd.LoadInt32x8(&iMix), archsimd.LoadInt32x8(&iMixMore), archsimd.LoadInt32x8(&iTen)
 	s10, s12, s15, s20 := archsimd.LoadUint32x8(&by10), archsimd.LoadUint32x8(&by12), archsimd.LoadUint32x8(&by15), archsimd.LoadUint32x8(&by20)
 	noSign := archsimd.LoadInt32x8(&iNoSign)
+	first := archsimd.LoadFloat32x8(&cFar)
+	second, which := first, archsimd.LoadInt32x8(&cellOf[0])
 	for n := range 4 {
 		a, g := &around[n], &aroundFar[n]
 		h := vs.Xor(vi.Add(archsimd.LoadInt32x8(&a[0])).Mul(px))
@@ -166,10 +183,28 @@ func cells(i, j, k int32, fx, fy, fz, scale, off float32, seed uint32, metric Me
 		default:
 			v = x.Mul(x).Add(y.Mul(y)).Add(z.Mul(z))
 		}
-		v.Store((*[8]float32)(d[n*8 : n*8+8]))
+		which = archsimd.LoadInt32x8(&cellOf[n]).Merge(which, v.Less(first))
+		second = second.Min(first.Max(v))
+		first = first.Min(v)
 	}
+	var firsts, seconds lanes
+	var cubes intLanes
+	first.Store(&firsts)
+	second.Store(&seconds)
+	which.Store(&cubes)
 	archsimd.ClearAVXUpperBits()
-	return true
+	f1, f2, nearest = firsts[0], seconds[0], int(cubes[0])
+	for l := 1; l < 8; l++ {
+		v, n := firsts[l], int(cubes[l])
+		if v < f1 || v == f1 && n < nearest {
+			f1, f2, nearest = v, f1, n
+			v = seconds[l]
+		}
+		if v < f2 {
+			f2 = v
+		}
+	}
+	return f1, f2, nearest, true
 }
 
 // over8 is over, eight times.

@@ -71,18 +71,9 @@ func Cellular(x, y, z float32, seed uint32, metric Metric, jitter float32) (f1, 
 	fx, fy, fz := x-float32(i), y-float32(j), z-float32(k)
 	scale := jitter / 1024
 	off := 0.5 - jitter/2
-	var d [32]float32
-	if !cells(i, j, k, fx, fy, fz, scale, off, seed, metric, &d) {
+	f1, f2, nearest, done := cells(i, j, k, fx, fy, fz, scale, off, seed, metric)
+	if !done {
 		return cellularPlain(x, y, z, seed, metric, jitter)
-	}
-	f1, f2 = 1e9, 1e9
-	nearest := 0
-	for n, v := range d[:27] {
-		if v < f1 {
-			f1, f2, nearest = v, f1, n
-		} else if v < f2 {
-			f2 = v
-		}
 	}
 	dx, dy, dz := int32(nearest%3-1), int32(nearest/3%3-1), int32(nearest/9-1)
 	id = hash(i+dx, j+dy, k+dz, seed)

@@ -154,10 +154,10 @@ type Input struct {
 }
 
 // Needs reports whether the result at point i will be read.
-func (in Input) Needs(i int) bool { return in.needs(i) }
+func (in *Input) Needs(i int) bool { return in.needs(i) }
 
 // needs reports whether the result at point i will be read.
-func (in Input) needs(i int) bool { return in.Need == nil || in.Need[i] }
+func (in *Input) needs(i int) bool { return in.Need == nil || in.Need[i] }
 
 var registry = map[string]*Description{}
 
