@@ -2,7 +2,7 @@ import AxeBuilder from '@axe-core/playwright';
 import { expect, test, type Page } from './setup';
 import { readFileSync } from 'node:fs';
 import { validateBytes } from 'gltf-validator';
-import { apart, canvas, openProject, pixel, settled, stroke, type } from './app';
+import { apart, canvas, narrow, openProject, pixel, settled, stroke, type } from './app';
 
 const middle: [number, number] = [0.5, 0.62]; // on the bollard's post
 
@@ -304,6 +304,7 @@ test('axe finds nothing serious on the main views, light or dark', async ({ fres
     await page.getByRole('button', { name: station, exact: true }).first().click();
     await page.waitForTimeout(500);
     expect(await serious(page), station).toEqual([]);
+    expect(await narrow(page), station).toEqual([]);
   }
   await page.getByRole('button', { name: 'Layer', exact: true }).click();
   await page.getByRole('button', { name: 'Light', exact: true }).click();
@@ -313,6 +314,7 @@ test('axe finds nothing serious on the main views, light or dark', async ({ fres
   await page.getByRole('button', { name: 'Guide' }).click();
   await expect(page.getByRole('dialog')).toBeVisible();
   expect(await serious(page, 'dialog'), 'guide').toEqual([]);
+  expect(await narrow(page), 'guide').toEqual([]);
   await page.getByRole('tab', { name: 'All keys' }).click();
   expect(await serious(page, 'dialog'), 'keys').toEqual([]);
   // one of the tabs is reached by Tab, the others by arrows
@@ -335,6 +337,7 @@ test('axe finds nothing serious on the main views, light or dark', async ({ fres
   await opens.click();
   const stock = page.getByRole('dialog', { name: 'Stock' });
   await expect(stock).toBeFocused();
+  expect(await narrow(page), 'stock').toEqual([]);
   expect(parseFloat(await stock.evaluate((e) => getComputedStyle(e).animationDuration))).toBeLessThan(0.001);
   const outline = (name: string) => page.getByRole('button', { name, exact: true }).evaluate((e) => getComputedStyle(e).outlineStyle);
   expect([await outline('Orbit'), await outline('Erase')]).toEqual(['solid', 'none']);

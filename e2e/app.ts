@@ -122,3 +122,17 @@ export async function addChannel(page: Page, label: string) {
   await page.getByLabel('Add a channel').selectOption({ label });
   await expect(page.getByLabel(`${label} on`)).toBeChecked();
 }
+
+/** What can be pressed and takes less than 28 px of the page either way, with its size. */
+export function narrow(page: Page): Promise<string[]> {
+  return page.evaluate(() => {
+    const out: string[] = [];
+    for (const e of document.querySelectorAll<HTMLInputElement>('button, select, input, summary, [role=button], [role=tab], [role=slider], [role=menuitem], a[href]')) {
+      if (!e.checkVisibility({ visibilityProperty: true, opacityProperty: true }) || e.type === 'file' || e.closest('p')) continue;
+      const all = [e, ...(e.labels ?? [])].map((x) => x.getBoundingClientRect());
+      const [w, h] = [Math.max(...all.map((r) => r.width)), Math.max(...all.map((r) => r.height))];
+      if (w && h && Math.min(w, h) < 27.9) out.push(`${e.getAttribute('aria-label') || e.textContent?.trim() || e.tagName}: ${w.toFixed(1)} x ${h.toFixed(1)}`);
+    }
+    return out;
+  });
+}

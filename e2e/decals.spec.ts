@@ -1,7 +1,7 @@
 // Pictures and words set on the surface: set by a click, pulled by their handles, wrapped,
 // repeated, exchanged, and taken back.
 import { expect, test, type Page } from './setup';
-import { apart, canvas, change, openProject, pixel, settled, type } from './app';
+import { apart, canvas, change, narrow, openProject, pixel, settled, type } from './app';
 
 const undo = (page: Page) => page.getByRole('button', { name: 'Undo', exact: true });
 const here = (page: Page) => page.url().split('/').pop()!;
@@ -48,6 +48,7 @@ test('words are set, moved, turned, sized by their handles, and each pull is tak
   await page.getByRole('button', { name: '+ Decals' }).click();
   const before = await pixel(page, 0.49, 0.58);
   await setWords(page, 'HHHH', 0.49, 0.58);
+  expect(await narrow(page), 'decals').toEqual([]);
   const [first] = await decals(page);
   expect(first).toMatchObject({ text: 'HHHH', up: [0, 1, 0] });
   // large enough to be told in a small view

@@ -2,7 +2,7 @@
 import { readdirSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, outlet, test } from './setup';
-import { change, openProject, settled } from './app';
+import { change, narrow, openProject, settled } from './app';
 
 test('a preset is copied, changed component by component, kept in the stock, and written as it says', async ({ page }) => {
   await openProject(page, 'Mooring bollard', false);
@@ -18,6 +18,7 @@ test('a preset is copied, changed component by component, kept in the stock, and
   await side.getByRole('button', { name: 'Copy' }).click();
   const editor = page.getByRole('dialog');
   await editor.getByLabel('Name of the preset').fill('Slipway');
+  expect(await narrow(page), 'a preset').toEqual([]);
   await editor.getByLabel('Names of files').fill('{project}-{map}-{size}');
   await editor.getByLabel('Name of file 1').fill('colour');
   await editor.getByLabel('A of colour').selectOption({ label: 'roughness' });

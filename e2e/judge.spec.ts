@@ -1,7 +1,7 @@
 // Judge: what lights the model, what the lens does, what is kept, and stills.
 import { readFileSync } from 'node:fs';
 import { expect, test } from './setup';
-import { addChannel, apart, canvas, openProject, pixel, settled, type } from './app';
+import { addChannel, apart, canvas, narrow, openProject, pixel, settled, type } from './app';
 import type { Page } from './setup';
 
 async function judge(page: Page, name = 'Mooring bollard') {
@@ -189,6 +189,7 @@ test('a still is begun, seen at once, paused, found again after a reload, gone o
   await page.getByRole('button', { name: 'Stills …' }).click();
   const stills = page.getByRole('complementary', { name: 'Stills' });
   await stills.getByLabel('Size of the still').selectOption('320x200');
+  expect(await narrow(page), 'stills').toEqual([]);
   await stills.getByLabel('Paths a pixel').selectOption('4096');
   await stills.getByLabel('Behind the model').selectOption('plain');
   await stills.getByRole('button', { name: 'Draw a still' }).click();

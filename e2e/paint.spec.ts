@@ -1,6 +1,6 @@
 // Painting through the interface: brushes of the shelf, the practice pen, twins, rows.
 import { readFileSync } from 'node:fs';
-import { addChannel, apart, canvas, holdable, openProject, pixel, settled, stroke, type } from './app';
+import { addChannel, apart, canvas, holdable, narrow, openProject, pixel, settled, stroke, type } from './app';
 import { expect, test, type Page } from './setup';
 
 async function paintLayer(page: Page) {
@@ -302,6 +302,7 @@ test('the stamp press: a stamp is made, kept, delivered in 16 bits, and stamped 
   await expect(press.getByRole('listitem')).toHaveCount(94);
   await press.getByLabel('Find a stamp').fill('hexagon bolt');
   await press.getByRole('button', { name: 'Take Hexagon bolt' }).click();
+  expect(await narrow(page), 'press').toEqual([]);
   const mean = () =>
     press.getByAltText('The stamp as grey').evaluate((img: HTMLImageElement) => {
       if (!img.complete || !img.naturalWidth) return -1;
@@ -520,6 +521,7 @@ test('a brush of one’s own: a curve for its falloff and for what the pen drive
   const messages = await sent(page);
   await page.getByRole('combobox', { name: 'What the brush does' }).selectOption('darken mode');
   await page.getByRole('tab', { name: 'Tip' }).click();
+  expect(await narrow(page), 'tip').toEqual([]);
   const preview = () => page.getByRole('img', { name: 'Preview of a stroke' }).getAttribute('src');
   await expect.poll(preview).toContain('blob:');
   let shown = await preview();
@@ -540,6 +542,7 @@ test('a brush of one’s own: a curve for its falloff and for what the pen drive
   await page.getByRole('tab', { name: 'Pen' }).click();
   await page.getByRole('combobox', { name: 'What drives angle' }).selectOption('lean');
   await page.getByRole('combobox', { name: 'What drives size' }).selectOption('pressure');
+  expect(await narrow(page), 'pen').toEqual([]);
   await page.getByRole('button', { name: 'size by a curve' }).click();
   await expect(page.getByRole('group', { name: 'Curve of size' }).getByRole('button')).toHaveCount(2);
   await play(page, 'Ring');

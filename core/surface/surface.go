@@ -232,9 +232,11 @@ func (u *Surface) UV(i int) (*raster.Index, geom.Vec2) {
 	x := u.Scene.Index(int(u.Scene.Model.TriSheet[f.Tri[i]]))
 	if t := u.Tile; t != nil && f.Inside[i] {
 		inv := 1 / float32(t.Size)
+		row := uint32(i) / uint32(f.W) // divided as short numbers, in half the time
+		col := uint32(i) - row*uint32(f.W)
 		return x, geom.Vec2{
-			X: (float32(t.X*pix.Size-pix.Margin+i%f.W) + 0.5) * inv,
-			Y: (float32(t.Y*pix.Size-pix.Margin+i/f.W) + 0.5) * inv,
+			X: (float32(t.X*pix.Size-pix.Margin+int(col)) + 0.5) * inv,
+			Y: (float32(t.Y*pix.Size-pix.Margin+int(row)) + 0.5) * inv,
 		}
 	}
 	return x, x.UVAt(f.Tri[i], f.Pos[i])

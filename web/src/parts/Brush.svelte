@@ -147,7 +147,8 @@
     display: flex;
   }
   .tabs button {
-    padding: 2px 8px;
+    min-height: 28px;
+    padding: 0 8px;
     font-size: 12.5px;
     color: var(--quiet);
   }

@@ -111,12 +111,14 @@
     {@const k = coat(c)}
     <div class="line" class:off={!k.on} role="row">
       <span role="cell"
-        ><input
-          type="checkbox"
-          checked={k.on}
-          aria-label={`${c.label} on`}
-          onchange={(e) => session.op(op(c, { on: e.currentTarget.checked }))}
-        /></span
+        ><label class="tick"
+          ><input
+            type="checkbox"
+            checked={k.on}
+            aria-label={`${c.label} on`}
+            onchange={(e) => session.op(op(c, { on: e.currentTarget.checked }))}
+          /></label
+        ></span
       >
       <span class="label" role="cell">{c.label}</span>
       {#if k.on}
@@ -329,12 +331,6 @@
   }
   .chip.on {
     border-color: var(--plum);
-  }
-  .mini {
-    padding: 0;
-    width: 20px;
-    flex: none;
-    justify-content: center;
   }
   input[type='checkbox'] {
     width: 15px;

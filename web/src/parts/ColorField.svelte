@@ -47,7 +47,7 @@
 <style>
   .color {
     display: flex;
-    border: 1px solid var(--line);
+    box-shadow: inset 0 0 0 1px var(--line); /* a border would take two pixels of what is pressed */
     border-radius: 3px;
     background: var(--field);
     min-height: 28px;

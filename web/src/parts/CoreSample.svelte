@@ -131,8 +131,8 @@
     text-align: left;
   }
   .more {
-    width: 18px;
-    min-height: 22px;
+    width: 28px;
+    min-height: 28px;
     color: var(--quiet);
   }
   .none {

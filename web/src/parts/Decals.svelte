@@ -500,12 +500,8 @@
     text-overflow: ellipsis;
     white-space: nowrap;
   }
-  li .chip {
+  li .chip:not(.mini) {
     padding: 0 5px;
-  }
-  .mini {
-    width: 22px;
-    justify-content: center;
   }
   .grid {
     display: grid;

@@ -170,5 +170,7 @@
   .tools .chip {
     gap: 3px;
     padding: 0 4px;
+    min-width: 28px;
+    justify-content: center;
   }
 </style>

@@ -147,10 +147,10 @@
     font-size: 12px;
   }
   .fold {
-    width: 20px;
+    width: 28px;
     min-height: 28px;
     flex: none;
-    margin: 0 -6px 0 -4px;
+    margin: 0 -10px 0 -8px;
     text-align: center;
     font-size: 17px;
   }

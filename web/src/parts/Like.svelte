@@ -16,9 +16,12 @@
 
 <style>
   .like {
-    width: 22px;
-    height: 22px;
-    line-height: 20px;
+    flex: none;
+    width: 28px;
+    height: 28px;
+    margin: -3px;
+    line-height: 26px;
+    text-align: center;
     font-size: 14px;
     border-radius: 50%;
     color: var(--ochre);

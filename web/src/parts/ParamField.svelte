@@ -49,7 +49,14 @@
     {#each outputs as [id, label] (id)}<option value={id}>{label}</option>{/each}
   </select>
 {:else if p.kind === 'switch'}
-  <input type="checkbox" aria-label={p.label} checked={value} onchange={(e) => commit(e.currentTarget.checked)} />
+  <label class="tick"
+    ><input
+      type="checkbox"
+      aria-label={p.label}
+      checked={value}
+      onchange={(e) => commit(e.currentTarget.checked)}
+    /></label
+  >
 {:else if p.kind === 'color'}
   <ColorField label={p.label} {ui} {value} {preview} {commit} />
 {:else if p.kind === 'ramp'}

@@ -184,6 +184,7 @@
 <style>
   .name {
     width: 9em;
+    min-height: 28px;
     background: var(--field);
     border: 1px solid var(--line);
     border-radius: 3px;
@@ -194,8 +195,8 @@
     max-width: 9.5em;
   }
   .turn {
-    min-width: 26px;
-    min-height: 26px;
+    min-width: 28px;
+    min-height: 28px;
     color: var(--quiet);
   }
   .turn[aria-pressed='true'] {

@@ -200,7 +200,10 @@
     display: flex;
     align-items: baseline;
     gap: 6px;
-    padding: 2px 8px;
+    padding: 0 8px;
+  }
+  .title .name {
+    min-height: 28px;
   }
   .params {
     display: grid;
@@ -235,7 +238,7 @@
     border-radius: 4px;
   }
   .tabs button {
-    min-height: 24px;
+    min-height: 28px;
     padding: 0 8px;
     color: var(--quiet);
   }

@@ -330,7 +330,7 @@
 
 <style>
   label {
-    min-height: 26px;
+    min-height: 28px;
   }
   .preset {
     display: flex;
@@ -375,7 +375,7 @@
     overflow-wrap: anywhere;
   }
   summary {
-    min-height: 26px;
+    min-height: 28px;
     cursor: pointer;
     color: var(--quiet);
   }

@@ -177,7 +177,9 @@
   bind:clientWidth={wide}
 >
   <header>
-    <a href="#/" class="whitespace-nowrap font-semibold" style:color="var(--plum)" title="All projects">Velvet Grime</a>
+    <a href="#/" class="home whitespace-nowrap font-semibold" style:color="var(--plum)" title="All projects"
+      >Velvet Grime</a
+    >
     <span class="quiet">/</span>
     <h1 class="truncate font-semibold">{name}</h1>
     <nav aria-label="Stations">
@@ -376,6 +378,10 @@
     background: var(--panel);
     border-bottom: 1px solid var(--line);
     min-width: 0;
+  }
+  .home {
+    min-height: 28px;
+    align-content: center;
   }
   h1 {
     max-width: 180px;

@@ -78,7 +78,7 @@
   {/if}
   {#if ui.tool !== 'fill'}
     <button
-      class="quiet text-left"
+      class="quiet min-h-7 text-left"
       title={b.onScreen
         ? 'Fixed on the screen; a click fixes it on the model'
         : 'Fixed on the model; a click fixes it on the screen'}
@@ -202,10 +202,10 @@
     <span class="quiet" title="A dragged fill fades by the way over the surface, not straight through space"
       >around bends</span
     >
-    <input type="checkbox" aria-label="Fades along the surface" bind:checked={b.around} />
+    <label class="tick"><input type="checkbox" aria-label="Fades along the surface" bind:checked={b.around} /></label>
   {:else}
     <span class="quiet" title="Nothing behind, nothing that something else hides from the camera">only seen</span>
-    <input type="checkbox" aria-label="Only what is seen" bind:checked={b.seen} />
+    <label class="tick"><input type="checkbox" aria-label="Only what is seen" bind:checked={b.seen} /></label>
     <Choice
       name="What a stroke stays in"
       label="stays in"

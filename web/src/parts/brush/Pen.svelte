@@ -187,7 +187,8 @@
     min-height: 28px;
   }
   .drive :global(.pick) {
-    min-width: 0;
+    flex: none;
+    min-width: 5.8em; /* the longest word of what a pen does */
   }
   .drive.on {
     grid-column: span 3;

@@ -21,12 +21,14 @@
     {#each press.recipe[l] ?? [] as s, i (i)}
       {@const is = press.open.list === l && press.open.at === i}
       <div class="row" class:is class:off={s.off}>
-        <input
-          type="checkbox"
-          aria-label={`Use ${s.kind} ${i + 1}`}
-          checked={!s.off}
-          onchange={(e) => press.change((r) => (r[l]![i].off = !e.currentTarget.checked || undefined))}
-        />
+        <label class="tick"
+          ><input
+            type="checkbox"
+            aria-label={`Use ${s.kind} ${i + 1}`}
+            checked={!s.off}
+            onchange={(e) => press.change((r) => (r[l]![i].off = !e.currentTarget.checked || undefined))}
+          /></label
+        >
         <button class="plain grow truncate" aria-expanded={is} onclick={() => (press.open = { list: l, at: i })}
           >{(s as PressShape).text || s.kind}<span class="quiet pl-2"
             >{l === 'shapes' && i ? ((s as PressShape).combine ?? 'highest') : ''}</span
@@ -78,6 +80,10 @@
   }
   .row.off {
     opacity: 0.5;
+  }
+  .row .plain:not(.grow) {
+    min-width: 28px;
+    text-align: center;
   }
   .row .plain {
     min-height: 28px;

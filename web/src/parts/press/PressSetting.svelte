@@ -46,7 +46,14 @@
     onchange={(e) => commit(e.currentTarget.value)}
   />
 {:else if s.kind === 'switch'}
-  <input type="checkbox" aria-label={s.label} checked={!!shown} onchange={(e) => commit(e.currentTarget.checked)} />
+  <label class="tick"
+    ><input
+      type="checkbox"
+      aria-label={s.label}
+      checked={!!shown}
+      onchange={(e) => commit(e.currentTarget.checked)}
+    /></label
+  >
 {:else if s.kind === 'file'}
   <label class="chip file"
     >{value ? 'bring another in' : 'bring in'}<input

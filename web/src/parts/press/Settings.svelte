@@ -72,12 +72,14 @@
           />
           {#if repeat.kind === 'circle'}
             <span class="quiet">turned outward</span>
-            <input
-              type="checkbox"
-              aria-label="Turned outward"
-              checked={repeat.turn}
-              onchange={(e) => press.change(press.repeated({ turn: e.currentTarget.checked }))}
-            />
+            <label class="tick"
+              ><input
+                type="checkbox"
+                aria-label="Turned outward"
+                checked={repeat.turn}
+                onchange={(e) => press.change(press.repeated({ turn: e.currentTarget.checked }))}
+              /></label
+            >
           {/if}
         {/if}
       {/if}
