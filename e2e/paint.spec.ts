@@ -519,6 +519,15 @@ test('strokes stay in a lasso, or outside of it; it is drawn in one pull or corn
 test('a brush of one’s own: a curve for its falloff and for what the pen drives, a grain that runs with the line, a tip that leans', async ({ page }) => {
   await paintLayer(page);
   const messages = await sent(page);
+  // each page of the panel shows all that it has
+  const was = page.viewportSize()!;
+  await page.setViewportSize({ width: 1280, height: 800 });
+  const panel = page.getByRole('region', { name: 'Brush' });
+  for (const name of ['Line', 'Tip', 'Chance', 'Pen', 'Twins']) {
+    await panel.getByRole('tab', { name }).click();
+    await expect.poll(() => panel.evaluate((e) => e.scrollHeight - e.clientHeight), name).toBe(0);
+  }
+  await page.setViewportSize(was);
   await page.getByRole('combobox', { name: 'What the brush does' }).selectOption('darken mode');
   await page.getByRole('tab', { name: 'Tip' }).click();
   expect(await narrow(page), 'tip').toEqual([]);

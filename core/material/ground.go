@@ -29,7 +29,12 @@ func granite() {
 	js := []*stack.Step{setts(), k.shape("invert", nil), k.shape("levels", params{"low": 0.7, "high": 0.88})}
 	jl := k.layer("Joints", 1, coats{stack.BaseColor: made(k.noise(90, 6, 7), k.ramp(0.1, "#231f18", 0.9, "#4a4234")), stack.Roughness: num(0.97)}, js...)
 	ml := k.layer("Moss in the joints", 0.9, coats{stack.BaseColor: made(k.noise(140, 6, 9), k.ramp(0.1, "#1c2410", 0.6, "#38451c", 1, "#59652d")), stack.Roughness: num(1), stack.Height: relief(0, 3, k.src("tufts", params{"size": 0.012, "amount": 0.9, "seed": 4.0}))},
-		setts(), k.shape("invert", nil), k.shape("levels", params{"low": 0.62, "high": 0.85}), k.of("noise", "multiply", 1, params{"frequency": 4.0, "octaves": 7.0, "amplitude": 2.0, "seed": 8.0}))
+		setts(), k.shape("invert", nil), k.shape("levels", params{"low": 0.62, "high": 0.85}), k.of("noise", "multiply", 1, params{"frequency": 4.0, "octaves": 7.0, "amplitude": 2.0, "seed": 8.0}),
+		k.times("settle", params{"much": 1.0, "grain": 0.05, "breakup": 0.5, "seed": 12.0})) // it comes with the years
+	ls := k.src("bleach", params{"much": 0.6, "grain": 0.05, "breakup": 0.8, "sky": 0.8, "seed": 13.0})
+	ll := k.layer("Lichen", 0.85, coats{stack.BaseColor: made(k.noise(120, 6, 14), k.ramp(0.1, "#83836f", 0.6, "#a7a68c", 1, "#c6c3a8")), stack.Roughness: num(1), stack.Height: relief(0, 0.4, k.noise(240, 5, 15))}, ls,
+		k.times("blooms", params{"size": 0.07, "amount": 0.8, "ragged": 0.9, "seed": 16.0}), k.shape("levels", params{"low": 0.05, "high": 0.25}))
+	k.dial("lichen", "in round spots", 0.6, param(ll, ls, "much", 0, 1))
 	k.dial("joints", "how much earth lies in them", 0.8, amount(jl, 0, 1))
 	k.dial("moss", "in the joints", 0.6, amount(ml, 0, 1))
 	k.dirty("#1d1b17", "#8b8577", 0.35)
@@ -45,11 +50,12 @@ func slate() {
 		stack.BaseColor: made(k.src("noise-warped", params{"frequency": 8.0, "octaves": 7.0, "amplitude": 1.4, "seed": 3.0}), k.ramp(0.1, "#23272c", 0.5, "#363c42", 0.9, "#50565b")),
 		stack.Roughness: varied(0.4, 0.66, k.noise(50, 6, 4)), stack.Metallic: num(0), stack.Height: relief(-1, 1, split()...),
 	})
-	ls := k.src("bleach", params{"much": 0.35, "grain": 0.02, "seed": 5.0})
+	k.faded("#6d6c66", 0.5, 0.5, 0.06, 9)
+	ls := k.src("bleach", params{"much": 0.5, "grain": 0.02, "breakup": 0.8, "sky": 0.7, "seed": 5.0})
 	ll := k.layer("Lichen", 0.9, coats{stack.BaseColor: made(k.noise(160, 6, 6), k.ramp(0.1, "#6d6f4a", 0.6, "#99986c", 1, "#bab790")), stack.Roughness: num(1), stack.Height: relief(0, 0.4, k.noise(240, 5, 7))}, ls,
 		k.times("blooms", params{"size": 0.05, "seed": 8.0}))
 	k.dial("split", "how rough it broke", 0.5, stack.Move{Layer: base.ID, Path: "channels.height.amount", From: []float64{0}, To: []float64{1}})
-	k.dial("lichen", "in round spots", 0.35, param(ll, ls, "much", 0, 1))
+	k.dial("lichen", "in round spots", 0.5, param(ll, ls, "much", 0, 1))
 	k.dirty("#14130f", "#8c877b", 0.3)
 	k.end()
 }
@@ -61,11 +67,12 @@ func brick() {
 		stack.BaseColor: made(k.src("noise-warped", params{"frequency": 6.0, "octaves": 8.0, "amplitude": 1.5, "seed": 2.0}), k.of("bricks", "overlay", 0.3, params{"size": 0.075, "seed": 1.0}), k.ramp(0.1, "#4d2216", 0.5, "#74371f", 0.9, "#98563a")),
 		stack.Roughness: num(0.93), stack.Metallic: num(0), stack.Height: relief(-5, 1, bricks(), k.of("noise", "overlay", 0.4, params{"frequency": 70.0, "octaves": 6.0, "seed": 3.0})),
 	})
+	k.faded("#a5877a", 0.55, 0.5, 0.05, 9)
 	jl := k.layer("Mortar", 1, coats{stack.BaseColor: made(k.noise(70, 6, 4), k.ramp(0.1, "#6d6657", 0.9, "#958d7b")), stack.Roughness: num(0.98)}, bricks(), k.shape("threshold", params{"cut": 0.12, "soft": 0.08}), k.shape("invert", nil))
-	ss := k.src("nook", params{"much": 0.5, "grain": 0.05, "width": 0.03, "contrast": 0.2, "film": 0.5, "seed": 7.0})
+	ss := k.src("nook", params{"much": 0.6, "grain": 0.05, "width": 0.03, "contrast": 0.2, "film": 0.6, "seed": 7.0})
 	sl := k.layer("Soot", 0.8, coats{stack.BaseColor: with(col("#12100f"), "multiply", 0.85)}, ss)
 	k.dial("mortar", "how clean it is pointed", 1, amount(jl, 0.2, 1))
-	k.dial("soot", "from smoke", 0.5, amount(sl, 0, 1), param(sl, ss, "much", 0, 1))
+	k.dial("soot", "from smoke", 0.6, amount(sl, 0.2, 1), param(sl, ss, "much", 0, 1))
 	k.dirty("#1b1612", "#8f8674", 0.25)
 	k.end()
 }

@@ -68,11 +68,11 @@ func sail() {
 		stack.BaseColor: made(weave(), k.of("noise", "overlay", 0.5, params{"frequency": 6.0, "octaves": 7.0, "seed": 2.0}), k.of("smears", "overlay", 0.35, params{"size": 0.3, "wide": 0.25, "seed": 9.0}), k.ramp(0, "#4a2416", 0.5, "#743b24", 1, "#94573a")),
 		stack.Roughness: num(0.93), stack.Metallic: num(0), stack.Height: relief(-0.2, 0.2, weave()),
 	})
-	bs := k.src("bleach", params{"much": 0.5, "grain": 0.05, "seed": 4.0})
-	bl := k.layer("Bleached", 0.7, coats{stack.BaseColor: with(col("#c8b49a"), "screen", 0.45)}, bs)
+	bs := k.src("bleach", params{"much": 0.62, "grain": 0.05, "breakup": 0.7, "chalk": 0.5, "sky": 0.6, "seed": 4.0})
+	bl := k.layer("Bleached", 0.9, coats{stack.BaseColor: with(col("#c2a68d"), "normal", 0.7)}, bs)
 	ts := k.src("settle", params{"much": 0.35, "grain": 0.05, "breakup": 0.9, "drifts": 0.5, "seed": 6.0})
 	tl := k.layer("Mildew", 0.6, coats{stack.BaseColor: with(col("#2a2a22"), "multiply", 0.9)}, ts, k.times("speckle", params{"size": 0.004, "amount": 0.6, "seed": 5.0}))
-	k.dial("bleached", "by sun", 0.5, param(bl, bs, "much", 0, 1))
+	k.dial("bleached", "by sun", 0.62, param(bl, bs, "much", 0, 1))
 	k.dial("mildew", "black specks where it stayed wet", 0.35, param(tl, ts, "much", 0, 1))
 	k.dirty("#241c14", "#988d78", 0.3)
 	k.end()
@@ -92,6 +92,7 @@ func felt() {
 		stack.BaseColor: made(append(mat(), k.ramp(0, "#2c2e32", 0.45, "#52555b", 0.75, "#6c6f75", 1, "#94979c"))...),
 		stack.Roughness: num(1), stack.Metallic: num(0), stack.Height: relief(-0.7, 0.5, mat()...),
 	})
+	k.faded("#8b8371", 0.65, 0.6, 0.03, 15)
 	ws := k.worn(0.35, 0.008, 0.01, 5)
 	wl := k.layer("Thin", 0.7, coats{stack.BaseColor: with(col("#8f8d86"), "normal", 0.5), stack.Height: mm(-0.2)}, ws)
 	k.dial("hairy", "how far the hairs stand", 0.5, stack.Move{Layer: base.ID, Path: "channels.height.amount", From: []float64{0.1}, To: []float64{1}})
@@ -114,6 +115,7 @@ func rope() {
 		stack.BaseColor: made(append(yarn(), k.ramp(0, "#2f2413", 0.3, "#6a5331", 0.65, "#96794b", 1, "#bda06a"))...),
 		stack.Roughness: num(0.95), stack.Metallic: num(0), stack.Height: relief(-2.2, 0.8, yarn()...),
 	})
+	k.faded("#97938a", 0.75, 0.65, 0.02, 15)
 	ts := k.src("nook", params{"much": 0.45, "grain": 0.01, "width": 0.004, "contrast": 0.3, "film": 0.2, "seed": 7.0})
 	tl := k.layer("Tarred", 0.6, coats{stack.BaseColor: with(col("#1a120b"), "multiply", 0.85), stack.Roughness: num(0.55)}, ts)
 	fs := k.worn(0.3, 0.004, 0.006, 5)
@@ -136,7 +138,7 @@ func leather() {
 	ws := k.worn(0.45, 0.006, 0.012, 5)
 	wl := k.layer("Scuffed", 0.85, coats{stack.BaseColor: col("#8a5f3a"), stack.Roughness: num(0.75), stack.Height: mm(-0.05)}, ws)
 	cs := k.src("cracks", params{"size": 0.02, "seed": 8.0})
-	cl := k.layer("Cracked", 0.4, coats{stack.BaseColor: col("#1a0f08"), stack.Height: mm(-0.25)}, cs, k.times("noise", params{"frequency": 16.0, "octaves": 4.0, "amplitude": 2.0, "seed": 9.0}), k.shape("levels", params{"low": 0.4, "high": 0.7}))
+	cl := k.layer("Cracked", 0.4, coats{stack.BaseColor: col("#1a0f08"), stack.Height: mm(-0.25)}, cs, k.times("noise", params{"frequency": 16.0, "octaves": 4.0, "amplitude": 2.0, "seed": 9.0}), k.shape("levels", params{"low": 0.3, "high": 0.6}), k.times("bleach", params{"much": 0.9, "grain": 0.02, "sky": 1.0, "seed": 10.0}))
 	k.dial("scuffed", "pale at edges", 0.45, param(wl, ws, "much", 0, 1))
 	k.dial("cracked", "dried out", 0.3, amount(cl, 0, 1))
 	k.dirty("#120b06", "#8d8270", 0.3)

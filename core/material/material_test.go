@@ -2,6 +2,8 @@ package material_test
 
 import (
 	"encoding/json"
+	"math"
+	"slices"
 	"testing"
 
 	"velvetgrime/core/cache"
@@ -104,6 +106,39 @@ func TestEveryMaterial(t *testing.T) {
 		b, _ := json.Marshal(mat.Group("m", 5))
 		if string(a) != string(b) {
 			t.Errorf("%s: the same seed gives two groups", mat.Name)
+		}
+	}
+}
+
+// What lies out of doors is seen to age: colours and roughness after two, fifteen and fifty years
+// differ, on average over the trial object, by more than a glance could miss. Covers are apart:
+// they are there or not, which their dials say.
+func TestAgesDiffer(t *testing.T) {
+	trial, err := render.Trial(t.Context(), 256, cache.New(192<<20))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, mat := range All() {
+		if slices.Contains(mat.Tags, "cover") {
+			continue
+		}
+		var at [3][]float32
+		for i, years := range []float32{2, 15, 50} {
+			d := stack.New([]string{trial.Model.Sheets[0].Name}, 256)
+			c := *render.TrialConditions()
+			c.Age = years
+			d.Layers, d.Prepared, d.Conditions = []*stack.Layer{mat.Group("m", 0)}, trial.Prepared, &c
+			v := tile(t, trial.Scene, d)
+			at[i] = v[:len(v)/6*4] // without opacity and height
+		}
+		for i, least := range []float64{0.013, 0.01} {
+			var sum float64
+			for k, v := range at[i] {
+				sum += math.Abs(float64(v - at[i+1][k]))
+			}
+			if mean := sum / float64(len(at[i])); mean < least {
+				t.Errorf("%s: ages %d and %d differ by %.4f on average; %.4f are wanted", mat.Name, i, i+1, mean, least)
+			}
 		}
 	}
 }

@@ -52,6 +52,14 @@ func (k *maker) dust(color string, much float64) (*stack.Layer, *stack.Step) {
 	return l, s
 }
 
+// faded takes what lies open to sky and sun towards a colour over the years, unevenly, and adds its
+// dial; mix is how far at most.
+func (k *maker) faded(color string, mix float32, usual, grain, seed float64) {
+	s := k.src("bleach", params{"much": usual, "grain": grain, "breakup": 0.7, "chalk": 0.45, "sky": 0.6, "seed": seed})
+	l := k.layer("Faded", 0.95, coats{stack.BaseColor: with(col(color), blend.Normal, mix)}, s)
+	k.dial("faded", "by sun and years", usual, param(l, s, "much", 0, 1))
+}
+
 // dirty adds grime and dust and the dial for both.
 func (k *maker) dirty(grime, dust string, usual float64) {
 	g, gs := k.grime(grime, 0.5)

@@ -78,6 +78,7 @@ func endGrain() {
 		stack.BaseColor: made(append(rings(), k.ramp(0, "#3a2412", 0.4, "#7b5831", 0.8, "#a37f4e", 1, "#b6955f"))...),
 		stack.Roughness: varied(0.6, 0.85, k.noise(90, 5, 6)), stack.Metallic: num(0), stack.Height: relief(-0.3, 0.05, rings()...),
 	})
+	k.faded("#8f8a80", 0.7, 0.6, 0.02, 14)
 	cs := k.src("cracks", params{"size": 0.09, "seed": 12.0})
 	cl := k.layer("Drying cracks", 0.7, coats{stack.BaseColor: col("#160f08"), stack.Height: mm(-1.2), stack.Roughness: num(0.95)}, cs,
 		k.times("noise", params{"frequency": 7.0, "octaves": 5.0, "amplitude": 2.2, "seed": 13.0}), k.shape("levels", params{"low": 0.3, "high": 0.6}))
@@ -213,14 +214,15 @@ func rubber() {
 		stack.BaseColor: made(k.noise(12, 7, 1), k.ramp(0.15, "#101011", 0.85, "#242425")), stack.Roughness: varied(0.5, 0.75, k.noise(24, 6, 2)), stack.Metallic: num(0),
 		stack.Height: relief(-0.08, 0.08, k.noise(90, 6, 3)),
 	})
-	bs := k.src("bleach", params{"much": 0.5, "grain": 0.02, "breakup": 0.7, "seed": 4.0})
-	bl := k.layer("Bloom", 0.75, coats{stack.BaseColor: made(k.noise(40, 6, 5), k.ramp(0.1, "#3e3f42", 0.9, "#65676a")), stack.Roughness: num(0.9)}, bs)
+	bs := k.src("bleach", params{"much": 0.62, "grain": 0.02, "breakup": 0.7, "chalk": 0.5, "sky": 0.7, "seed": 4.0})
+	bl := k.layer("Bloom", 0.85, coats{stack.BaseColor: made(k.noise(40, 6, 5), k.ramp(0.1, "#3e3f42", 0.9, "#65676a")), stack.Roughness: num(0.9)}, bs)
 	cs := k.src("cracks", params{"size": 0.014, "seed": 6.0})
-	cl := k.layer("Perished", 0.6, coats{stack.BaseColor: col("#0a0a0a"), stack.Height: mm(-0.35), stack.Roughness: num(0.95)}, cs, k.times("noise", params{"frequency": 11.0, "octaves": 5.0, "amplitude": 2.2, "seed": 7.0}), k.shape("levels", params{"low": 0.35, "high": 0.65}))
+	cl := k.layer("Perished", 0.9, coats{stack.BaseColor: col("#0a0a0a"), stack.Height: mm(-0.35), stack.Roughness: num(0.95)}, cs, k.times("noise", params{"frequency": 11.0, "octaves": 5.0, "amplitude": 2.2, "seed": 7.0}), k.shape("levels", params{"low": 0.25, "high": 0.5}),
+		k.times("bleach", params{"much": 0.9, "grain": 0.03, "sky": 1.0, "seed": 10.0})) // it goes where it lies open, over the years
 	ss := k.src("scour", params{"much": 0.45, "width": 0.0009, "size": 0.06, "seed": 8.0})
 	sl := k.layer("Scuffs of paint", 0.8, coats{stack.BaseColor: col("#a9a79c"), stack.Roughness: num(0.8), stack.Height: mm(0.02)}, ss, k.times("noise", params{"frequency": 9.0, "octaves": 5.0, "amplitude": 2.0, "seed": 9.0}))
-	k.dial("bloom", "grey where the sun was", 0.5, amount(bl, 0, 1), param(bl, bs, "much", 0.1, 1))
-	k.dial("perished", "cracked all over", 0.45, amount(cl, 0, 1))
+	k.dial("bloom", "grey where the sun was", 0.6, amount(bl, 0.25, 1), param(bl, bs, "much", 0.1, 1))
+	k.dial("perished", "cracked all over", 0.6, amount(cl, 0, 1))
 	k.dial("scuffs", "off the hulls that lay there", 0.45, param(sl, ss, "much", 0, 1))
 	wet := k.layer("Wet", 0.3, coats{stack.Roughness: num(0.1)}, k.noise(9, 5, 11), k.shape("levels", params{"low": 0.3, "high": 0.7}))
 	k.dial("wet", "from dry to shining", 0.3, amount(wet, 0, 1))

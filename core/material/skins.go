@@ -32,15 +32,13 @@ func herringbone() {
 		stack.BaseColor: made(bone(), k.of("fibres", "overlay", 0.6, params{"size": 0.004, "width": 0.00007, "amount": 1.0, "spread": 1.0, "seed": 2.0}), k.of("noise", "overlay", 0.4, params{"frequency": 25.0, "octaves": 6.0, "seed": 3.0}), k.ramp(0, "#2b2a26", 0.45, "#5d574b", 0.75, "#857c69", 1, "#a89e89")),
 		stack.Roughness: num(0.97), stack.Metallic: num(0), stack.Height: relief(-0.25, 0.15, bone(), k.of("fibres", "overlay", 0.5, params{"size": 0.004, "width": 0.00007, "amount": 1.0, "spread": 1.0, "seed": 2.0})),
 	})
+	k.faded("#b3a88f", 0.6, 0.55, 0.04, 7)
 	ns := k.src("speckle", params{"size": 0.0035, "amount": 0.4, "least": 0.4, "ragged": 0.9, "seed": 4.0})
 	nl := k.layer("Coloured slubs", 0.8, coats{stack.BaseColor: made(k.src("cells", params{"frequency": 240.0, "seed": 5.0}), k.ramp(0, "#6d3d24", 0.5, "#8a6a3c", 1, "#4f5a48")), stack.Height: mm(0.12)}, ns, k.shape("levels", params{"low": 0.12, "high": 0.3}))
 	ws := k.worn(0.35, 0.01, 0.015, 6)
 	wl := k.layer("Threadbare", 0.7, coats{stack.BaseColor: with(col("#8f8672"), "normal", 0.6), stack.Height: mm(-0.1), stack.Roughness: num(0.8)}, ws)
-	bs := k.src("bleach", params{"much": 0.35, "grain": 0.05, "seed": 7.0})
-	bl := k.layer("Faded", 0.6, coats{stack.BaseColor: with(col("#c6bda8"), "screen", 0.3)}, bs)
 	k.dial("slubs", "coloured lumps in the yarn", 0.6, amount(nl, 0, 1))
 	k.dial("threadbare", "at edges", 0.35, param(wl, ws, "much", 0, 1))
-	k.dial("faded", "by sun", 0.35, param(bl, bs, "much", 0, 1))
 	k.dial("pile", "how far it stands", 0.6, heightOf(base, 0.1, 1))
 	k.dirty("#1d1a15", "#968d7a", 0.3)
 	k.end()
@@ -56,11 +54,11 @@ func netting() {
 		stack.Roughness: num(0.92), stack.Metallic: num(0),
 		stack.Height: rimmed(relief(1.2, 2.2, k.src("stripes", params{"size": 0.004, "blur": 0.9, "turn": 35.0, "seed": 2.0})), 0.0015, 0),
 	}, net(), k.shape("threshold", params{"cut": 0.5, "soft": 0.15}))
-	fs := k.src("bleach", params{"much": 0.5, "grain": 0.05, "breakup": 0.8, "seed": 5.0})
-	fl := k.layer("Faded", 0.8, coats{stack.BaseColor: with(col("#a9b3a4"), "normal", 0.6)}, fs, k.times("follow", params{"layer": l.ID, "what": "mask"}))
+	fs := k.src("bleach", params{"much": 0.65, "grain": 0.05, "breakup": 0.8, "chalk": 0.45, "sky": 0.6, "seed": 5.0})
+	fl := k.layer("Faded", 0.9, coats{stack.BaseColor: with(col("#a9b3a4"), "normal", 0.75)}, fs, k.times("follow", params{"layer": l.ID, "what": "mask"}))
 	ws := k.src("tide", params{"height": 0.3, "fade": 0.25, "much": 0.5, "grain": 0.03, "breakup": 0.9, "seed": 6.0})
 	wl := k.layer("Weed in it", 0.8, coats{stack.BaseColor: made(k.noise(30, 6, 7), k.ramp(0.1, "#1e240e", 0.9, "#4b5420")), stack.Roughness: num(0.6), stack.Height: mm(0.5)}, ws, k.times("follow", params{"layer": l.ID, "what": "mask"}), k.times("noise", params{"frequency": 14.0, "octaves": 5.0, "amplitude": 2.2, "seed": 8.0}))
-	k.dial("faded", "by sun", 0.5, param(fl, fs, "much", 0, 1))
+	k.dial("faded", "by sun", 0.65, param(fl, fs, "much", 0, 1))
 	k.dial("weed", "caught in it", 0.5, param(wl, ws, "much", 0, 1))
 	k.dial("thickness", "of the cord", 0.6, heightOf(l, 0.2, 1))
 	k.end()
@@ -76,6 +74,7 @@ func oilskin() {
 		stack.Roughness: varied(0.14, 0.34, k.noise(16, 6, 3)), stack.Metallic: num(0),
 		stack.Height: relief(-0.5, 0.5, k.src("noise-warped", params{"frequency": 14.0, "octaves": 4.0, "warp": 1.2, "amplitude": 1.2, "seed": 4.0}), k.of("weave", "overlay", 0.12, params{"size": 0.0012, "gap": 0.05, "seed": 1.0})),
 	})
+	k.faded("#c4ae7c", 0.7, 0.55, 0.05, 9)
 	cs := k.src("veins", params{"size": 0.05, "width": 0.09, "wander": 1.8, "seed": 5.0})
 	cl := k.layer("Creases", 0.6, coats{stack.BaseColor: with(col("#e9d495"), "normal", 0.7), stack.Roughness: num(0.75), stack.Height: mm(-0.12)}, cs, k.times("noise", params{"frequency": 7.0, "octaves": 4.0, "amplitude": 2.0, "seed": 6.0}), k.shape("levels", params{"low": 0.25, "high": 0.6}))
 	ws := k.worn(0.4, 0.012, 0.015, 7)
@@ -102,6 +101,7 @@ func feathers() {
 		stack.BaseColor: made(coat(), barbs(2), k.of("noise", "overlay", 0.35, params{"frequency": 10.0, "octaves": 5.0, "seed": 3.0}), k.ramp(0, "#4d5259", 0.4, "#757b81", 0.75, "#92979c", 1, "#b6babd")),
 		stack.Roughness: varied(0.6, 0.85, coat()), stack.Metallic: num(0), stack.Height: relief(-0.5, 0.4, coat(), barbs(2)),
 	})
+	k.faded("#8f8370", 0.5, 0.5, 0.02, 9)
 	qs := k.src("scales", params{"size": 0.02, "depth": 1.0, "joint": 0.005, "vary": 0.0, "wobble": 0.5, "seed": 1.0})
 	tl := k.layer("Pale rims", 0.35, coats{stack.BaseColor: col("#e4e4e0")}, qs, k.shape("levels", params{"low": 0.72, "high": 0.95}))
 	ss := k.src("speckle", params{"size": 0.004, "amount": 0.4, "stretch": 2.0, "ragged": 0.8, "seed": 5.0})

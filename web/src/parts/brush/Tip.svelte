@@ -158,7 +158,7 @@
     />
   {/if}
   <span class="quiet">resting pen</span>
-  <span class="wide flex gap-3">
+  <span class="whitespace-nowrap">
     <label
       ><input
         type="checkbox"
