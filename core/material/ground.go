@@ -33,7 +33,7 @@ func granite() {
 		k.times("settle", params{"much": 1.0, "grain": 0.05, "breakup": 0.5, "seed": 12.0})) // it comes with the years
 	ls := k.src("bleach", params{"much": 0.6, "grain": 0.05, "breakup": 0.8, "sky": 0.8, "seed": 13.0})
 	ll := k.layer("Lichen", 0.85, coats{stack.BaseColor: made(k.noise(120, 6, 14), k.ramp(0.1, "#83836f", 0.6, "#a7a68c", 1, "#c6c3a8")), stack.Roughness: num(1), stack.Height: relief(0, 0.4, k.noise(240, 5, 15))}, ls,
-		k.times("blooms", params{"size": 0.07, "amount": 0.8, "ragged": 0.9, "seed": 16.0}), k.shape("levels", params{"low": 0.05, "high": 0.25}))
+		k.times("blooms", params{"size": 0.03, "amount": 0.75, "rings": 0.15, "ragged": 0.9, "seed": 16.0}), k.shape("levels", params{"low": 0.06, "high": 0.22}))
 	k.dial("lichen", "in round spots", 0.6, param(ll, ls, "much", 0, 1))
 	k.dial("joints", "how much earth lies in them", 0.8, amount(jl, 0, 1))
 	k.dial("moss", "in the joints", 0.6, amount(ml, 0, 1))
