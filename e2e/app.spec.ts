@@ -112,6 +112,13 @@ test('a paint layer takes colour on the model and on the flat sheet, and erases'
     for (let y = 0.3; y < 0.8; y += 0.02) for (let x = 0.35; x < 0.65; x += 0.02) if (s.pick(x * s.canvas.clientWidth, y * s.canvas.clientHeight)) return [x, y];
   });
   const before = await pixel(page, ...(spot as [number, number]));
+  // what the brush would reach is drawn round the pointer, here too
+  const pointer = [box.width * spot![0], box.height * spot![1]];
+  await page.mouse.move(box.x + pointer[0], box.y + pointer[1]);
+  const outline = page.locator('svg.over path:not(.halo)').last();
+  await expect(outline).toHaveAttribute('d', /^M.+L/);
+  const reach = await outline.evaluate((p: SVGPathElement) => p.getBBox());
+  expect(reach.x < pointer[0] && pointer[0] < reach.x + reach.width && reach.y < pointer[1] && pointer[1] < reach.y + reach.height, JSON.stringify([reach, pointer])).toBe(true);
   await stroke(page, spot as [number, number], [spot![0] + 0.005, spot![1]]);
   await settled(page);
   expect(apart(await pixel(page, ...(spot as [number, number])), before)).toBeGreaterThan(25);

@@ -1,11 +1,12 @@
 // What the page works out by itself, without a browser.
 import { readFileSync } from 'node:fs';
 import { expect, test } from './setup';
-import { Box3, PMREMGenerator, Vector3 } from '../web/node_modules/three/build/three.module.js';
+import { Box3, BufferAttribute, BufferGeometry, PMREMGenerator, Vector3 } from '../web/node_modules/three/build/three.module.js';
 import { makeSmaller, sampleLess } from '../web/src/view/environment';
 import { Ink, LATE } from '../web/src/view/ink';
 import { Lens, lensIn } from '../web/src/view/lens';
 import { FROM, clearOf } from '../web/src/view/frame';
+import { around, rim } from '../web/src/view/round';
 import { viewOf } from '../web/src/view/laid';
 import { closed, closing, count, joined, knots, pulled, through, turned, type Onto, type Three } from '../web/src/lib/taken';
 import { push } from '../web/src/editor/push';
@@ -594,4 +595,40 @@ test('a line goes through every place that was clicked, smoothly or straight, an
   };
   expect(turn(false)).toBeGreaterThan(0.97);
   expect(turn(true)).toBeLessThan(0.93);
+});
+
+test('the reach of a brush on a sheet laid flat: as far on the model in every direction, over islands, not on what faces away', () => {
+  // two boards of 1 m by 1 m beside each other, which lie apart on the sheet, one of them stretched and turned; and their back
+  const corners: [Three, Three, [number, number]][] = [
+    [[0, 0, 0], [0, 0, 1], [0, 0]], [[1, 0, 0], [0, 0, 1], [0.25, 0]], [[1, 1, 0], [0, 0, 1], [0.25, 0.5]], [[0, 1, 0], [0, 0, 1], [0, 0.5]],
+    [[1, 0, 0], [0, 0, 1], [0.9, 0.5]], [[2, 0, 0], [0, 0, 1], [0.9, 0.75]], [[2, 1, 0], [0, 0, 1], [0.7, 0.75]], [[1, 1, 0], [0, 0, 1], [0.7, 0.5]],
+    [[0, 0, -0.01], [0, 0, -1], [0, 0.6]], [[2, 0, -0.01], [0, 0, -1], [0.2, 0.6]], [[2, 1, -0.01], [0, 0, -1], [0.2, 0.8]],
+  ];
+  const g = new BufferGeometry();
+  const put = (name: string, n: number, v: number[]) => g.setAttribute(name, new BufferAttribute(new Float32Array(v), n));
+  put('place', 3, corners.flatMap((c) => c[0]));
+  put('outward', 3, corners.flatMap((c) => c[1]));
+  put('position', 3, corners.flatMap((c) => [...c[2], 0]));
+  g.setIndex([0, 1, 2, 0, 2, 3, 4, 5, 6, 4, 6, 7, 8, 9, 10]);
+  const back = ([x, y]: number[]) => (x < 0.3 ? [4 * x, 2 * y] : [1 + (y - 0.5) / 0.25, (0.9 - x) / 0.2]); // from the sheet to the boards
+  const lines = (x: number, y: number, r: number) => {
+    const list = rim(g, around(g), new Vector3(x, y, 0), new Vector3(0, 0, 1), r);
+    let angle = 0;
+    for (const line of list) {
+      const at = Array.from({ length: line.length / 2 }, (_, i) => back([line[2 * i], line[2 * i + 1]]));
+      for (const [px, py] of at) expect(Math.hypot(px - x, py - y)).toBeCloseTo(r, 5);
+      for (let i = 1; i < at.length; i++) angle += 2 * Math.asin(Math.hypot(at[i][0] - at[i - 1][0], at[i][1] - at[i - 1][1]) / 2 / r);
+    }
+    return { list, angle };
+  };
+  const whole = lines(0.5, 0.5, 0.3); // within one board, over both of its triangles
+  expect(whole.angle).toBeCloseTo(2 * Math.PI, 3);
+  expect(lines(0.7, 0.3, 0.05).angle).toBeCloseTo(2 * Math.PI, 3); // within one triangle
+  const both = lines(0.9, 0.5, 0.3); // a part of it lies on the other island
+  expect(both.angle).toBeCloseTo(2 * Math.PI, 3);
+  expect(both.list.some((l) => l[0] > 0.6)).toBe(true);
+  expect(both.list.some((l) => l[0] < 0.3)).toBe(true);
+  // over the rim there is nothing: the line ends there
+  expect(lines(0.1, 0.5, 0.2).angle).toBeCloseTo(2 * Math.PI - 2 * Math.acos(0.5), 3);
+  expect(lines(0.5, 0.5, 3).list).toEqual([]); // all of it lies within
 });

@@ -14,6 +14,7 @@ import {
   Vector2,
   Vector3,
 } from 'three';
+import { around, rim } from './round';
 import type { Sheet } from './sheets';
 import type { Hit } from './stage';
 
@@ -106,6 +107,22 @@ export class Flat {
       };
     }
     return null;
+  }
+
+  private readonly triangles = new Map<Mesh, Float32Array>();
+
+  /** Lines round what lies within a radius of a place, on every sheet that it reaches. */
+  footprint(h: Pick<Hit, 'pos' | 'nrm'>, radius: number): Vector3[][] {
+    return this.sheets.flatMap(({ flat }) => {
+      if (!flat) return [];
+      let known = this.triangles.get(flat);
+      if (!known) this.triangles.set(flat, (known = around(flat.geometry)));
+      return rim(flat.geometry, known, h.pos, h.nrm, radius).map((line) =>
+        Array.from({ length: line.length / 2 }, (_, i) =>
+          new Vector3(line[2 * i], line[2 * i + 1], 0).add(flat.position),
+        ),
+      );
+    });
   }
 
   /**

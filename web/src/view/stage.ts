@@ -947,6 +947,23 @@ export class Stage {
     return path + 'Z';
   }
 
+  /** The same on the flat sheets, island by island, as an SVG path. */
+  footprintFlat(h: Pick<Hit, 'pos' | 'nrm'>, radius: number): string {
+    const { flat } = this.rects();
+    if (!flat) return '';
+    this.flat.fit(flat.w / flat.h);
+    const at = (p: Vector3) => {
+      const q = p.project(this.flat.camera);
+      return this.onCanvas(q.x, q.y, true)
+        .map((v) => v.toFixed(1))
+        .join(' ');
+    };
+    return this.flat
+      .footprint(h, radius)
+      .map((line) => 'M' + line.map(at).join('L'))
+      .join('');
+  }
+
   /** Metres on the surface that a pixel covers at a point. */
   pixel(p: Vector3): number {
     return (2 * this.camera.seen(p.distanceTo(this.camera.position))) / Math.max(this.canvas.clientHeight, 1);

@@ -95,11 +95,12 @@ export class Strokes implements Tool {
     const radius = h ? this.painter.radius(h.pos) : ui.brush.size;
     const t = target(session, ui);
     if (h && t.ok && !this.painter.active) session.near(t.layer, h.pos.toArray(), radius);
-    let path = h && !stage.overFlat(p.x) ? stage.footprint(h, radius) : '';
+    const flat = stage.overFlat(p.x);
+    let path = !h ? '' : flat ? stage.footprintFlat(h, radius) : stage.footprint(h, radius);
     if (path && h && this.symmetry)
       for (const w of twins(this.symmetry)) {
         const there = { pos: h.pos.clone().applyMatrix4(w), nrm: h.nrm.clone().transformDirection(w) };
-        path += stage.footprint(there, radius, true);
+        path += flat ? stage.footprintFlat(there, radius) : stage.footprint(there, radius, true);
       }
     const sheet = h && stage.worn.list[h.sheet];
     const size = sheet ? (session.doc?.sheets?.[sheet.name]?.size ?? 0) : 0;
