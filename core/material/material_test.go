@@ -1,9 +1,11 @@
 package material_test
 
 import (
+	"context"
 	"encoding/json"
 	"math"
 	"slices"
+	"sync"
 	"testing"
 
 	"velvetgrime/core/cache"
@@ -16,12 +18,12 @@ import (
 	"velvetgrime/core/surface"
 )
 
-// tile evaluates the base colour, roughness, opacity and height of a tile of the trial object.
-func tile(t *testing.T, sc *eval.Scene, d *stack.Document) []float32 {
+// tile evaluates channels of a tile of the trial object.
+func tile(t *testing.T, sc *eval.Scene, d *stack.Document, channels ...stack.Channel) []float32 {
 	t.Helper()
 	p := eval.Compile(sc, d, "", "")
 	var out []float32
-	for _, c := range []stack.Channel{stack.BaseColor, stack.Roughness, stack.Opacity, stack.Height} {
+	for _, c := range channels {
 		v, err := p.Channel(t.Context(), sc.OnTile(surface.Tile{Size: 128}), c)
 		if err != nil {
 			t.Fatal(err)
@@ -38,6 +40,20 @@ func tile(t *testing.T, sc *eval.Scene, d *stack.Document) []float32 {
 	return out
 }
 
+var trial = sync.OnceValues(func() (*render.Baked, error) {
+	return render.Trial(context.Background(), 256, cache.New(192<<20))
+})
+
+// trialObject is the trial object with its bakes, made once.
+func trialObject(t *testing.T) *render.Baked {
+	t.Helper()
+	b, err := trial()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return b
+}
+
 func differing(a, b []float32) (n int) {
 	for i := range a {
 		if d := a[i] - b[i]; d > 1e-4 || d < -1e-4 {
@@ -50,16 +66,16 @@ func differing(a, b []float32) (n int) {
 // Every material that ships is a valid group with three to eight dials that do something,
 // says what it is, and differs by its seed alone.
 func TestEveryMaterial(t *testing.T) {
-	trial, err := render.Trial(t.Context(), 256, cache.New(192<<20))
-	if err != nil {
-		t.Fatal(err)
-	}
+	trial := trialObject(t)
 	sc := trial.Scene
 	sheet := trial.Model.Sheets[0].Name
 	document := func(g *stack.Layer) *stack.Document {
 		d := stack.New([]string{sheet}, 256)
 		d.Layers, d.Prepared, d.Conditions = []*stack.Layer{g}, trial.Prepared, render.TrialConditions()
 		return d
+	}
+	all := func(d *stack.Document) []float32 {
+		return tile(t, sc, d, stack.BaseColor, stack.Roughness, stack.Opacity, stack.Height)
 	}
 	if len(All()) < 60 {
 		t.Errorf("only %d materials ship", len(All()))
@@ -76,7 +92,7 @@ func TestEveryMaterial(t *testing.T) {
 		if n := len(mat.Dials()); n < 3 || n > 8 {
 			t.Errorf("%s has %d dials; three to eight are wanted", mat.Name, n)
 		}
-		was := tile(t, sc, d)
+		was := all(d)
 		for _, dial := range mat.Dials() {
 			shows := false
 			for _, v := range []float64{0, 1} {
@@ -88,18 +104,18 @@ func TestEveryMaterial(t *testing.T) {
 					t.Errorf("%s: %v", mat.Name, err)
 					continue
 				}
-				shows = differing(tile(t, sc, n), was) > 0
+				shows = differing(all(n), was) > 0
 			}
 			if !shows {
 				t.Errorf("%s: the dial %q does nothing", mat.Name, dial.Name)
 			}
 			// turned to where it stands it changes nothing
 			n, _, _, err := step.Rules.Apply(d, stack.TurnDial{Target: "m", Dial: dial.Name, Value: dial.Value})
-			if err != nil || differing(tile(t, sc, n), was) > 0 {
+			if err != nil || differing(all(n), was) > 0 {
 				t.Errorf("%s: the dial %q does not stand where the material is: %v", mat.Name, dial.Name, err)
 			}
 		}
-		if differing(tile(t, sc, document(mat.Group("m", 5))), was) == 0 {
+		if differing(all(document(mat.Group("m", 5))), was) == 0 {
 			t.Errorf("%s: another seed gives the same", mat.Name)
 		}
 		a, _ := json.Marshal(mat.Group("m", 5))
@@ -114,10 +130,7 @@ func TestEveryMaterial(t *testing.T) {
 // differ, on average over the trial object, by more than a glance could miss. Covers are apart:
 // they are there or not, which their dials say.
 func TestAgesDiffer(t *testing.T) {
-	trial, err := render.Trial(t.Context(), 256, cache.New(192<<20))
-	if err != nil {
-		t.Fatal(err)
-	}
+	trial := trialObject(t)
 	for _, mat := range All() {
 		if slices.Contains(mat.Tags, "cover") {
 			continue
@@ -128,8 +141,7 @@ func TestAgesDiffer(t *testing.T) {
 			c := *render.TrialConditions()
 			c.Age = years
 			d.Layers, d.Prepared, d.Conditions = []*stack.Layer{mat.Group("m", 0)}, trial.Prepared, &c
-			v := tile(t, trial.Scene, d)
-			at[i] = v[:len(v)/6*4] // without opacity and height
+			at[i] = tile(t, trial.Scene, d, stack.BaseColor, stack.Roughness)
 		}
 		for i, least := range []float64{0.013, 0.01} {
 			var sum float64
