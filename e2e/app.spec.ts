@@ -117,7 +117,10 @@ test('a paint layer takes colour on the model and on the flat sheet, and erases'
   await page.mouse.move(box.x + pointer[0], box.y + pointer[1]);
   const outline = page.locator('svg.over path:not(.halo)').last();
   await expect(outline).toHaveAttribute('d', /^M.+L/);
-  const reach = await outline.evaluate((p: SVGPathElement) => p.getBBox());
+  const reach = await outline.evaluate((p: SVGPathElement) => {
+    const { x, y, width, height } = p.getBBox();
+    return { x, y, width, height };
+  });
   expect(reach.x < pointer[0] && pointer[0] < reach.x + reach.width && reach.y < pointer[1] && pointer[1] < reach.y + reach.height, JSON.stringify([reach, pointer])).toBe(true);
   await stroke(page, spot as [number, number], [spot![0] + 0.005, spot![1]]);
   await settled(page);
