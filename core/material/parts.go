@@ -53,7 +53,8 @@ func (k *maker) dust(color string, much float64) (*stack.Layer, *stack.Step) {
 }
 
 // faded takes what lies open to sky and sun towards a colour over the years, unevenly, and adds its
-// dial; mix is how far at most.
+// dial; mix, 0..1, is how far at most, usual, 0..1, where the dial stands, grain the size of its marks
+// in metres.
 func (k *maker) faded(color string, mix float32, usual, grain, seed float64) {
 	s := k.src("bleach", params{"much": usual, "grain": grain, "breakup": 0.7, "chalk": 0.45, "sky": 0.6, "seed": seed})
 	l := k.layer("Faded", 0.95, coats{stack.BaseColor: with(col(color), blend.Normal, mix)}, s)

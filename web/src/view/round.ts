@@ -1,7 +1,7 @@
 // What of the surface lies within a radius of a place, as it lies on the sheets laid flat.
 import { Vector3, type BufferAttribute, type BufferGeometry } from 'three';
 
-/** Of each triangle the middle of its corners' places and how far they lie from it: four numbers. */
+/** Of each triangle the middle of its corners' places and how far they lie from it, metres: four numbers. */
 export function around(g: BufferGeometry): Float32Array {
   const [place, index] = [g.getAttribute('place'), g.index!];
   const out = new Float32Array((index.count / 3) * 4);
@@ -15,8 +15,8 @@ export function around(g: BufferGeometry): Float32Array {
 }
 
 /**
- * The lines on which the surface that faces as nrm does is a radius away from a place: x and y on the
- * sheet, one pair after another. Each triangle has its pieces of them, exact at their ends; an island's
+ * The lines on which the surface that faces as nrm (of length 1) does is a radius away from a place, both in
+ * metres of the model, by straight distance: x and y on the sheet as g has them, one pair after another. Each triangle has its pieces of them, exact at their ends; an island's
  * rim is no line of theirs. g: corners with their position on the sheet, place and outward on the model.
  */
 export function rim(
