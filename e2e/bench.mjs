@@ -294,6 +294,70 @@ async function ink() {
   console.log('');
 }
 
+/** Materials that are tried: held over the model until their draft is there, dropped until all is settled, six lined up until each has
+ * its draft, and the shelf with two thousand that were kept. */
+async function tried() {
+  const six = ['Cast iron', 'Brass, salt-bitten', 'Enamel, red', 'Galvanised steel', 'Copper with verdigris', 'Teak deck'];
+  const told = []; // what the server says, and when
+  page.on('websocket', (ws) =>
+    ws.on('framereceived', (f) => {
+      const t = typeof f.payload === 'string' && f.payload.match(/"t":"(drafted|settled)"/);
+      if (t) told.push({ ws, t: t[1], at: Date.now() });
+    }),
+  );
+  const after = async (t, from, n = 1) => {
+    for (;;) {
+      const first = new Map();
+      for (const m of told) if (m.t === t && m.at >= from && !first.has(m.ws)) first.set(m.ws, m.at);
+      if (first.size >= n) return [...first.values()].map((at) => at - from);
+      await new Promise((r) => setTimeout(r, 10));
+    }
+  };
+  const share = (list, q) => list.sort((a, b) => a - b)[Math.min(Math.floor(list.length * q), list.length - 1)];
+  console.log('| object | held to draft, ms p50 / most | dropped to settled, ms p50 / most | six lined up: drafts / all settled, ms |\n|---|---|---|---|');
+  for (const name of ['Mooring bollard', 'Signal lantern']) {
+    await page.goto(base);
+    await page.getByRole('link', { name: `Open ${name}` }).click();
+    await page.waitForSelector('canvas[data-settled]');
+    await settled();
+    await page.getByRole('button', { name: 'Stock', exact: true }).click();
+    await page.waitForTimeout(600); // until the model has moved over
+    await settled();
+    const box = await page.locator('canvas[data-settled]').boundingBox();
+    const over = [box.x + box.width * 0.3, box.y + box.height * 0.45];
+    const [held, dropped] = [[], []];
+    for (const of of six) {
+      await page.getByLabel('Find a material').fill(of);
+      const card = await page.locator('.shelf .card').first().boundingBox();
+      await page.mouse.move(card.x + card.width / 2, card.y + 20);
+      await page.mouse.down();
+      await page.mouse.move(over[0] + 30, over[1], { steps: 3 });
+      let t = Date.now();
+      await page.mouse.move(...over);
+      held.push(...(await after('drafted', t)));
+      t = Date.now();
+      await page.mouse.up();
+      await page.getByRole('group', { name: `Dials of ${of}` }).waitFor();
+      dropped.push(...(await after('settled', t)));
+      await settled();
+      await page.getByRole('button', { name: 'Undo', exact: true }).click();
+      await page.waitForTimeout(300);
+      await settled();
+    }
+    for (const of of six) {
+      await page.getByLabel('Find a material').fill(of);
+      await page.locator('.shelf .item').first().hover();
+      await page.getByRole('button', { name: `Mark ${of} for a line-up` }).click();
+    }
+    const t = Date.now();
+    await page.getByRole('button', { name: 'Line up 6' }).click();
+    const drafts = Math.max(...(await after('drafted', t, 6)));
+    const whole = Math.max(...(await after('settled', t, 6)));
+    await page.keyboard.press('Escape');
+    console.log(`| ${name} | ${share(held, 0.5)} / ${share(held, 1)} | ${share(dropped, 0.5)} / ${share(dropped, 1)} | ${drafts} / ${whole} |`);
+  }
+}
+
 /** Frames, strokes and what the card holds, from one sheet to twenty. */
 async function pages() {
   await page.waitForSelector('canvas[data-settled]');
@@ -317,6 +381,7 @@ try {
     for (let i = 0; i < 3; i++) await page.keyboard.press('Control+z');
   }
   if (!one || one === 'ink') await ink();
+  if (!one || one === 'stock') await tried();
   if (!one) await pages();
 } finally {
   await browser.close();

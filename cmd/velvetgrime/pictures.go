@@ -7,6 +7,7 @@ import (
 	"image/color"
 	"image/draw"
 	"image/png"
+	"math"
 	"os"
 	"path/filepath"
 	"slices"
@@ -17,9 +18,11 @@ import (
 	"velvetgrime/core/eval"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/material"
+	"velvetgrime/core/mesh"
 	"velvetgrime/core/press"
 	"velvetgrime/core/render"
 	"velvetgrime/core/sample"
+	"velvetgrime/core/spatial"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 
@@ -237,8 +240,23 @@ func demoSheet(ctx context.Context, name, dir string) error {
 	return c.write(filepath.Join(dir, name+".png"))
 }
 
+// closeUp looks at 100 × 75 mm of a model from a direction, about the middle of what it shows there.
+func closeUp(ctx context.Context, m *mesh.Model, c render.Camera) (render.Camera, error) {
+	tree, err := spatial.Build(ctx, m.Pos, m.Tri, nil)
+	if err != nil {
+		return c, err
+	}
+	var b spatial.Bundle
+	to := c.At.Sub(c.Eye)
+	if hit := tree.Ray(&b, c.Eye, to.Unit(), 0, 2*to.Length()); hit.Tri >= 0 {
+		c.At = c.Eye.Add(to.Unit().Mul(hit.T))
+	}
+	c.Eye = c.At.Sub(to.Unit().Mul(0.0375 / float32(math.Tan(c.Angle*math.Pi/360))))
+	return c, nil
+}
+
 // materialSheets shows the materials of each kind on the trial object: young, as they are and
-// old, and close up.
+// old, and close up; and once more 100 × 75 mm of each, large.
 func materialSheets(ctx context.Context, t *render.Baked, dir string) error {
 	kinds := map[string][]*material.Material{}
 	for _, m := range material.All() {
@@ -247,12 +265,22 @@ func materialSheets(ctx context.Context, t *render.Baked, dir string) error {
 	whole := render.TrialCamera(t.Model.Bounds)
 	near := whole
 	near.Eye, near.At = near.At.Add(near.Eye.Sub(near.At).Mul(0.36)), near.At.Add(geom.V3(0, -t.Model.Bounds.Size().Y*0.12, 0))
-	only := os.Getenv("VELVETGRIME_BENCH_KINDS") // some of them, with commas
+	close, err := closeUp(ctx, t.Model, near)
+	if err != nil {
+		return err
+	}
+	only, named := os.Getenv("VELVETGRIME_BENCH_KINDS"), os.Getenv("VELVETGRIME_BENCH_NAMES") // some of them, with commas
 	for kind, list := range kinds {
+		if named != "" {
+			list = slices.DeleteFunc(list, func(m *material.Material) bool { return !strings.Contains(","+named+",", ","+m.Name+",") })
+		}
+		if len(list) == 0 {
+			continue
+		}
 		if only != "" && !slices.Contains(strings.Split(only, ","), kind) {
 			continue
 		}
-		c := newContact(4*len(list), 4, 300, 250)
+		c, large := newContact(4*len(list), 4, 300, 250), newContact(len(list), 3, 480, 360)
 		for _, m := range list {
 			for _, shot := range []struct {
 				age float32
@@ -267,8 +295,19 @@ func materialSheets(ctx context.Context, t *render.Baked, dir string) error {
 				}
 				c.add(img, fmt.Sprintf("%s, %.0f years", m.Name, shot.age))
 			}
+			d := stack.New([]string{t.Model.Sheets[0].Name}, 2048)
+			d.Layers, d.Prepared, d.Conditions = []*stack.Layer{m.Group("m", 0)}, t.Prepared, render.TrialConditions()
+			d.Conditions.Age = 15
+			img, err := render.Sketch(ctx, eval.Compile(t.Scene, d, "", ""), close, large.w, large.h)
+			if err != nil {
+				return fmt.Errorf("%s: %w", m.Name, err)
+			}
+			large.add(img, m.Name)
 		}
 		if err := c.write(filepath.Join(dir, "materials-"+kind+".png")); err != nil {
+			return err
+		}
+		if err := large.write(filepath.Join(dir, "materials-"+kind+"-near.png")); err != nil {
 			return err
 		}
 	}

@@ -79,13 +79,18 @@ func limewash() {
 		stack.BaseColor: made(k.noise(6, 7, 1), k.ramp(0.2, "#8d8069", 0.8, "#a99b80")), stack.Roughness: num(0.95), stack.Metallic: num(0),
 		stack.Height: relief(-1, 1, k.noise(14, 6, 2)),
 	})
-	ws := k.src("noise-warped", params{"frequency": 5.0, "octaves": 8.0, "persistence": 0.6, "amplitude": 1.9, "seed": 4.0})
-	ls := k.shape("levels", params{"low": 0.22, "high": 0.34})
+	// it comes off in scales, by the years and where the weather is; what stays goes to powder
+	ws := k.src("noise", params{"frequency": 6.0, "octaves": 9.0, "persistence": 0.64, "amplitude": 1.9, "offset": 0.2, "seed": 4.0})
+	as := k.of("bleach", "subtract", 0.45, params{"much": 0.75, "sky": 0.8, "grain": 0.012, "breakup": 0.9, "contrast": 0.5, "chalk": 0.6, "seed": 24.0})
+	ls := k.shape("levels", params{"low": 0.24, "high": 0.3})
+	brush := func() *stack.Step {
+		return k.src("noise", params{"frequency": 190.0, "octaves": 5.0, "persistence": 0.6, "stretch": 14.0, "along": []any{0.35, 1.0, 0.2}, "amplitude": 1.7, "seed": 5.0})
+	}
 	wl := k.layer("Lime", 1, coats{
-		stack.BaseColor: made(k.src("noise-warped", params{"frequency": 3.0, "octaves": 7.0, "amplitude": 1.4, "seed": 7.0}), k.ramp(0.1, "#b8b09c", 0.5, "#d6d0bf", 0.9, "#e7e3d6")),
+		stack.BaseColor: made(k.src("noise", params{"frequency": 3.0, "octaves": 9.0, "persistence": 0.6, "amplitude": 1.4, "seed": 7.0}), brushed(brush()), k.grit(900, 0.3, 27), k.ramp(0.05, "#a59c86", 0.4, "#cfc8b5", 0.75, "#e0dbcc", 1, "#ece9de")),
 		stack.Roughness: num(0.97), stack.Metallic: num(0),
-		stack.Height: rimmed(relief(0.1, 0.7, k.src("fibres", params{"size": 0.09, "width": 0.0016, "amount": 0.8, "seed": 5.0})), 0.002, 0.2),
-	}, ws, ls)
+		stack.Height: rimmed(relief(0.2, 0.6, brush(), k.grit(700, 0.35, 28)), 0.0015, 0.35),
+	}, ws, as, ls)
 	rs := k.src("run", params{"from": "rain", "count": 160.0, "width": 0.02, "length": 0.6, "streaks": 0.8, "much": 0.45, "breakup": 0.6, "contrast": 0.2, "seed": 9.0})
 	rl := k.layer("Rain streaks", 0.5, coats{stack.BaseColor: with(col("#6f6a58"), "multiply", 0.8)}, rs)
 	k.dial("flaked", "how much has come off", 0.35, param(wl, ls, "low", 0, 0.6), param(wl, ls, "high", 0.06, 0.72))
@@ -95,16 +100,26 @@ func limewash() {
 	k.end()
 }
 
+// brushed lays marks of a brush over what came before.
+func brushed(s *stack.Step) *stack.Step {
+	s.Blend, s.Amount = "overlay", 0.35
+	return s
+}
+
 func gilding() {
 	k := begin("Gilding, rubbed", "coat", 0.2, "gold", "leaf", "carving")
 	k.layer("Red ground", 1, coats{
 		stack.BaseColor: made(k.noise(30, 6, 1), k.ramp(0.2, "#56190f", 0.8, "#74291a")), stack.Roughness: num(0.6), stack.Metallic: num(0),
 	})
 	ws := k.worn(0.4, 0.003, 0.006, 5)
+	// leaves lap over each other, wrinkle, and split in hair-fine lines
+	laps := func() *stack.Step {
+		return k.src("bricks", params{"size": 0.07, "aspect": 1.0, "joint": 0.006, "bevel": 0.03, "rough": 0.2, "vary": 0.6, "seed": 9.0})
+	}
 	gl := k.layer("Leaf", 1, coats{
-		stack.BaseColor: made(k.noise(60, 6, 4), k.ramp(0.2, "#b98a35", 0.8, "#d9ad58")), stack.Roughness: varied(0.16, 0.34, k.noise(120, 5, 6)),
-		stack.Metallic: num(1), stack.Height: rimmed(mm(0.02), 0.0004, 0),
-	}, ws, k.shape("invert", nil), k.of("cracks", "subtract", 0.35, params{"size": 0.03, "seed": 8.0}))
+		stack.BaseColor: made(k.noise(60, 9, 4), k.of("bricks", "overlay", 0.35, params{"size": 0.07, "aspect": 1.0, "joint": 0.006, "bevel": 0.03, "rough": 0.2, "vary": 0.6, "seed": 9.0}), k.ramp(0.1, "#a97a2a", 0.5, "#c99a42", 0.9, "#e0b765")), stack.Roughness: varied(0.14, 0.36, k.noise(160, 7, 6)),
+		stack.Metallic: num(1), stack.Height: rimmed(relief(0, 0.05, laps(), k.of("noise-ridged", "overlay", 0.4, params{"frequency": 90.0, "octaves": 4.0, "seed": 10.0})), 0.0004, 0),
+	}, ws, k.shape("invert", nil), k.of("cracks", "subtract", 0.8, params{"size": 0.016, "width": 0.008, "wander": 0.3, "broken": 0.6, "finer": 0.5, "seed": 8.0}))
 	k.dial("rubbed", "through to the red ground", 0.4, param(gl, ws, "much", 0, 1))
 	k.dial("gloss", "from burnished to dull", 0.3, stack.Move{Layer: gl.ID, Path: "channels.roughness.amount", From: []float64{1}, To: []float64{0.4}})
 	k.dirty("#1d1108", "#8d8270", 0.45)

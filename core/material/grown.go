@@ -43,7 +43,11 @@ func (w wood) make() {
 		stack.Height: relief(-0.3, 0, k.src("fibres", params{"size": 0.06, "width": 0.0006, "amount": 1.0, "towards": []any{0.0, 1.0, 0.0}, "spread": 0.03, "seed": 9.0})),
 	}, gs)
 	if w.planks > 0 {
-		ps := k.src("planks", params{"size": w.planks, "seed": 5.0})
+		joint := 0.0022 / w.planks // boards lie close, or as far apart as a caulking iron is thick
+		if w.caulk {
+			joint = 0.0045 / w.planks
+		}
+		ps := k.src("planks", params{"size": w.planks, "joint": joint, "bevel": 0.25 * joint, "grain": 0.0, "seed": 5.0})
 		seams := k.layer("Seams", 1, coats{
 			stack.BaseColor: col(map[bool]string{true: "#101010", false: "#1c140c"}[w.caulk]), stack.Roughness: num(map[bool]float32{true: 0.45, false: 0.95}[w.caulk]),
 			stack.Height: rimmed(mm(map[bool]float32{true: -0.3, false: -2}[w.caulk]), 0.0008, 0),

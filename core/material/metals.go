@@ -1,6 +1,9 @@
 package material
 
-import "velvetgrime/core/stack"
+import (
+	"velvetgrime/core/blend"
+	"velvetgrime/core/stack"
+)
 
 func init() {
 	castIron()
@@ -40,7 +43,7 @@ func galvanised() {
 	})
 	bs := k.src("bleach", params{"much": 0.45, "grain": 0.01, "seed": 6.0})
 	wl := k.layer("White bloom", 0.75, coats{stack.BaseColor: col("#b4b7b4"), stack.Roughness: num(0.88), stack.Metallic: num(0.15)}, bs,
-		k.times("noise-warped", params{"frequency": 26.0, "octaves": 6.0, "amplitude": 1.8, "seed": 11.0}))
+		k.times("noise", params{"frequency": 26.0, "octaves": 9.0, "persistence": 0.62, "amplitude": 2.0, "seed": 11.0}))
 	rl, rs := k.rust(0.2, nil, false)
 	k.dial("bloom", "white, dull zinc", 0.45, param(wl, bs, "much", 0, 1))
 	k.dial("rust", "where the zinc has gone", 0.15, param(rl, rs, "much", 0, 0.9))
@@ -56,16 +59,19 @@ func brass() {
 	})
 	scour := k.src("scour", params{"much": 0.5, "size": 0.05, "width": 0.0003, "standing": 0.2, "touched": 0.7, "seed": 8.0})
 	sl := k.layer("Polishing scratches", 0.6, coats{stack.Roughness: num(0.42), stack.Height: mm(-0.01)}, scour)
-	tarnish := []*stack.Step{k.worn(0.55, 0.005, 0.012, 3), k.shape("invert", nil)}
-	tl := k.layer("Tarnish", 0.85, coats{
-		stack.BaseColor: made(k.src("noise-warped", params{"frequency": 30.0, "octaves": 6.0, "amplitude": 1.6, "seed": 4.0}),
-			k.ramp(0.1, "#2a1f12", 0.5, "#4f3a1c", 0.85, "#745a2e")),
-		stack.Roughness: varied(0.38, 0.6, k.noise(80, 6, 5)), stack.Metallic: num(0.75),
+	// it comes over the years, wherever nothing rubs
+	tarnish := []*stack.Step{k.worn(0.55, 0.005, 0.012, 3), k.shape("invert", nil), k.times("bleach", params{"much": 1.0, "sky": 1.0, "edges": 0.0, "chalk": 0.2, "contrast": 0.1, "breakup": 0.6, "grain": 0.014, "seed": 24.0})}
+	tl := k.layer("Tarnish", 0.92, coats{
+		stack.BaseColor: made(append(k.skin(26, 4), k.ramp(0.1, "#1c140b", 0.4, "#352612", 0.65, "#50391b", 0.9, "#6e5328"))...),
+		stack.Roughness: varied(0.34, 0.62, k.skin(60, 5)...), stack.Metallic: num(0.75),
 	}, tarnish...)
+	k.layer("Breath of tarnish", 0.55, coats{
+		stack.BaseColor: with(made(append(k.skin(34, 25), k.ramp(0.2, "#5e451f", 0.8, "#a37c3b"))...), blend.Normal, 0.8), stack.Roughness: varied(0.24, 0.42, k.noise(90, 7, 26)),
+	}, k.src("noise", params{"frequency": 20.0, "octaves": 8.0, "persistence": 0.62, "amplitude": 2.0, "seed": 27.0}), k.times("follow", params{"layer": tl.ID, "what": "mask"}))
 	ns := k.src("nook", params{"much": 0.5, "grain": 0.008, "width": 0.005, "contrast": 0.55, "film": 0.1, "seed": 15.0})
 	vl := k.layer("Verdigris", 0.9, coats{
-		stack.BaseColor: made(k.noise(120, 6, 6), k.ramp(0.1, "#2f5a4c", 0.5, "#5a8a76", 0.9, "#8fb5a1")),
-		stack.Roughness: num(0.93), stack.Metallic: num(0), stack.Height: relief(0, 0.12, k.noise(220, 5, 7)),
+		stack.BaseColor: made(k.noise(120, 8, 6), k.grit(1300, 0.5, 66), k.ramp(0.1, "#2f5a4c", 0.5, "#5a8a76", 0.9, "#9abfab")),
+		stack.Roughness: num(0.93), stack.Metallic: num(0), stack.Height: relief(0, 0.16, k.noise(220, 7, 7), k.grit(1700, 0.4, 67)),
 	}, ns, k.times("noise", params{"frequency": 55.0, "octaves": 6.0, "amplitude": 2.0, "seed": 19.0}))
 	k.dial("tarnish", "from polished to brown", 0.7, amount(tl, 0, 1))
 	k.dial("rubbed bright", "where hands and edges keep it bright", 0.55, param(tl, tarnish[0], "much", 0, 1))
@@ -83,14 +89,14 @@ func copper() {
 	})
 	ts := []*stack.Step{k.worn(0.4, 0.005, 0.012, 3), k.shape("invert", nil)}
 	tl := k.layer("Brown skin", 0.9, coats{
-		stack.BaseColor: made(k.src("noise-warped", params{"frequency": 22.0, "octaves": 6.0, "amplitude": 1.5, "seed": 4.0}), k.ramp(0.1, "#24150f", 0.5, "#45281b", 0.9, "#6b4129")),
-		stack.Roughness: num(0.5), stack.Metallic: num(0.7),
+		stack.BaseColor: made(append(k.skin(18, 4), k.ramp(0.1, "#24150f", 0.5, "#45281b", 0.9, "#6b4129"))...),
+		stack.Roughness: varied(0.4, 0.6, k.skin(40, 5)...), stack.Metallic: num(0.7),
 	}, ts...)
 	rs := k.src("run", params{"from": "rain", "count": 260.0, "width": 0.008, "length": 0.25, "streaks": 0.8, "much": 0.6, "breakup": 0.7, "contrast": 0.4, "seed": 9.0})
 	gs := k.of("nook", "screen", 1, params{"much": 0.55, "grain": 0.014, "width": 0.01, "contrast": 0.5, "film": 0.35, "seed": 5.0})
 	vl := k.layer("Verdigris", 0.95, coats{
-		stack.BaseColor: made(k.noise(70, 7, 6), k.ramp(0.1, "#335e50", 0.5, "#69998a", 0.9, "#9cc2b2")),
-		stack.Roughness: num(0.95), stack.Metallic: num(0), stack.Height: relief(0, 0.1, k.noise(160, 6, 7)),
+		stack.BaseColor: made(k.noise(70, 9, 6), k.grit(900, 0.5, 66), k.ramp(0.1, "#335e50", 0.5, "#69998a", 0.9, "#a4c9ba")),
+		stack.Roughness: num(0.95), stack.Metallic: num(0), stack.Height: relief(0, 0.16, k.noise(160, 8, 7), k.grit(1400, 0.4, 67)),
 	}, rs, gs, k.times("noise", params{"frequency": 40.0, "octaves": 7.0, "amplitude": 2.2, "seed": 29.0}), k.shape("levels", params{"low": 0.1, "high": 0.55}))
 	k.dial("brown", "the skin that air makes", 0.9, amount(tl, 0, 1))
 	k.dial("verdigris", "from none to green all over", 0.55, param(vl, gs, "much", 0, 1), param(vl, rs, "much", 0.05, 1))
@@ -102,9 +108,9 @@ func copper() {
 func lead() {
 	k := begin("Sheet lead", "metal", 0.5, "lead", "roof", "soft", "dull")
 	k.layer("Lead", 1, coats{
-		stack.BaseColor: made(k.src("noise-warped", params{"frequency": 16.0, "octaves": 7.0, "amplitude": 1.4, "seed": 1.0}), k.ramp(0.1, "#4a4d51", 0.5, "#63676b", 0.9, "#85888a")),
-		stack.Roughness: varied(0.48, 0.7, k.noise(44, 6, 2)), stack.Metallic: num(0.65),
-		stack.Height: relief(-0.3, 0.3, k.src("hammered", params{"size": 0.03, "seed": 6.0}), k.of("noise", "overlay", 0.4, params{"frequency": 12.0, "octaves": 3.0, "seed": 3.0})),
+		stack.BaseColor: made(append(k.skin(12, 1), k.ramp(0.1, "#43464a", 0.5, "#606468", 0.9, "#888b8d"))...),
+		stack.Roughness: varied(0.44, 0.74, k.skin(30, 2)...), stack.Metallic: num(0.65),
+		stack.Height: relief(-0.3, 0.3, k.src("hammered", params{"size": 0.03, "seed": 6.0}), k.of("noise", "overlay", 0.4, params{"frequency": 12.0, "octaves": 3.0, "seed": 3.0}), k.of("scour", "subtract", 0.05, params{"much": 0.6, "size": 0.03, "width": 0.0005, "standing": 0.5, "seed": 33.0})),
 	})
 	ws := k.worn(0.5, 0.006, 0.012, 8)
 	wl := k.layer("Scraped", 1, coats{stack.BaseColor: col("#9b9ea1"), stack.Roughness: num(0.34), stack.Metallic: num(0.95)}, ws)
@@ -124,8 +130,8 @@ func gunmetal() {
 	})
 	ps := []*stack.Step{k.worn(0.5, 0.004, 0.01, 3), k.shape("invert", nil)}
 	pl := k.layer("Patina", 0.95, coats{
-		stack.BaseColor: made(k.src("noise-warped", params{"frequency": 26.0, "octaves": 6.0, "amplitude": 1.6, "seed": 4.0}), k.ramp(0.1, "#17130f", 0.5, "#2b241c", 0.9, "#493c2b")),
-		stack.Roughness: varied(0.4, 0.58, k.noise(70, 6, 5)), stack.Metallic: num(0.7),
+		stack.BaseColor: made(append(k.skin(24, 4), k.ramp(0.1, "#15110c", 0.45, "#2a2219", 0.75, "#403322", 1, "#5e4b30"))...),
+		stack.Roughness: varied(0.36, 0.62, k.skin(50, 5)...), stack.Metallic: num(0.7),
 	}, ps...)
 	ns := k.src("nook", params{"much": 0.35, "grain": 0.007, "width": 0.004, "contrast": 0.5, "film": 0.05, "seed": 11.0})
 	gl := k.layer("Green in the hollows", 0.8, coats{stack.BaseColor: col("#4c7766"), stack.Roughness: num(0.9), stack.Metallic: num(0)}, ns,

@@ -19,7 +19,22 @@ func (k *maker) rustColours(frequency float64) stack.Coat {
 	return made(
 		k.src("noise", params{"frequency": frequency * 0.8, "octaves": 7.0, "persistence": 0.66, "amplitude": 1.35, "seed": 33.0}),
 		k.of("noise", "overlay", 0.55, params{"frequency": frequency * 11, "octaves": 5.0, "persistence": 0.7, "amplitude": 2.0, "seed": 34.0}),
-		k.ramp(0.1, "#19110d", 0.32, "#331c12", 0.52, "#4b2918", 0.72, "#653921", 0.9, "#84502b", 1, "#a5743f"))
+		k.ramp(0.1, "#1b110b", 0.32, "#381c0e", 0.52, "#542b14", 0.72, "#71401d", 0.9, "#925826", 1, "#b07c3c"))
+}
+
+// skin is what air makes of a metal, or years of a stone: clouds at every scale down to the texel, with
+// spots of its own. Clouds that are pushed about read as marble.
+func (k *maker) skin(frequency, seed float64) []*stack.Step {
+	return []*stack.Step{
+		k.src("noise", params{"frequency": frequency, "octaves": 9.0, "persistence": 0.6, "amplitude": 1.5, "seed": seed}),
+		k.of("noise", "overlay", 0.5, params{"frequency": frequency * 16, "octaves": 5.0, "persistence": 0.72, "amplitude": 2.0, "seed": seed + 40}),
+		k.of("speckle", "subtract", 0.2, params{"size": 0.25 / frequency, "amount": 0.4, "least": 0.1, "ragged": 1.0, "seed": seed + 41}),
+	}
+}
+
+// grit is grain that is seen close up alone, dark and light.
+func (k *maker) grit(frequency float64, amount float32, seed float64) *stack.Step {
+	return k.of("noise", "overlay", amount, params{"frequency": frequency, "octaves": 4.0, "persistence": 0.75, "amplitude": 2.2, "seed": seed})
 }
 
 // rust adds rust that begins where layer shows, or, with an empty name, at what lies open.

@@ -70,8 +70,9 @@ func endGrain() {
 	rings := func() []*stack.Step {
 		return []*stack.Step{
 			k.src("noise-simplex", params{"frequency": 9.0, "octaves": 2.0, "persistence": 0.2, "amplitude": 1.5, "seed": 3.0}), rings(k),
-			k.of("pits", "multiply", 0.55, params{"size": 0.0011, "amount": 0.85, "clump": 0.2, "seed": 4.0}),
-			k.of("noise", "overlay", 0.35, params{"frequency": 30.0, "octaves": 5.0, "seed": 5.0}),
+			// pores, the ends of the vessels, and rays outward
+			k.of("pits", "subtract", 0.5, params{"size": 0.0011, "amount": 0.85, "clump": 0.2, "seed": 4.0}),
+			k.of("noise", "overlay", 0.35, params{"frequency": 30.0, "octaves": 9.0, "persistence": 0.62, "seed": 5.0}),
 		}
 	}
 	base := k.layer("Rings", 1, coats{
@@ -95,13 +96,13 @@ func carvedLime() {
 	k := begin("Carved lime wood", "wood", 0.25, "wood", "carving", "figure", "pale")
 	gouge := func() []*stack.Step {
 		return []*stack.Step{
-			k.src("scales", params{"size": 0.009, "depth": 0.55, "joint": 0.02, "vary": 0.5, "wobble": 0.7, "seed": 2.0}),
-			k.of("noise", "overlay", 0.4, params{"frequency": 26.0, "octaves": 4.0, "seed": 3.0}),
+			k.src("hammered", params{"size": 0.009, "deep": 1.0, "soft": 0.08, "stretch": 2.2, "along": []any{0.15, 1.0, 0.1}, "seed": 2.0}), k.shape("levels", params{"low": 0.0, "high": 0.4}),
+			k.of("noise", "overlay", 0.12, params{"frequency": 26.0, "octaves": 8.0, "stretch": 3.0, "seed": 3.0}),
 		}
 	}
 	base := k.layer("Lime", 1, coats{
 		stack.BaseColor: made(k.src("woodgrain", params{"size": 0.0026, "late": 0.15, "knots": 0.05, "fibres": 0.6, "seed": 1.0}), k.of("noise", "overlay", 0.4, params{"frequency": 9.0, "octaves": 6.0, "seed": 4.0}), k.ramp(0, "#a2865c", 0.5, "#c0a67a", 1, "#d8c49d")),
-		stack.Roughness: varied(0.5, 0.75, k.noise(40, 5, 5)), stack.Metallic: num(0), stack.Height: relief(-1.1, 0.2, gouge()...),
+		stack.Roughness: varied(0.5, 0.75, k.noise(40, 5, 5)), stack.Metallic: num(0), stack.Height: relief(-2.4, 0, gouge()...),
 	})
 	ws := k.src("nook", params{"much": 0.55, "grain": 0.008, "width": 0.004, "contrast": 0.25, "film": 0.3, "seed": 6.0})
 	wl := k.layer("Wax in the cuts", 0.7, coats{stack.BaseColor: with(col("#5e3f1e"), "multiply", 0.8), stack.Roughness: num(0.45)}, ws)
@@ -147,13 +148,13 @@ func bone() {
 		}
 	}
 	base := k.layer("Bone", 1, coats{
-		stack.BaseColor: made(k.src("noise-warped", params{"frequency": 16.0, "octaves": 6.0, "amplitude": 1.3, "seed": 3.0}), k.of("fibres", "overlay", 0.25, params{"size": 0.012, "width": 0.00022, "amount": 0.9, "towards": []any{0.0, 1.0, 0.0}, "spread": 0.08, "seed": 1.0}), k.ramp(0.1, "#b19f7d", 0.5, "#d2c4a3", 0.9, "#e6dcc3")),
+		stack.BaseColor: made(k.src("noise", params{"frequency": 16.0, "octaves": 9.0, "persistence": 0.58, "stretch": 3.0, "amplitude": 1.3, "seed": 3.0}), k.of("fibres", "overlay", 0.4, params{"size": 0.012, "width": 0.00022, "amount": 0.9, "towards": []any{0.0, 1.0, 0.0}, "spread": 0.08, "seed": 1.0}), k.ramp(0.1, "#b19f7d", 0.5, "#d2c4a3", 0.9, "#e6dcc3")),
 		stack.Roughness: varied(0.35, 0.6, k.noise(50, 5, 4)), stack.Metallic: num(0), stack.Height: relief(-0.15, 0.02, pores()...),
 	})
 	ys := k.src("nook", params{"much": 0.5, "grain": 0.01, "width": 0.006, "contrast": 0.2, "film": 0.4, "seed": 5.0})
 	yl := k.layer("Yellowed", 0.7, coats{stack.BaseColor: with(col("#a3763a"), "multiply", 0.7)}, ys)
-	cs := k.src("cracks", params{"size": 0.035, "seed": 6.0})
-	cl := k.layer("Fine cracks", 0.5, coats{stack.BaseColor: col("#4b3820"), stack.Height: mm(-0.12)}, cs, k.times("noise", params{"frequency": 18.0, "octaves": 4.0, "amplitude": 2.0, "seed": 7.0}), k.shape("levels", params{"low": 0.4, "high": 0.7}))
+	cs := k.src("cracks", params{"size": 0.016, "width": 0.03, "wander": 0.35, "stretch": 3.0, "broken": 0.3, "finer": 0.6, "seed": 6.0})
+	cl := k.layer("Fine cracks", 0.8, coats{stack.BaseColor: col("#4b3820"), stack.Height: mm(-0.12)}, cs, k.times("noise", params{"frequency": 18.0, "octaves": 4.0, "amplitude": 2.0, "seed": 7.0}), k.shape("levels", params{"low": 0.4, "high": 0.7}))
 	ps := k.src("touch", params{"much": 0.45, "grain": 0.008, "seed": 8.0})
 	pl := k.layer("Polished", 0.8, coats{stack.Roughness: num(0.16), stack.BaseColor: with(col("#c9a765"), "multiply", 0.35)}, ps)
 	k.dial("yellowed", "by age, in the hollows", 0.5, amount(yl, 0, 1), param(yl, ys, "much", 0.1, 1))
@@ -216,8 +217,9 @@ func rubber() {
 	})
 	bs := k.src("bleach", params{"much": 0.62, "grain": 0.02, "breakup": 0.7, "chalk": 0.5, "sky": 0.7, "seed": 4.0})
 	bl := k.layer("Bloom", 0.85, coats{stack.BaseColor: made(k.noise(40, 6, 5), k.ramp(0.1, "#3e3f42", 0.9, "#65676a")), stack.Roughness: num(0.9)}, bs)
-	cs := k.src("cracks", params{"size": 0.014, "seed": 6.0})
-	cl := k.layer("Perished", 0.9, coats{stack.BaseColor: col("#0a0a0a"), stack.Height: mm(-0.35), stack.Roughness: num(0.95)}, cs, k.times("noise", params{"frequency": 11.0, "octaves": 5.0, "amplitude": 2.2, "seed": 7.0}), k.shape("levels", params{"low": 0.25, "high": 0.5}),
+	// where ozone and sun get at it a net of short, gaping cracks
+	cs := k.src("cracks", params{"size": 0.007, "width": 0.09, "wander": 0.5, "broken": 0.2, "finer": 0.8, "seed": 6.0})
+	cl := k.layer("Perished", 1, coats{stack.BaseColor: col("#050505"), stack.Height: mm(-0.45), stack.Roughness: num(0.98)}, cs, k.of("noise", "multiply", 0.8, params{"frequency": 14.0, "octaves": 6.0, "amplitude": 1.8, "offset": 0.2, "seed": 7.0}), k.shape("levels", params{"low": 0.2, "high": 0.45}),
 		k.times("bleach", params{"much": 0.9, "grain": 0.03, "sky": 1.0, "seed": 10.0})) // it goes where it lies open, over the years
 	ss := k.src("scour", params{"much": 0.45, "width": 0.0009, "size": 0.06, "seed": 8.0})
 	sl := k.layer("Scuffs of paint", 0.8, coats{stack.BaseColor: col("#a9a79c"), stack.Roughness: num(0.8), stack.Height: mm(0.02)}, ss, k.times("noise", params{"frequency": 9.0, "octaves": 5.0, "amplitude": 2.0, "seed": 9.0}))

@@ -75,8 +75,8 @@ func oilskin() {
 		stack.Height: relief(-0.5, 0.5, k.src("noise-warped", params{"frequency": 14.0, "octaves": 4.0, "warp": 1.2, "amplitude": 1.2, "seed": 4.0}), k.of("weave", "overlay", 0.12, params{"size": 0.0012, "gap": 0.05, "seed": 1.0})),
 	})
 	k.faded("#c4ae7c", 0.7, 0.55, 0.05, 9)
-	cs := k.src("veins", params{"size": 0.05, "width": 0.09, "wander": 1.8, "seed": 5.0})
-	cl := k.layer("Creases", 0.6, coats{stack.BaseColor: with(col("#e9d495"), "normal", 0.7), stack.Roughness: num(0.75), stack.Height: mm(-0.12)}, cs, k.times("noise", params{"frequency": 7.0, "octaves": 4.0, "amplitude": 2.0, "seed": 6.0}), k.shape("levels", params{"low": 0.25, "high": 0.6}))
+	cs := k.src("noise-ridged", params{"frequency": 9.0, "octaves": 3.0, "persistence": 0.35, "stretch": 0.6, "seed": 5.0})
+	cl := k.layer("Creases", 0.55, coats{stack.BaseColor: with(col("#e6cf8e"), "normal", 0.6), stack.Roughness: num(0.7), stack.Height: mm(-0.3)}, cs, k.shape("levels", params{"low": 0.72, "high": 0.98}), k.times("noise", params{"frequency": 60.0, "octaves": 6.0, "amplitude": 2.0, "seed": 6.0}))
 	ws := k.worn(0.4, 0.012, 0.015, 7)
 	wl := k.layer("Worn to the cloth", 0.9, coats{stack.BaseColor: made(weave(), k.ramp(0, "#8d7b55", 1, "#c7b78f")), stack.Roughness: num(0.93), stack.Height: relief(-0.15, 0.05, weave())}, ws)
 	ss := k.src("run", params{"from": "rain", "count": 140.0, "width": 0.02, "length": 0.35, "streaks": 0.7, "much": 0.4, "breakup": 0.7, "contrast": 0.2, "seed": 8.0})
@@ -95,7 +95,8 @@ func feathers() {
 		return k.src("scales", params{"size": 0.02, "depth": 0.45, "joint": 0.005, "vary": 0.45, "wobble": 0.5, "seed": 1.0})
 	}
 	barbs := func(seed float64) *stack.Step {
-		return k.of("fibres", "overlay", 0.9, params{"size": 0.014, "width": 0.00035, "count": 8.0, "amount": 1.0, "towards": []any{0.15, -1.0, 0.1}, "spread": 0.16, "bow": 0.4, "seed": seed})
+		// they lie side by side, close, and part here and there
+		return k.of("noise", "overlay", 0.75, params{"frequency": 420.0, "octaves": 4.0, "persistence": 0.6, "stretch": 16.0, "along": []any{0.22, 1.0, 0.12}, "amplitude": 1.9, "seed": seed})
 	}
 	base := k.layer("Feathers", 1, coats{
 		stack.BaseColor: made(coat(), barbs(2), k.of("noise", "overlay", 0.35, params{"frequency": 10.0, "octaves": 5.0, "seed": 3.0}), k.ramp(0, "#4d5259", 0.4, "#757b81", 0.75, "#92979c", 1, "#b6babd")),
@@ -139,16 +140,14 @@ func barnacles() {
 	k := begin("Barnacles", "ground", 1, "barnacle", "cover", "hull", "shell")
 	ts := k.src("tide", params{"height": 0.45, "fade": 0.2, "much": 0.75, "grain": 0.03, "breakup": 0.9, "contrast": 0.6, "seed": 2.0})
 	shells := func() *stack.Step {
-		return k.src("barnacles", params{"size": 0.009, "amount": 0.75, "clump": 0.8, "seed": 1.0})
+		return k.src("barnacles", params{"size": 0.009, "amount": 0.6, "clump": 1.0, "seed": 1.0})
 	}
 	film := k.layer("Slime", 0.75, coats{stack.BaseColor: made(k.noise(24, 6, 3), k.ramp(0.1, "#1b2112", 0.9, "#434a28")), stack.Roughness: num(0.35), stack.Metallic: num(0)}, k.src("tide", params{"height": 0.5, "fade": 0.25, "much": 0.7, "grain": 0.03, "breakup": 0.9, "contrast": 0.3, "seed": 4.0}))
 	l := k.layer("Shells", 1, coats{
 		stack.BaseColor: made(shells(), k.of("noise", "overlay", 0.5, params{"frequency": 120.0, "octaves": 5.0, "seed": 5.0}), k.ramp(0, "#23211d", 0.25, "#6f695c", 0.6, "#9a9382", 1, "#c4bdab")),
 		stack.Roughness: num(0.9), stack.Metallic: num(0), stack.Height: relief(0, 5, shells()),
-	}, ts,
-		// they settle in patches and streaks, and leave much bare between these
-		k.times("noise-warped", params{"frequency": 3.5, "octaves": 6.0, "persistence": 0.6, "amplitude": 1.6, "seed": 8.0}), k.shape("levels", params{"low": 0.22, "high": 0.4}),
-		k.times("barnacles", params{"size": 0.009, "amount": 0.75, "clump": 0.8, "seed": 1.0}), k.shape("levels", params{"low": 0.03, "high": 0.1}))
+		// they settle in patches and leave much bare between these; no shell is cut in half
+	}, ts, k.shape("levels", params{"low": 0.1, "high": 0.35}), k.times("barnacles", params{"size": 0.009, "amount": 0.6, "clump": 1.0, "seed": 1.0}), k.shape("levels", params{"low": 0.03, "high": 0.1}))
 	k.dial("how much", "of it is covered", 0.75, param(l, ts, "much", 0, 1))
 	k.dial("how high", "the tide stood", 0.5, param(l, ts, "height", 0.05, 1))
 	k.dial("slime", "between them", 0.7, amount(film, 0, 1))

@@ -105,10 +105,13 @@ func Mask(ctx context.Context, p *eval.Program, layer, stepID string, c Camera, 
 
 func decode(v float32) float32 { return pix.DecodeSRGB(min(max(v, 0), 1)) }
 
+// backdrop is what is seen beside the model, linear.
+const backdrop = 0.105
+
 // down averages the places of each pixel, in linear light.
 func down(f *raster.Frame, w, h int, at func(i int) [3]float32) *image.RGBA {
 	img := image.NewRGBA(image.Rect(0, 0, w, h))
-	back := [3]float32{0.105, 0.105, 0.105}
+	back := [3]float32{backdrop, backdrop, backdrop}
 	for y := range h {
 		for x := range w {
 			var sum [3]float32
@@ -144,6 +147,7 @@ type studio struct {
 type matter struct {
 	color, emits           [3]float32
 	rough, metal, openness float32
+	clear                  float32 // what of it is seen through, 0..1
 }
 
 func newStudio(ctx context.Context, m *mesh.Model, eye, at geom.Vec3) (*studio, error) {
@@ -190,15 +194,33 @@ func (s *studio) shine(p, nrm, n geom.Vec3, lit float32, m *matter) [3]float32 {
 	horizon := min(max(1+1.4*r.Dot(nrm), 0), 1)
 	so := min(max(ao+(nv+ao)*(nv+ao)-1, 0), 1) * 0.5
 	so = (so + ao*0.5) * horizon
+	var through [3]float32
+	if m.clear > 0 {
+		through = s.through(view, n)
+	}
 	var out [3]float32
 	for k := range 3 {
-		diff := m.color[k] * (1 - metal)
+		diff := m.color[k] * (1 - metal) * (1 - m.clear)
 		fk := f0[k] + (1-f0[k])*fres
 		e := f0[k] + (max(1-rough, f0[k])-f0[k])*rim
-		out[k] = lit*nl*2.3*(diff*(1-fk)/math.Pi+fk*min(spec, 12)) + diff*sky[k]*ao + e*mirror[k]*so + m.emits[k]
+		out[k] = lit*nl*2.3*(diff*(1-fk)/math.Pi+fk*min(spec, 12)) + diff*sky[k]*ao + e*mirror[k]*so + m.emits[k] + m.clear*m.color[k]*through[k]
 	}
 	for k, v := range out { // a soft shoulder
 		out[k] = 1 - float32(math.Exp(float64(-1.44*v)))
+	}
+	return out
+}
+
+// through is the light that comes through clear matter with normal n to an eye in direction view: the
+// backdrop, and what a solid body bends into its place (Snell's law at 1.5). What of the model lies
+// behind it is not looked for.
+func (s *studio) through(view, n geom.Vec3) [3]float32 {
+	const ratio = 1 / 1.5
+	nv := max(n.Dot(view), 0)
+	bent := view.Mul(-ratio).Add(n.Mul(ratio*nv - float32(math.Sqrt(float64(1-ratio*ratio*(1-nv*nv))))))
+	out := surroundings(bent, s.right, 0.2)
+	for k := range out {
+		out[k] = 0.6*backdrop + 0.4*out[k]
 	}
 	return out
 }
@@ -207,7 +229,7 @@ func (s *studio) shine(p, nrm, n geom.Vec3, lit float32, m *matter) [3]float32 {
 type made struct {
 	f       *raster.Frame
 	base    []pix.Plane
-	numbers [3][]pix.Plane // roughness, metallic, occlusion
+	numbers [4][]pix.Plane // roughness, metallic, occlusion, opacity
 	emits   []pix.Plane
 	relief  []geom.Vec3
 }
@@ -218,7 +240,7 @@ func makeOf(ctx context.Context, p *eval.Program, f *raster.Frame, name string) 
 	var height []pix.Plane
 	for ch, to := range map[stack.Channel]*[]pix.Plane{
 		stack.BaseColor: &o.base, stack.Roughness: &o.numbers[0], stack.Metallic: &o.numbers[1],
-		stack.Occlusion: &o.numbers[2], stack.Emissive: &o.emits, stack.Height: &height,
+		stack.Occlusion: &o.numbers[2], stack.Opacity: &o.numbers[3], stack.Emissive: &o.emits, stack.Height: &height,
 	} {
 		var err error
 		if *to, err = p.Channel(ctx, u, ch); err != nil {
@@ -253,6 +275,7 @@ func Sketch(ctx context.Context, p *eval.Program, c Camera, w, h int) (*image.RG
 	}
 	return down(f, w, h, func(i int) [3]float32 {
 		m := o.at(i)
+		m.clear = 1 - min(max(o.numbers[3][0].At(i), 0), 1)
 		return s.shine(f.Pos[i], f.Nrm[i], o.relief[i], s.lit(f.Pos[i], f.Nrm[i]), &m)
 	}), nil
 }

@@ -84,7 +84,7 @@ func BakeInMemory(
 // Trial bakes the trial post at size texels. What is evaluated on it goes to c.
 func Trial(ctx context.Context, size int, c *cache.Cache) (*Baked, error) {
 	s := bake.Default()
-	s.Size, s.Samples, s.Smooth, s.Radius = size, 48, 2, 0.004
+	s.Size, s.Samples, s.Smooth, s.Radius = size, 96, 2, 0.004
 	return BakeInMemory(ctx, sample.Trial(), nil, s, []string{"ao", "curvature", "sky", "thickness"}, c)
 }
 
