@@ -66,20 +66,25 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 	// comes near them, and rest again when all is eaten
 	awake := make([]int32, 0, n)
 	state := make([]uint8, n) // asleep, awake, awake with its neighbours, at rest
-	wake := func(i int32) {
-		if state[i] == 0 {
-			state[i], awake = 1, append(awake, i)
-		}
-	}
 	for _, s := range seeds {
-		wake(s.At)
+		state[s.At] = 1
 	}
 	var rests []int32 // points at rest that die off
-	for k := 0; float32(k)*instant*c.Spacing <= most && len(awake) > 0; k++ {
+	for k := 0; float32(k)*instant*c.Spacing <= most; k++ {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
 		now := float32(k) * instant
+		// in the order of memory: who shares a line of it with another processor waits for it
+		awake = awake[:0]
+		for i, s := range state {
+			if s == 1 || s == 2 {
+				awake = append(awake, int32(i))
+			}
+		}
+		if len(awake) == 0 {
+			break
+		}
 		inParts(len(awake), func(from, to int) {
 			for _, p := range awake[from:to] {
 				i := int(p)
@@ -88,17 +93,7 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 					next[i], v[i] = 1, 0
 					continue
 				}
-				// two sums: one would wait for itself
-				even, odd := float32(0), float32(0)
-				list := links[c.first[i]:c.first[i+1]]
-				for ; len(list) > 1; list = list[2:] {
-					even += list[0].weight * u[list[0].at]
-					odd += list[1].weight * u[list[1].at]
-				}
-				if len(list) > 0 {
-					even += list[0].weight * u[list[0].at]
-				}
-				spread := even + odd - whole[i]*u[i]
+				spread := near(links[c.first[i]:c.first[i+1]], u) - whole[i]*u[i]
 				left := v[i]
 				if u[i] > fewest {
 					left /= 1 + instant*rate[i]*u[i]
@@ -114,13 +109,12 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 		for _, i := range rests {
 			u[i] *= 1 - instant*dies
 		}
-		kept := 0
-		for _, i := range awake[:len(awake):len(awake)] {
+		for _, i := range awake {
 			u[i] = next[i]
 			if state[i] == 1 && u[i] > stirs {
 				state[i] = 2
 				for _, j := range c.Around(int(i)) {
-					wake(j)
+					state[j] = max(state[j], 1)
 				}
 			}
 			if state[i] == 2 && v[i] < spent {
@@ -130,20 +124,34 @@ func (c *Cloud) React(ctx context.Context, seeds []Seed, speed []float32, most f
 				}
 			}
 		}
-		for _, i := range awake {
-			if state[i] != 3 {
-				awake[kept], kept = i, kept+1
-			}
-		}
-		awake = awake[:kept]
 	}
 	return out, nil
 }
 
 // link is a neighbour with its weight: side by side, since all are read again at every step.
 type link struct {
-	at     int32
+	at     uint32
 	weight float32
+}
+
+// near is the sum of what lies about a point by its weights. In a function of its own it keeps all that
+// it needs in registers; of several sums none waits for another.
+//
+//go:noinline
+func near(links []link, u []float32) float32 {
+	var a, b, c, d float32
+	for len(links) >= 4 {
+		l := (*[4]link)(links)
+		a += l[0].weight * u[l[0].at]
+		b += l[1].weight * u[l[1].at]
+		c += l[2].weight * u[l[2].at]
+		d += l[3].weight * u[l[3].at]
+		links = links[4:]
+	}
+	for _, l := range links {
+		a += l.weight * u[l.at]
+	}
+	return (a + c) + (b + d)
 }
 
 // laplacian returns the weight of every neighbour in Δu(i) ≈ Σ g·(u(j)−u(i)), in
@@ -158,7 +166,7 @@ func (c *Cloud) laplacian() (links []link, whole []float32) {
 		for k, j := range c.Around(i) {
 			d := c.Pos[j].Sub(p)
 			l := d.Dot(d)
-			list[k] = link{j, (1 - l/r2) * (1 - l/r2)}
+			list[k] = link{uint32(j), (1 - l/r2) * (1 - l/r2)}
 			second += list[k].weight * l
 		}
 		scale := float32(0)

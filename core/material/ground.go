@@ -50,8 +50,8 @@ func slate() {
 			k.of("noise-ridged", "overlay", 0.3, params{"frequency": 130.0, "octaves": 5.0, "stretch": 6.0, "along": []any{0.25, 1.0, 0.1}, "seed": 21.0})}
 	}
 	base := k.layer("Slate", 1, coats{
-		stack.BaseColor: made(append(split(), k.grit(700, 0.4, 31), k.of("speckle", "add", 0.2, params{"size": 0.0011, "amount": 0.3, "ragged": 0.9, "seed": 32.0}), k.ramp(0.05, "#1e2226", 0.5, "#353b41", 0.85, "#4c5258", 1, "#6d7275"))...),
-		stack.Roughness: varied(0.42, 0.72, append(split(), k.grit(500, 0.5, 33))...), stack.Metallic: num(0), stack.Height: relief(-0.9, 0.9, split()...),
+		stack.BaseColor: made(append(split(), k.grit(700, 0.45, 31), k.ramp(0.05, "#1e2226", 0.5, "#353b41", 0.85, "#4c5258", 1, "#6d7275"))...),
+		stack.Roughness: varied(0.42, 0.72, append(split(), k.grit(700, 0.45, 31))...), stack.Metallic: num(0), stack.Height: relief(-0.9, 0.9, split()...),
 	})
 	k.faded("#6d6c66", 0.5, 0.5, 0.06, 9)
 	ls := k.src("bleach", params{"much": 0.5, "grain": 0.02, "breakup": 0.8, "sky": 0.7, "seed": 5.0})
@@ -67,9 +67,8 @@ func brick() {
 	k := begin("Brick, sooted", "stone", 2, "brick", "wall", "chimney")
 	bricks := func() *stack.Step { return k.src("bricks", params{"size": 0.075, "seed": 1.0}) }
 	k.layer("Brick", 1, coats{
-		stack.BaseColor: made(k.src("noise", params{"frequency": 7.0, "octaves": 9.0, "persistence": 0.6, "amplitude": 1.5, "seed": 2.0}), k.of("bricks", "overlay", 0.35, params{"size": 0.075, "vary": 1.0, "seed": 1.0}), k.grit(420, 0.55, 22),
-			k.of("speckle", "subtract", 0.35, params{"size": 0.004, "amount": 0.35, "ragged": 0.9, "seed": 23.0}), k.ramp(0.05, "#43200f", 0.45, "#73371e", 0.8, "#945133", 1, "#ad7350")),
-		stack.Roughness: varied(0.86, 0.99, k.noise(200, 4, 24)), stack.Metallic: num(0), stack.Height: relief(-5, 1, bricks(), k.of("noise", "overlay", 0.4, params{"frequency": 70.0, "octaves": 8.0, "persistence": 0.6, "seed": 3.0}), k.of("pits", "subtract", 0.06, params{"size": 0.003, "amount": 0.5, "clump": 0.6, "seed": 25.0})),
+		stack.BaseColor: made(k.src("noise", params{"frequency": 7.0, "octaves": 9.0, "persistence": 0.6, "amplitude": 1.5, "seed": 2.0}), k.of("bricks", "overlay", 0.35, params{"size": 0.075, "vary": 1.0, "seed": 1.0}), k.grit(420, 0.6, 22), k.ramp(0.05, "#43200f", 0.45, "#73371e", 0.8, "#945133", 1, "#ad7350")),
+		stack.Roughness: num(0.94), stack.Metallic: num(0), stack.Height: relief(-5, 1, bricks(), k.of("noise", "overlay", 0.4, params{"frequency": 70.0, "octaves": 8.0, "persistence": 0.6, "seed": 3.0}), k.grit(420, 0.3, 22)),
 	})
 	k.faded("#a5877a", 0.55, 0.5, 0.05, 9)
 	jl := k.layer("Mortar", 1, coats{stack.BaseColor: made(k.noise(70, 8, 4), k.of("terrazzo", "overlay", 0.45, params{"size": 0.0022, "seed": 26.0}), k.ramp(0.1, "#625a49", 0.6, "#8a816c", 1, "#aaa18b")), stack.Roughness: num(0.98),
@@ -85,10 +84,9 @@ func brick() {
 func concrete() {
 	k := begin("Concrete", "stone", 2, "concrete", "quay", "cast")
 	k.layer("Concrete", 1, coats{
-		stack.BaseColor: made(k.src("noise", params{"frequency": 3.0, "octaves": 10.0, "persistence": 0.6, "amplitude": 1.4, "seed": 1.0}), k.grit(500, 0.5, 2), k.of("speckle", "subtract", 0.25, params{"size": 0.0035, "amount": 0.4, "ragged": 0.9, "seed": 21.0}),
-			k.of("pits", "subtract", 0.35, params{"size": 0.004, "amount": 0.5, "clump": 0.6, "seed": 22.0}), k.ramp(0.05, "#5b574e", 0.5, "#827d72", 0.9, "#a6a195")),
+		stack.BaseColor: made(k.src("noise", params{"frequency": 3.0, "octaves": 10.0, "persistence": 0.6, "amplitude": 1.4, "seed": 1.0}), k.grit(500, 0.55, 2), k.ramp(0.05, "#5b574e", 0.5, "#827d72", 0.9, "#a6a195")),
 		stack.Roughness: varied(0.78, 0.97, k.noise(30, 8, 3)), stack.Metallic: num(0),
-		stack.Height: relief(-0.6, 0.1, k.noise(60, 9, 4), k.grit(600, 0.4, 23), k.of("pits", "subtract", 0.9, params{"size": 0.014, "amount": 0.45, "seed": 5.0}), k.of("pits", "subtract", 0.5, params{"size": 0.004, "amount": 0.5, "clump": 0.6, "seed": 22.0})),
+		stack.Height: relief(-0.6, 0.1, k.noise(60, 9, 4), k.grit(500, 0.4, 2), k.of("pits", "subtract", 0.9, params{"size": 0.014, "amount": 0.5, "seed": 5.0})),
 	})
 	ws := k.worn(0.4, 0.012, 0.02, 6)
 	wl := k.layer("Broken edges", 1, coats{stack.BaseColor: made(k.src("terrazzo", params{"size": 0.012, "seed": 7.0}), k.ramp(0, "#5c574d", 0.5, "#8d877a", 1, "#b3aca0")), stack.Height: relief(-2.5, -0.8, k.noise(120, 6, 8)), stack.Roughness: num(0.97)}, ws)
@@ -119,8 +117,8 @@ func mud() {
 	ps := k.of("splatter", "screen", 0.9, params{"size": 0.08, "amount": 0.6, "burst": 0.7, "satellites": 0.8, "seed": 9.0})
 	ml := k.layer("Mud", 1, coats{
 		// one silt: what differs is how far it has dried, and the grains in it
-		stack.BaseColor: made(k.src("noise", params{"frequency": 11.0, "octaves": 9.0, "persistence": 0.58, "amplitude": 1.1, "seed": 1.0}), k.grit(600, 0.4, 21), k.of("speckle", "add", 0.22, params{"size": 0.0028, "amount": 0.35, "ragged": 0.9, "seed": 22.0}), k.ramp(0.1, "#2c2115", 0.5, "#45341f", 0.9, "#63503a")),
-		stack.Roughness: varied(0.4, 0.95, k.noise(11, 8, 1)), stack.Metallic: num(0), stack.Height: rimmed(relief(0.2, 1.6, k.noise(60, 8, 3), k.of("pits", "subtract", 0.2, params{"size": 0.005, "amount": 0.5, "clump": 0.7, "seed": 23.0}), k.of("cracks", "subtract", 0.3, params{"size": 0.024, "width": 0.03, "wander": 0.3, "broken": 0.45, "seed": 24.0})), 0.003, 0.2),
+		stack.BaseColor: made(k.src("noise", params{"frequency": 11.0, "octaves": 9.0, "persistence": 0.58, "amplitude": 1.1, "seed": 1.0}), k.grit(600, 0.5, 21), k.ramp(0.1, "#2c2115", 0.5, "#45341f", 0.9, "#63503a")),
+		stack.Roughness: varied(0.4, 0.95, k.noise(11, 8, 1)), stack.Metallic: num(0), stack.Height: rimmed(relief(0.2, 1.6, k.noise(60, 8, 3), k.of("cracks", "subtract", 0.3, params{"size": 0.024, "width": 0.03, "wander": 0.3, "broken": 0.45, "seed": 24.0})), 0.003, 0.2),
 	}, ts, ps)
 	k.dial("how much", "from a line at the foot to splashed all over", 0.7, param(ml, ts, "much", 0, 1), param(ml, ps, "amount", 0, 0.9))
 	k.dial("how high", "it stands", 0.4, param(ml, ts, "height", 0.02, 0.3))

@@ -63,10 +63,10 @@ func brass() {
 	tarnish := []*stack.Step{k.worn(0.55, 0.005, 0.012, 3), k.shape("invert", nil), k.times("bleach", params{"much": 1.0, "sky": 1.0, "edges": 0.0, "chalk": 0.2, "contrast": 0.1, "breakup": 0.6, "grain": 0.014, "seed": 24.0})}
 	tl := k.layer("Tarnish", 0.92, coats{
 		stack.BaseColor: made(append(k.skin(26, 4), k.ramp(0.1, "#1c140b", 0.4, "#352612", 0.65, "#50391b", 0.9, "#6e5328"))...),
-		stack.Roughness: varied(0.34, 0.62, k.skin(60, 5)...), stack.Metallic: num(0.75),
+		stack.Roughness: varied(0.34, 0.62, k.skin(26, 4)...), stack.Metallic: num(0.75),
 	}, tarnish...)
 	k.layer("Breath of tarnish", 0.55, coats{
-		stack.BaseColor: with(made(append(k.skin(34, 25), k.ramp(0.2, "#5e451f", 0.8, "#a37c3b"))...), blend.Normal, 0.8), stack.Roughness: varied(0.24, 0.42, k.noise(90, 7, 26)),
+		stack.BaseColor: with(made(append(k.skin(26, 4), k.ramp(0.2, "#5e451f", 0.8, "#a37c3b"))...), blend.Normal, 0.8),
 	}, k.src("noise", params{"frequency": 20.0, "octaves": 8.0, "persistence": 0.62, "amplitude": 2.0, "seed": 27.0}), k.times("follow", params{"layer": tl.ID, "what": "mask"}))
 	ns := k.src("nook", params{"much": 0.5, "grain": 0.008, "width": 0.005, "contrast": 0.55, "film": 0.1, "seed": 15.0})
 	vl := k.layer("Verdigris", 0.9, coats{
@@ -90,7 +90,7 @@ func copper() {
 	ts := []*stack.Step{k.worn(0.4, 0.005, 0.012, 3), k.shape("invert", nil)}
 	tl := k.layer("Brown skin", 0.9, coats{
 		stack.BaseColor: made(append(k.skin(18, 4), k.ramp(0.1, "#24150f", 0.5, "#45281b", 0.9, "#6b4129"))...),
-		stack.Roughness: varied(0.4, 0.6, k.skin(40, 5)...), stack.Metallic: num(0.7),
+		stack.Roughness: varied(0.4, 0.6, k.skin(18, 4)...), stack.Metallic: num(0.7),
 	}, ts...)
 	rs := k.src("run", params{"from": "rain", "count": 260.0, "width": 0.008, "length": 0.25, "streaks": 0.8, "much": 0.6, "breakup": 0.7, "contrast": 0.4, "seed": 9.0})
 	gs := k.of("nook", "screen", 1, params{"much": 0.55, "grain": 0.014, "width": 0.01, "contrast": 0.5, "film": 0.35, "seed": 5.0})
@@ -109,8 +109,8 @@ func lead() {
 	k := begin("Sheet lead", "metal", 0.5, "lead", "roof", "soft", "dull")
 	k.layer("Lead", 1, coats{
 		stack.BaseColor: made(append(k.skin(12, 1), k.ramp(0.1, "#43464a", 0.5, "#606468", 0.9, "#888b8d"))...),
-		stack.Roughness: varied(0.44, 0.74, k.skin(30, 2)...), stack.Metallic: num(0.65),
-		stack.Height: relief(-0.3, 0.3, k.src("hammered", params{"size": 0.03, "seed": 6.0}), k.of("noise", "overlay", 0.4, params{"frequency": 12.0, "octaves": 3.0, "seed": 3.0}), k.of("scour", "subtract", 0.05, params{"much": 0.6, "size": 0.03, "width": 0.0005, "standing": 0.5, "seed": 33.0})),
+		stack.Roughness: varied(0.44, 0.74, k.skin(12, 1)...), stack.Metallic: num(0.65),
+		stack.Height: relief(-0.3, 0.3, k.src("hammered", params{"size": 0.03, "seed": 6.0}), k.of("noise", "overlay", 0.4, params{"frequency": 12.0, "octaves": 3.0, "seed": 3.0})),
 	})
 	ws := k.worn(0.5, 0.006, 0.012, 8)
 	wl := k.layer("Scraped", 1, coats{stack.BaseColor: col("#9b9ea1"), stack.Roughness: num(0.34), stack.Metallic: num(0.95)}, ws)
@@ -131,7 +131,7 @@ func gunmetal() {
 	ps := []*stack.Step{k.worn(0.5, 0.004, 0.01, 3), k.shape("invert", nil)}
 	pl := k.layer("Patina", 0.95, coats{
 		stack.BaseColor: made(append(k.skin(24, 4), k.ramp(0.1, "#15110c", 0.45, "#2a2219", 0.75, "#403322", 1, "#5e4b30"))...),
-		stack.Roughness: varied(0.36, 0.62, k.skin(50, 5)...), stack.Metallic: num(0.7),
+		stack.Roughness: varied(0.36, 0.62, k.skin(24, 4)...), stack.Metallic: num(0.7),
 	}, ps...)
 	ns := k.src("nook", params{"much": 0.35, "grain": 0.007, "width": 0.004, "contrast": 0.5, "film": 0.05, "seed": 11.0})
 	gl := k.layer("Green in the hollows", 0.8, coats{stack.BaseColor: col("#4c7766"), stack.Roughness: num(0.9), stack.Metallic: num(0)}, ns,

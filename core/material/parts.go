@@ -22,13 +22,12 @@ func (k *maker) rustColours(frequency float64) stack.Coat {
 		k.ramp(0.1, "#1b110b", 0.32, "#381c0e", 0.52, "#542b14", 0.72, "#71401d", 0.9, "#925826", 1, "#b07c3c"))
 }
 
-// skin is what air makes of a metal, or years of a stone: clouds at every scale down to the texel, with
-// spots of its own. Clouds that are pushed about read as marble.
+// skin is what air makes of a metal, or years of a stone: clouds at every scale down to the texel.
+// Clouds that are pushed about read as marble.
 func (k *maker) skin(frequency, seed float64) []*stack.Step {
 	return []*stack.Step{
-		k.src("noise", params{"frequency": frequency, "octaves": 9.0, "persistence": 0.6, "amplitude": 1.5, "seed": seed}),
+		k.src("noise", params{"frequency": frequency, "octaves": 8.0, "persistence": 0.62, "amplitude": 1.5, "seed": seed}),
 		k.of("noise", "overlay", 0.5, params{"frequency": frequency * 16, "octaves": 5.0, "persistence": 0.72, "amplitude": 2.0, "seed": seed + 40}),
-		k.of("speckle", "subtract", 0.2, params{"size": 0.25 / frequency, "amount": 0.4, "least": 0.1, "ragged": 1.0, "seed": seed + 41}),
 	}
 }
 
