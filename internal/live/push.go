@@ -179,6 +179,18 @@ func (u *pusher) busy(ctx context.Context) error {
 // newer reports whether something changed since the pass began.
 func (u *pusher) newer() bool { return len(u.v.woken) > 0 }
 
+// siblings waits, a picture of a line-up, while others have nothing to show yet: all are compared
+// before one is made finer. What is newer, and ten seconds, end it.
+func (u *pusher) siblings(ctx context.Context) {
+	if !u.v.aside {
+		return
+	}
+	const often = 20 * time.Millisecond
+	for waited := time.Duration(0); u.v.s.hub.bare.Load() > 0 && waited < 10*time.Second && !u.newer() && ctx.Err() == nil; waited += often {
+		time.Sleep(often)
+	}
+}
+
 func (u *pusher) key(p *eval.Program, t *surface.Surface, kind int) eval.Key {
 	mix := func(cs ...stack.Channel) eval.Key {
 		var k eval.Key
@@ -290,6 +302,7 @@ func (u *pusher) pass(ctx context.Context) error {
 			return err
 		}
 		drafted()
+		u.siblings(ctx)
 		changed = changed[n:]
 	}
 	// the cards come before much that has to be evaluated, and after what is kept

@@ -197,10 +197,10 @@
     const own = lineup.list.map((a) => stage.cell(a, session, lineup.list.length));
     untrack(() => show(own));
     function show(list: Shown[]) {
-      cells = detail.cells = list;
+      cells = list;
       stage.lineUp(list);
       places = stage.places();
-      void detail.see();
+      detail.lineUp(list);
     }
     return () => {
       show([]);

@@ -2,6 +2,7 @@
 import type { Session } from '../lib/session.svelte';
 import type { Shown } from './cells';
 import { clearOn } from '../lib/stack';
+import type { Tile } from './pages';
 import type { Stage } from './stage';
 
 /** width of a card over its height */
@@ -13,8 +14,8 @@ export class Detail {
   /** tiles of what is seen that are still to come, and of how many */
   left = $state(0);
   of = $state(0);
-  /** the pictures of a line-up: what is seen is theirs */
-  cells: readonly Shown[] = [];
+  private cells: readonly Shown[] = [];
+  private seen: Tile[] = []; // at the last look
   private looking = 0; // which of the looks, 0: none
   private looks = 0;
   private again = false;
@@ -23,6 +24,16 @@ export class Detail {
     private readonly stage: Stage,
     private readonly session: Session,
   ) {}
+
+  /** Takes the pictures of a line-up: what is seen is theirs. They ask for the coarsest of what was seen
+   * before, at once, and for the rest when it is known what each sees. */
+  lineUp(cells: readonly Shown[]) {
+    this.cells = cells;
+    const size = Math.min(...this.seen.map((t) => t.size));
+    const first = this.seen.filter((t) => t.size === size);
+    if (first.length) for (const c of cells) c.see(first);
+    void this.see();
+  }
 
   /** Takes how densely the sheets cover the model, and tells what is seen first. */
   async begin(facts: Promise<{ sheets: { density: number }[] | null }>) {
@@ -68,6 +79,7 @@ export class Detail {
     // more than there is room for is shown less finely
     for (let bias = 1; bias < 6 && tiles.length >= room; bias++) tiles = await stage.seen(bias);
     if (this.cells.length) return this.cells.forEach((c) => c.see(tiles));
+    this.seen = tiles;
     stage.worn.see(tiles);
     session.view(stage.cardsCamera(CARD), stage.worn.pages.told(tiles), stage.worn.pages.heard);
     this.count();
