@@ -2,7 +2,11 @@ package api_test
 
 import (
 	"bytes"
+	"context"
 	"testing"
+	"time"
+
+	"github.com/coder/websocket"
 )
 
 // coarsest returns what is drawn of the coarsest tile, by map.
@@ -72,4 +76,45 @@ func TestAnAlternativeIsShownToItsLineAlone(t *testing.T) {
 	if same := d.coarsest(1); !bytes.Equal(same[0], got[0]) {
 		t.Error("a refused alternative shows something else than what is")
 	}
+}
+
+// While a picture of a line-up has nothing to show the others are not made finer; then they are.
+func TestALineUpShowsAllBeforeOneIsMadeFiner(t *testing.T) {
+	s := startService(t)
+	id := s.bollard()
+	s.openWaiting(id, "ann").coarsest(1)
+	aside := func() *window { return s.openAs(id, "ann", "&wait=1&aside=1") }
+	late := aside()
+	late.send(`{"t":"alternative","seq":99}`)
+	late.until("a refusal", func(s state) bool { return s.T == "error" }) // it is there, with nothing to show
+	first := aside()
+	first.send(`{"t":"alternative","op":{"kind":"layer.add","target":"red","index":-1,"layer":{"id":"red","name":"Red","kind":"fill","visible":true,"amount":1,"channels":{"baseColor":{"on":true,"amount":1,"value":[1,0,0]},"roughness":{"on":true,"amount":1,"value":[0.2]},"height":{"on":true,"amount":1,"value":[0.001]}}}}}`)
+	first.send(`{"t":"view","n":1,"pages":[0,128,0,0,0,0,256,0,0,0,0,256,1,0,0,0,256,0,1,0,0,256,1,1,0],"seen":5}`)
+	first.until("a draft", func(s state) bool { return s.T == "drafted" })
+	fine := make(chan byte)
+	go func() {
+		for {
+			kind, data, err := first.conn.Read(context.Background())
+			if err != nil {
+				close(fine)
+				return
+			}
+			if kind == websocket.MessageBinary && data[0] == 1 && tileOf(append(data[1:3:3], data[4:10]...)).size == 256 {
+				fine <- data[2]
+			}
+		}
+	}()
+	select {
+	case <-fine:
+		t.Error("one was made finer while another had nothing to show")
+	case <-time.After(200 * time.Millisecond):
+	}
+	late.coarsest(1)
+	if _, more := <-fine; !more {
+		t.Error("the first was not made finer when all were there")
+	}
+	go func() { // what else comes is nobody's
+		for range fine {
+		}
+	}()
 }
