@@ -8,6 +8,7 @@ import (
 	"velvetgrime/core/brush"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/material"
+	"velvetgrime/core/mesh"
 	"velvetgrime/core/stack"
 	"velvetgrime/core/step"
 	"velvetgrime/core/warp"
@@ -19,6 +20,25 @@ type dressing struct {
 	seed          int
 	sheets, parts []string
 	dials         map[string]float64
+}
+
+// on puts the material on the top of a model's document.
+func (w dressing) on(d *stack.Document, m *mesh.Model) *stack.Document {
+	mat, err := material.Find(w.material)
+	if err != nil {
+		panic(err) // of our own
+	}
+	g := mat.Placed(w.id, w.seed, m.Extent(w.parts, w.sheets))
+	g.Reach = stack.Reach{Sheets: w.sheets, Parts: w.parts}
+	d.Layers = append(d.Layers, g)
+	for dial, v := range w.dials {
+		n, _, _, err := step.Rules.Apply(d, stack.TurnDial{Target: w.id, Dial: dial, Value: v})
+		if err != nil {
+			panic(fmt.Sprintf("%s: %v", w.material, err))
+		}
+		d = n
+	}
+	return d
 }
 
 // FerryDocument dresses the piece of the ferry with shipped materials: what an artist gets by
@@ -47,20 +67,7 @@ func FerryDocument() *stack.Document {
 		{"shells", "Barnacles", 24, nil, []string{"Bottom strake"}, map[string]float64{"how much": 0.35, "how high": 0.12}},
 	}
 	for _, w := range all {
-		mat, err := material.Find(w.material)
-		if err != nil {
-			panic(err) // of our own
-		}
-		g := mat.Placed(w.id, w.seed, m.Extent(w.parts, w.sheets))
-		g.Reach = stack.Reach{Sheets: w.sheets, Parts: w.parts}
-		d.Layers = append(d.Layers, g)
-		for dial, v := range w.dials {
-			n, _, _, err := step.Rules.Apply(d, stack.TurnDial{Target: w.id, Dial: dial, Value: v})
-			if err != nil {
-				panic(fmt.Sprintf("%s: %v", w.material, err))
-			}
-			d = n
-		}
+		d = w.on(d, m)
 	}
 	d.Layers = append(d.Layers, ferryMural(), ferryNumber(), ferryMarks(), bundle("ferry-weather", "Weather",
 		layer("ferry-runs", "Rust runs", 0.75, []string{"Hull", "House"}, coats{stack.BaseColor: with(made(src("noise", blend.Normal, 1, noiseP("clouds", 40, 5, 6)), ramp("smooth", 0.2, "#3c1f10", 0.8, "#7a4a26")), blend.Normal, 0.8), stack.Roughness: num(0.7), stack.Metallic: num(0)},

@@ -32,17 +32,10 @@ func LanternDocument() *stack.Document {
 	}
 
 	metal := bundle("metal", "Bare iron",
-		layer("bare-iron", "Bare iron", 1, []string{iron, enamel}, coats{
+		layer("bare-iron", "Bare iron", 1, []string{enamel}, coats{
 			stack.BaseColor: made(src("noise", blend.Normal, 1, params{"frequency": 60.0, "octaves": 6.0, "amplitude": 1.4}), ramp("smooth", 0.2, "#37322e", 0.8, "#58524c")),
 			stack.Roughness: varied(0.38, 0.68, src("noise", blend.Normal, 1, params{"frequency": 130.0, "octaves": 6.0, "amplitude": 1.4, "seed": 6.0})),
-			stack.Metallic:  num(0.85)}),
-		layer("cast-skin", "Cast skin", 1, []string{iron}, coats{
-			stack.BaseColor: with(col("#1f1c1a"), "multiply", 0.35),
-			stack.Height:    scaled(-0.05, 0.22, src("noise-billow", blend.Normal, 1, params{"frequency": 420.0, "octaves": 4.0, "seed": 4.0}), src("noise", "overlay", 0.7, noiseP("clouds", 70, 4, 9))),
-			stack.Roughness: num(0.66)}),
-		layer("iron-black", "Stove black", 0.9, []string{iron}, coats{
-			stack.BaseColor: col("#1b1a1b"), stack.Roughness: varied(0.42, 0.7, src("noise", blend.Normal, 1, noiseP("clouds", 90, 6, 15))), stack.Metallic: num(0.1), stack.Height: mm(0.05)},
-			src("rub", blend.Normal, 1, params{"much": 0.62, "width": 0.0018, "grain": 0.005, "breakup": 0.7, "contrast": 0.7, "strays": 0.35, "seed": 8.0}), shape("invert", nil)))
+			stack.Metallic:  num(0.85)}))
 
 	fittings := bundle("fittings", "Brass fittings",
 		layer("brass", "Brass", 1, []string{brass}, coats{
@@ -104,10 +97,6 @@ func LanternDocument() *stack.Document {
 		return src("creep", blend.Normal, 1, q)
 	}
 	weather := bundle("weather", "Weather",
-		layer("rust-iron", "Rust on iron", 1, []string{iron}, coats{
-			stack.BaseColor: made(rustColours(120)...), stack.Roughness: num(0.88), stack.Metallic: num(0), stack.Height: scaled(0, 0.22, rustHeight(420)...)},
-			rusty(0.62, 0.009, 14, params{"from": "joints and bare edges"}),
-			src("nook", "lighten", 0.7, params{"much": 0.5, "grain": 0.004, "breakup": 0.8, "contrast": 0.4, "film": 0.1})),
 		layer("rust", "Rust", 1, []string{enamel}, coats{
 			stack.BaseColor: made(rustColours(170)...), stack.Roughness: num(0.88), stack.Metallic: num(0), stack.Height: scaled(-0.04, 0.16, rustHeight(520)...)},
 			rusty(0.55, 0.0028, 13, params{"from": "what it follows", "layer": "primer", "what": "mask", "below": true, "seeds": 0.6})),
@@ -127,7 +116,9 @@ func LanternDocument() *stack.Document {
 			src("settle", blend.Normal, 1, params{"much": 0.42, "grain": 0.006, "breakup": 0.75, "drifts": 0.7, "seed": 19.0}), hand()),
 		layer("edge-shine", "Edges polished by hands", 0.7, []string{brass, iron}, coats{stack.Roughness: num(0.22), stack.BaseColor: with(col("#d9b876"), "screen", 0.2)},
 			src("touch", blend.Normal, 1, params{"much": 0.7, "proud": 0.9, "fingers": 0.15}), src("baked", "multiply", 1, params{"map": "edges", "scale": 3.0, "spread": 0.6})))
-	d.Layers = []*stack.Layer{metal, fittings, rope, glass, enamels, makersName(), weather, tally()}
+	d.Layers = []*stack.Layer{metal}
+	d = dressing{"cast-iron", "Cast iron", 14, []string{iron}, nil, map[string]float64{"rust": 0.55, "how worn": 0.3}}.on(d, Lantern())
+	d.Layers = append(d.Layers, fittings, rope, glass, enamels, makersName(), weather, tally())
 	return d
 }
 
