@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"math"
+	"strings"
 	"testing"
 
 	"velvetgrime/core/cache"
@@ -88,7 +89,11 @@ func TestAMergedLayerLooksAsItsLayersDid(t *testing.T) {
 		t.Errorf("notes at its own size: %v", notes)
 	}
 	after.Sheets = map[string]stack.SheetSize{"Cast iron": {Size: 1024}}
-	if notes := eval.Compile(scene, &after, "", "").Notes(); notes["m"] == "" {
-		t.Error("at four times the size nothing is said")
+	// a picture may come with the model as well: it says what is so, and what helps either
+	note := eval.Compile(scene, &after, "", "").Notes()["m"]
+	for _, says := range []string{"Cast iron", "256 texels", "1024", "merge again", "larger picture"} {
+		if !strings.Contains(note, says) {
+			t.Errorf("at four times the size %q does not say %q", note, says)
+		}
 	}
 }

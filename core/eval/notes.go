@@ -23,9 +23,9 @@ func (p *Program) Notes() map[string]string {
 			for sheet, name := range c.coat.Pictures {
 				if w := p.width(name); w > 0 && w < p.Doc.Sheets[sheet].Size {
 					out[id] = fmt.Sprintf(
-						"baked at %d for %s, which has %d now: undo the merge and merge again to have it sharp",
-						w,
+						"its picture for %s has %d texels a side, the sheet %d: merge again if it is of merged layers, else bring in a larger picture, to have it sharp",
 						sheet,
+						w,
 						p.Doc.Sheets[sheet].Size,
 					)
 				}
