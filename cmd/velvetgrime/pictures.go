@@ -265,7 +265,7 @@ func materialSheets(ctx context.Context, t *render.Baked, dir string) error {
 	whole := render.TrialCamera(t.Model.Bounds)
 	near := whole
 	near.Eye, near.At = near.At.Add(near.Eye.Sub(near.At).Mul(0.36)), near.At.Add(geom.V3(0, -t.Model.Bounds.Size().Y*0.12, 0))
-	close, err := closeUp(ctx, t.Model, near)
+	closer, err := closeUp(ctx, t.Model, near)
 	if err != nil {
 		return err
 	}
@@ -298,7 +298,7 @@ func materialSheets(ctx context.Context, t *render.Baked, dir string) error {
 			d := stack.New([]string{t.Model.Sheets[0].Name}, 2048)
 			d.Layers, d.Prepared, d.Conditions = []*stack.Layer{m.Group("m", 0)}, t.Prepared, render.TrialConditions()
 			d.Conditions.Age = 15
-			img, err := render.Sketch(ctx, eval.Compile(t.Scene, d, "", ""), close, large.w, large.h)
+			img, err := render.Sketch(ctx, eval.Compile(t.Scene, d, "", ""), closer, large.w, large.h)
 			if err != nil {
 				return fmt.Errorf("%s: %w", m.Name, err)
 			}
