@@ -128,12 +128,6 @@ func (u *pusher) run(ctx context.Context) error {
 		}
 	}
 	defer keep()
-	u.v.s.hub.bare.Add(1)
-	defer func() {
-		if !u.drafted {
-			u.v.s.hub.bare.Add(-1)
-		}
-	}()
 	for {
 		idle := time.NewTimer(keptAfter)
 		select {
@@ -179,16 +173,17 @@ func (u *pusher) busy(ctx context.Context) error {
 // newer reports whether something changed since the pass began.
 func (u *pusher) newer() bool { return len(u.v.woken) > 0 }
 
-// siblings waits, a picture of a line-up, while others have nothing to show yet: all are compared
-// before one is made finer. What is newer, and ten seconds, end it.
-func (u *pusher) siblings(ctx context.Context) {
-	if !u.v.aside {
-		return
-	}
+// siblings waits, a picture of a line-up, while others of the project have nothing to show yet:
+// all are compared before one is made finer. Ten seconds end it. False: something newer waits.
+func (u *pusher) siblings(ctx context.Context) bool {
 	const often = 20 * time.Millisecond
-	for waited := time.Duration(0); u.v.s.hub.bare.Load() > 0 && waited < 10*time.Second && !u.newer() && ctx.Err() == nil; waited += often {
+	for waited := time.Duration(0); u.v.aside && u.v.s.bare.Load() > 0 && waited < 10*time.Second; waited += often {
+		if u.newer() || ctx.Err() != nil {
+			return false
+		}
 		time.Sleep(often)
 	}
+	return true
 }
 
 func (u *pusher) key(p *eval.Program, t *surface.Surface, kind int) eval.Key {
@@ -289,7 +284,7 @@ func (u *pusher) pass(ctx context.Context) error {
 	drafted := func() {
 		if !u.drafted {
 			u.drafted = true
-			u.v.s.hub.bare.Add(-1)
+			u.v.shown()
 			u.v.post(Drafted{"drafted"})
 		}
 	}
@@ -302,8 +297,10 @@ func (u *pusher) pass(ctx context.Context) error {
 			return err
 		}
 		drafted()
-		u.siblings(ctx)
 		changed = changed[n:]
+		if !u.siblings(ctx) {
+			return nil
+		}
 	}
 	// the cards come before much that has to be evaluated, and after what is kept
 	many := len(changed) == 0 || len(changed) > 24
@@ -312,6 +309,9 @@ func (u *pusher) pass(ctx context.Context) error {
 		if err := u.pictures(ctx, p); err != nil {
 			return err
 		}
+	}
+	if u.drafted && len(slow) > 0 && !u.siblings(ctx) {
+		return nil
 	}
 	if done, err := u.sendAll(ctx, p, append(changed, later...)); err != nil || !done {
 		return err

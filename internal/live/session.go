@@ -33,6 +33,7 @@ type Session struct {
 	gone  chan struct{} // closed: it has ended
 	asked atomic.Int64  // when it was asked for last, nanoseconds since 1970
 	seen  atomic.Int32  // pages that look at it
+	bare  atomic.Int32  // lines of line-ups that have nothing to show yet
 	// when it was changed while no page looked at it, nanoseconds since 1970; 0: what a page asks
 	// for first was drawn since, or it was not
 	unseen atomic.Int64

@@ -39,6 +39,7 @@ type viewer struct {
 	docs  docs
 	push  *pusher
 	end   context.CancelFunc           // cuts the line
+	shown func()                       // it has something to show
 	aside bool                         // a line of a line-up: it is told of tiles alone
 	own   atomic.Pointer[eval.Program] // of what it shows in place of the document
 
@@ -105,6 +106,8 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, page Page) er
 	v.push.wait = page.Wait
 	s.seen.Add(1)
 	defer s.seen.Add(-1)
+	v.isBare()
+	defer v.shown()
 	if err := s.do(func() { s.greet(v) }); err != nil {
 		return err
 	}
@@ -149,6 +152,22 @@ func (s *Session) Serve(ctx context.Context, conn *websocket.Conn, page Page) er
 			return err
 		}
 	}
+}
+
+// isBare counts a page that has nothing to show yet; shown, called again or not, takes it off.
+func (v *viewer) isBare() {
+	counts := []*atomic.Int32{&v.s.hub.bare}
+	if v.aside {
+		counts = append(counts, &v.s.bare)
+	}
+	for _, n := range counts {
+		n.Add(1)
+	}
+	v.shown = sync.OnceFunc(func() {
+		for _, n := range counts {
+			n.Add(-1)
+		}
+	})
 }
 
 // gone reports whether a line ended because the page went away, which is nobody's mistake.
