@@ -2,6 +2,8 @@ package raster
 
 import (
 	"math"
+	"slices"
+	"sync"
 
 	"velvetgrime/core/geom"
 )
@@ -18,16 +20,12 @@ import (
 func (x *Index) Patch(island int32, size, x0, y0, w, h int) *Frame {
 	f := newFrame(w, h)
 	f.Footprint = x.Footprint(island, size)
-	u := unfolder{
-		x:     x,
-		f:     f,
-		at:    make([]int32, w*h),
-		own:   map[entry]int32{},
-		moved: map[int32]entry{},
-		size:  float64(size),
-		x0:    float64(x0),
-		y0:    float64(y0),
-	}
+	u := unfolders.Get().(*unfolder)
+	defer func() {
+		u.x, u.f = nil, nil
+		unfolders.Put(u)
+	}()
+	u.begin(x, f, size, x0, y0)
 	first := entry{tri: -1}
 	in := windowOf(float32(x0-1), float32(y0-1), float32(x0+w+1), float32(y0+h+1), float32(size))
 	x.grid.eachOf(island, in, func(l *listed) {
@@ -43,20 +41,45 @@ func (x *Index) Patch(island int32, size, x0, y0, w, h int) *Frame {
 
 // laid is a triangle laid into the plane.
 type laid struct {
-	tri int32
-	p   [3][2]float64
+	tri    int32
+	beyond [3]int32 // by edge: 1 + the index in laid of the triangle beyond; 0: not laid yet, -1: there is none
+	enter  [3]int8  // by edge: the one of the triangle beyond by which that is entered
+	p      [3][2]float64
+	det    float64 // twice its area in the plane, below nought when it is turned over
 }
+
+func flat(tri int32, p [3][2]float64) laid {
+	return laid{tri: tri, p: p, det: (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])}
+}
+
+// mostLaid is how many triangles of a patch are remembered with what lies beyond them.
+const mostLaid = 1 << 15
 
 type unfolder struct {
 	x            *Index
 	f            *Frame
 	laid         []laid
+	passed       laid            // a triangle that is not remembered
 	at           []int32         // index in laid of the triangle a texel lies on
 	own          map[entry]int32 // index in laid of the island's own triangles
 	moved        map[int32]entry // by texel: its triangle, where that comes in from another square
 	buckets      [][]int32       // texels whose neighbours are to be reached, by distance × 2
 	dist         []float32
 	size, x0, y0 float64
+}
+
+// unfolders are lent from patch to patch: what they hold is as much as the patch itself.
+var unfolders = sync.Pool{New: func() any { return &unfolder{own: map[entry]int32{}, moved: map[int32]entry{}} }}
+
+func (u *unfolder) begin(x *Index, f *Frame, size, x0, y0 int) {
+	u.x, u.f, u.size, u.x0, u.y0 = x, f, float64(size), float64(x0), float64(y0)
+	n := len(f.Tri)
+	u.laid, u.at, u.dist = u.laid[:0], slices.Grow(u.at[:0], n)[:n], slices.Grow(u.dist[:0], n)[:n]
+	clear(u.own)
+	clear(u.moved)
+	for b := range u.buckets {
+		u.buckets[b] = u.buckets[b][:0]
+	}
 }
 
 func (u *unfolder) uvs(e entry) (p [3][2]float64) {
@@ -72,21 +95,22 @@ func (u *unfolder) uvs(e entry) (p [3][2]float64) {
 
 // fill draws one of the island's own triangles, by the rule of Tile for ties.
 func (u *unfolder) fill(e entry, p [3][2]float64) {
-	i := e.tri
-	det := (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])
-	if math.Abs(det) < 1e-12 {
+	i, l := e.tri, flat(e.tri, p)
+	if math.Abs(l.det) < 1e-12 {
 		return
 	}
-	f, t := u.f, u.x.m.Tri[i]
-	for y := max(int(math.Ceil(min(p[0][1], p[1][1], p[2][1])-1e-6)), 0); y <= min(int(math.Floor(max(p[0][1], p[1][1], p[2][1])+1e-6)), f.H-1); y++ {
-		for xx := max(int(math.Ceil(min(p[0][0], p[1][0], p[2][0])-1e-6)), 0); xx <= min(int(math.Floor(max(p[0][0], p[1][0], p[2][0])+1e-6)), f.W-1); xx++ {
+	f, c := u.f, u.x.corners(u.x.m.Tri[i])
+	x0, x1 := max(int(math.Ceil(min(p[0][0], p[1][0], p[2][0])-1e-6)), 0), min(int(math.Floor(max(p[0][0], p[1][0], p[2][0])+1e-6)), f.W-1)
+	y0, y1 := max(int(math.Ceil(min(p[0][1], p[1][1], p[2][1])-1e-6)), 0), min(int(math.Floor(max(p[0][1], p[1][1], p[2][1])+1e-6)), f.H-1)
+	for y := y0; y <= y1; y++ {
+		for xx := x0; xx <= x1; xx++ {
 			j := y*f.W + xx
 			if f.Tri[j] >= 0 && i > f.Tri[j] {
 				continue
 			}
-			if b, ok := inside(p, float64(xx), float64(y), -1e-9); ok {
+			if b, ok := l.inside(float64(xx), float64(y), -1e-9); ok {
 				f.Tri[j], f.Inside[j] = i, true
-				f.Pos[j], f.Nrm[j] = u.x.point(t, b[0], b[1], b[2])
+				f.Pos[j], f.Nrm[j] = c.point(b[0], b[1], b[2])
 				if e.du|e.dv != 0 {
 					u.moved[int32(j)] = e
 				} else if len(u.moved) > 0 {
@@ -99,16 +123,21 @@ func (u *unfolder) fill(e entry, p [3][2]float64) {
 
 // inside returns the barycentric coordinates of a point, and whether none is below
 // eps.
-func inside(p [3][2]float64, x, y, eps float64) (b [3]float64, ok bool) {
-	b, ok = geom.Barycentric2(p, x, y)
-	return b, ok && b[0] >= eps && b[1] >= eps && b[2] >= eps
+func (l *laid) inside(x, y, eps float64) (b [3]float64, ok bool) {
+	if math.Abs(l.det) < 1e-14 {
+		return b, false
+	}
+	a, p, q := &l.p[0], &l.p[1], &l.p[2]
+	b[1] = ((x-a[0])*(q[1]-a[1]) - (y-a[1])*(q[0]-a[0])) / l.det
+	b[2] = ((p[0]-a[0])*(y-a[1]) - (p[1]-a[1])*(x-a[0])) / l.det
+	b[0] = 1 - b[1] - b[2]
+	return b, b[0] >= eps && b[1] >= eps && b[2] >= eps
 }
 
 // flood reaches the texels beyond the island, nearest first. An island too small to
 // hold a texel's middle begins at the middle of its first triangle.
 func (u *unfolder) flood(first entry) {
 	f := u.f
-	u.dist = make([]float32, len(f.Tri))
 	seeds := 0
 	for j, t := range f.Tri {
 		if t < 0 {
@@ -123,7 +152,7 @@ func (u *unfolder) flood(first entry) {
 			}
 			n, ok := u.own[e]
 			if !ok {
-				n = u.keep(laid{t, u.uvs(e)})
+				n = u.keep(flat(t, u.uvs(e)))
 				u.own[e] = n
 			}
 			u.at[j] = n
@@ -135,7 +164,7 @@ func (u *unfolder) flood(first entry) {
 		p := u.uvs(first)
 		cx, cy := (p[0][0]+p[1][0]+p[2][0])/3, (p[0][1]+p[1][1]+p[2][1])/3
 		x, y := min(max(int(math.Round(cx)), 0), f.W-1), min(max(int(math.Round(cy)), 0), f.H-1)
-		u.reach(u.keep(laid{first.tri, p}), cx, cy, x, y, 0)
+		u.reach(u.keep(flat(first.tri, p)), cx, cy, x, y, 0)
 	}
 	steps := [8]struct {
 		x, y int
@@ -175,15 +204,15 @@ const longest = 400
 
 // reach walks from (sx, sy) on a laid triangle straight to texel (x, y).
 func (u *unfolder) reach(from int32, sx, sy float64, x, y int, d float32) {
-	cur, tx, ty := u.laid[from], float64(x), float64(y)
-	n := from
+	n, tx, ty := from, float64(x), float64(y)
+	cur := &u.laid[n]
 	last := -1.0
 	enter := -1
 	for range longest {
-		if b, ok := inside(cur.p, tx, ty, -1e-7); ok {
+		if b, ok := cur.inside(tx, ty, -1e-7); ok {
 			j := y*u.f.W + x
 			if n < 0 {
-				n = u.keep(cur)
+				n = u.keep(*cur)
 			}
 			u.at[j], u.f.Tri[j] = n, cur.tri
 			u.f.Pos[j], u.f.Nrm[j] = u.x.point(u.x.m.Tri[cur.tri], b[0], b[1], b[2])
@@ -193,22 +222,20 @@ func (u *unfolder) reach(from int32, sx, sy float64, x, y int, d float32) {
 		// the edge that the straight way leaves by
 		out, where := -1, math.Inf(1)
 		turn := 1.0
-		if (cur.p[1][0]-cur.p[0][0])*(cur.p[2][1]-cur.p[0][1]) < (cur.p[1][1]-cur.p[0][1])*(cur.p[2][0]-cur.p[0][0]) {
+		if cur.det < 0 {
 			turn = -1
 		}
 		for k := range 3 {
 			if k == enter {
 				continue
 			}
-			a, b := cur.p[k], cur.p[(k+1)%3]
-			side := func(px, py float64) float64 {
-				return turn * ((b[0]-a[0])*(py-a[1]) - (b[1]-a[1])*(px-a[0]))
-			}
-			dt := side(tx, ty)
+			a, b := &cur.p[k], &cur.p[(k+1)%3]
+			ex, ey := b[0]-a[0], b[1]-a[1]
+			dt := turn * (ex*(ty-a[1]) - ey*(tx-a[0]))
 			if dt >= 0 {
 				continue
 			}
-			ds := side(sx, sy)
+			ds := turn * (ex*(sy-a[1]) - ey*(sx-a[0]))
 			if at := ds / (ds - dt); at < where && at >= last-1e-6 {
 				out, where = k, at
 			}
@@ -216,17 +243,35 @@ func (u *unfolder) reach(from int32, sx, sy float64, x, y int, d float32) {
 		if out < 0 {
 			return
 		}
-		next, k, ok := u.over(cur, out)
-		if !ok {
-			return
+		last = where
+		if known := cur.beyond[out]; known != 0 {
+			if known < 0 {
+				return
+			}
+			n, enter = known-1, int(cur.enter[out])
+			cur = &u.laid[n]
+			continue
 		}
-		cur, enter, last, n = next, k, where, -1
+		next, k, ok := u.over(cur, out)
+		enter = k
+		switch {
+		case !ok:
+			cur.beyond[out] = -1
+			return
+		case n >= 0 && len(u.laid) < mostLaid:
+			at := u.keep(next)
+			u.laid[n].beyond[out], u.laid[n].enter[out] = at+1, int8(k)
+			n, cur = at, &u.laid[at]
+		default:
+			u.passed = next
+			n, cur = -1, &u.passed
+		}
 	}
 }
 
 // over lays the triangle beyond edge k of t into the plane; it returns the edge by
 // which that is entered.
-func (u *unfolder) over(t laid, k int) (n laid, enter int, ok bool) {
+func (u *unfolder) over(t *laid, k int) (n laid, enter int, ok bool) {
 	m := u.x.m
 	o := m.Neighbor[t.tri][k]
 	if o.Tri < 0 {
@@ -249,10 +294,10 @@ func (u *unfolder) over(t laid, k int) (n laid, enter int, ok bool) {
 	if (q[0]-a[0])*-ey+(q[1]-a[1])*ex > 0 {
 		across = -across
 	}
-	n.tri = o.Tri
-	n.p[ia], n.p[ib] = a, b
-	n.p[ic] = [2]float64{a[0] + ex*along - ey*across, a[1] + ey*along + ex*across}
-	return n, int(o.K), true
+	var p [3][2]float64
+	p[ia], p[ib] = a, b
+	p[ic] = [2]float64{a[0] + ex*along - ey*across, a[1] + ey*along + ex*across}
+	return flat(o.Tri, p), int(o.K), true
 }
 
 // islandScale returns metres on the surface per unit of UV, in an island's mean.

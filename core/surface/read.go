@@ -1,6 +1,7 @@
 package surface
 
 import (
+	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/raster"
@@ -9,66 +10,106 @@ import (
 // Gather reads on a patch what of gives of tiles: texels of the patch's own island as
 // they are, those beyond its borders between the texels of where they lie.
 func (u *Surface) Gather(of func(tile *Surface) (pix.Rows, error)) (pix.Rows, error) {
-	f, g, m := u.Frame(), u.Patch, u.Scene.Model
-	out := pix.NewRows(1, len(f.Pos))
-	type source struct {
-		f *raster.Frame
-		v pix.Rows
-	}
-	known := map[Tile]source{}
-	tileAt := func(t Tile) (source, error) {
-		if s, ok := known[t]; ok {
-			return s, nil
-		}
-		tu := u.Scene.OnTile(t)
+	r := u.reads()
+	out := pix.NewRows(1, len(u.Frame().Pos))
+	for _, from := range r.tiles {
+		tu := u.Scene.OnTile(from.tile)
 		v, err := of(tu)
-		s := source{tu.Frame(), v}
-		known[t] = s
-		out = out.Widened(len(v), len(f.Pos))
-		return s, err
+		if err != nil {
+			return nil, err
+		}
+		out = out.Widened(len(v), len(u.Frame().Pos))
+		f := tu.Frame()
+		for n := range out {
+			o, v := out[n], v[min(n, len(v)-1)]
+			for _, run := range from.own {
+				copy(o[run.to:run.to+run.n], v[run.at:run.at+run.n])
+			}
+			for i := range from.beyond {
+				b := &from.beyond[i]
+				o[b.to] = around(v, f, pix.Pitch, int(b.x), int(b.y), b.fx, b.fy)
+			}
+		}
 	}
-	var last source // most texels in a row lie on one tile
-	var lastTile Tile
+	return out, nil
+}
+
+// reads is where a patch reads what tiles hold.
+type reads struct{ tiles []readsOf }
+
+// readsOf is what a patch reads of one tile.
+type readsOf struct {
+	tile   Tile
+	own    []run
+	beyond []between
+}
+
+// run is a row of n texels that a patch has as they are: from its texel to, from the tile's at.
+type run struct{ to, at, n int32 }
+
+// between is a texel of a patch that lies between four of a tile, the first of them at x, y.
+type between struct {
+	to     int32
+	x, y   int16
+	fx, fy float32
+}
+
+// Bytes implements cache.Sized.
+func (r *reads) Bytes() (n int) {
+	for _, t := range r.tiles {
+		n += len(t.own)*12 + len(t.beyond)*16 + 80
+	}
+	return n
+}
+
+// reads finds where the texels of a patch are read; every filter on it reads them there.
+func (u *Surface) reads() *reads {
+	key := cache.Join(u.Key, cache.Key{}, 8)
+	if v, ok := u.Scene.Cache.Get(key); ok {
+		return v.(*reads)
+	}
+	f, g, m := u.Frame(), u.Patch, u.Scene.Model
+	r := &reads{}
+	index := map[Tile]int{}
+	last := -1 // most texels in a row lie on one tile
+	of := func(t Tile) *readsOf {
+		if last < 0 || r.tiles[last].tile != t {
+			n, ok := index[t]
+			if !ok {
+				n = len(r.tiles)
+				index[t], r.tiles = n, append(r.tiles, readsOf{tile: t})
+			}
+			last = n
+		}
+		return &r.tiles[last]
+	}
 	for k, t := range f.Tri {
 		if t < 0 {
 			continue
 		}
-		tile := Tile{Sheet: g.Sheet, Size: g.Size}
-		var x, y float32 // texels from the corner of the sheet
-		var px, py int
-		own := f.Inside[k]
-		if own {
-			px, py = wrapped(g.X+k%f.W, g.Size), wrapped(g.Y+k/f.W, g.Size)
-			tile.X, tile.Y = px/pix.Size, py/pix.Size
-		} else {
-			tile.Sheet = int(m.TriSheet[t])
-			index := u.Scene.Index(tile.Sheet)
-			tile.Size = sizeLike(g.Size, index.Footprint(m.Island[t], g.Size), f.Footprint)
-			uv := raster.Wrap(index.UVAt(t, f.Pos[k]))
-			x, y = min(max(uv.X, 0), 0.999999)*float32(tile.Size), min(max(uv.Y, 0), 0.999999)*float32(tile.Size)
-			tile.X, tile.Y = int(x)/pix.Size, int(y)/pix.Size
-		}
-		if last.f == nil || tile != lastTile {
-			var err error
-			if last, err = tileAt(tile); err != nil {
-				return nil, err
-			}
-			lastTile = tile
-		}
-		if own {
-			at := (py-tile.Y*pix.Size+pix.Margin)*pix.Pitch + px - tile.X*pix.Size + pix.Margin
-			for n := range out {
-				out[n][k] = last.v[min(n, len(last.v)-1)][at]
+		if f.Inside[k] {
+			px, py := wrapped(g.X+k%f.W, g.Size), wrapped(g.Y+k/f.W, g.Size)
+			s := of(Tile{g.Sheet, g.Size, px / pix.Size, py / pix.Size})
+			at := int32((py-s.tile.Y*pix.Size+pix.Margin)*pix.Pitch + px - s.tile.X*pix.Size + pix.Margin)
+			if n := len(s.own) - 1; n >= 0 && s.own[n].to+s.own[n].n == int32(k) && s.own[n].at+s.own[n].n == at {
+				s.own[n].n++
+			} else {
+				s.own = append(s.own, run{int32(k), at, 1})
 			}
 			continue
 		}
-		x, y = x-float32(tile.X*pix.Size)+pix.Margin-0.5, y-float32(tile.Y*pix.Size)+pix.Margin-0.5
+		sheet := int(m.TriSheet[t])
+		index := u.Scene.Index(sheet)
+		size := sizeLike(g.Size, index.Footprint(m.Island[t], g.Size), f.Footprint)
+		uv := raster.Wrap(index.UVAt(t, f.Pos[k]))
+		x, y := min(max(uv.X, 0), 0.999999)*float32(size), min(max(uv.Y, 0), 0.999999)*float32(size)
+		s := of(Tile{sheet, size, int(x) / pix.Size, int(y) / pix.Size})
+		x, y = x-float32(s.tile.X*pix.Size)+pix.Margin-0.5, y-float32(s.tile.Y*pix.Size)+pix.Margin-0.5
 		x0, y0 := int(x), int(y)
-		for n := range out {
-			out[n][k] = around(last.v[min(n, len(last.v)-1)], last.f, pix.Pitch, x0, y0, x-float32(x0), y-float32(y0))
-		}
+		s.beyond = append(s.beyond, between{int32(k), int16(x0), int16(y0), x - float32(x0), y - float32(y0)})
 	}
-	return out, nil
+	u.Put(key, r)
+	return r
 }
 
 // BetweenTexels reads what of gives of tiles of the sheets at the points of a surface,
