@@ -2,6 +2,7 @@ package raster
 
 import (
 	"math"
+	"slices"
 	"testing"
 
 	"velvetgrime/core/geom"
@@ -9,24 +10,27 @@ import (
 )
 
 // box is a cube of 1 m without bottom and top: four walls, each an island of its
-// own in a row on the sheet, 100 texels wide at 512.
-func box(t *testing.T) *mesh.Model {
+// own in a row on the sheet, 100 texels wide at 512, of n × n squares.
+func box(t *testing.T, n int) *mesh.Model {
 	t.Helper()
 	m := &mesh.Model{Parts: []mesh.Part{{Name: "Crate"}}, Sheets: []mesh.Sheet{{Name: "Crate", HasUV: true}}}
 	corners := [5]geom.Vec3{{X: -0.5, Z: 0.5}, {X: 0.5, Z: 0.5}, {X: 0.5, Z: -0.5}, {X: -0.5, Z: -0.5}, {X: -0.5, Z: 0.5}}
 	for w := range 4 {
 		a, b := corners[w], corners[w+1]
-		n := geom.V3(b.Z-a.Z, 0, a.X-b.X).Unit().Mul(-1)
-		first := uint32(len(m.Pos))
-		for _, c := range [4]struct {
-			p    geom.Vec3
-			u, v float32
-		}{{a, 0, 1}, {b, 1, 1}, {b.Add(geom.V3(0, 1, 0)), 1, 0}, {a.Add(geom.V3(0, 1, 0)), 0, 0}} {
-			m.Pos, m.Nrm = append(m.Pos, c.p), append(m.Nrm, n)
-			m.UV = append(m.UV, geom.Vec2{X: (10 + 120*float32(w) + 100*c.u) / 512, Y: (10 + 100*c.v) / 512})
+		across := geom.V3(b.Z-a.Z, 0, a.X-b.X).Unit().Mul(-1)
+		first, row := uint32(len(m.Pos)), uint32(n+1)
+		for y := range n + 1 {
+			for x := range n + 1 {
+				u, v := float32(x)/float32(n), float32(y)/float32(n)
+				m.Pos, m.Nrm = append(m.Pos, a.Add(b.Sub(a).Mul(u)).Add(geom.V3(0, 1-v, 0))), append(m.Nrm, across)
+				m.UV = append(m.UV, geom.Vec2{X: (10 + 120*float32(w) + 100*u) / 512, Y: (10 + 100*v) / 512})
+			}
 		}
-		m.Tri = append(m.Tri, [3]uint32{first, first + 1, first + 2}, [3]uint32{first, first + 2, first + 3})
-		m.TriPart, m.TriSheet = append(m.TriPart, 0, 0), append(m.TriSheet, 0, 0)
+		for k := range uint32(n * n) {
+			at := first + k/uint32(n)*row + k%uint32(n)
+			m.Tri = append(m.Tri, [3]uint32{at + row, at + row + 1, at + 1}, [3]uint32{at + row, at + 1, at})
+			m.TriPart, m.TriSheet = append(m.TriPart, 0, 0), append(m.TriSheet, 0, 0)
+		}
 	}
 	if err := m.Finish(); err != nil {
 		t.Fatal(err)
@@ -37,7 +41,7 @@ func box(t *testing.T) *mesh.Model {
 // Around the crate a patch goes on from wall to wall: 30 texels beyond the first
 // wall's right edge lies the place 0.3 m along the second wall.
 func TestAPatchGoesOnOverTheBordersOfAnIsland(t *testing.T) {
-	m := box(t)
+	m := box(t, 1)
 	x := NewIndex(m, 0)
 	f := x.Patch(m.Island[0], 512, 60, 30, 120, 40) // from the first wall's middle to 70 texels beyond it
 	if math.Abs(float64(f.Footprint)-0.01) > 1e-5 {
@@ -70,8 +74,32 @@ func TestAPatchGoesOnOverTheBordersOfAnIsland(t *testing.T) {
 
 // The walk right around meets the first wall again, and a patch is the same however
 // often it is made.
+// How finely a surface is divided changes nothing of what a patch stands for, also where more
+// triangles lie under it than are remembered; nor does what was laid flat before.
+func TestAPatchOfAFineMesh(t *testing.T) {
+	plain, fine := box(t, 1), box(t, 120)
+	on := func(m *mesh.Model, size int) *Frame { // three quarters of it beyond the first wall
+		return NewIndex(m, 0).Patch(m.Island[0], size, 0, 0, size*300/512, size*110/512)
+	}
+	for _, size := range []int{512, 128} {
+		want, got := on(plain, size), on(fine, size)
+		differ := 0
+		for i, tri := range want.Tri {
+			if (tri < 0) != (got.Tri[i] < 0) || tri >= 0 && got.Pos[i].Sub(want.Pos[i]).Length() > 1e-3 {
+				differ++
+			}
+		}
+		if differ > 0 {
+			t.Errorf("at %d: %d of %d texels stand for other places", size, differ, len(want.Tri))
+		}
+		if again := on(plain, size); !slices.Equal(again.Pos, want.Pos) || !slices.Equal(again.Tri, want.Tri) {
+			t.Errorf("at %d: another patch laid flat between changed one", size)
+		}
+	}
+}
+
 func TestAPatchMayMeetItself(t *testing.T) {
-	m := box(t)
+	m := box(t, 1)
 	x := NewIndex(m, 0)
 	f := x.Patch(m.Island[0], 512, 10, 40, 500, 8)
 	i := 4*f.W + 450
@@ -87,7 +115,7 @@ func TestAPatchMayMeetItself(t *testing.T) {
 }
 
 func TestUVAt(t *testing.T) {
-	m := box(t)
+	m := box(t, 1)
 	x := NewIndex(m, 0)
 	f := x.Tile(512, 0, 0)
 	for i, in := range f.Inside {
