@@ -53,7 +53,7 @@ func flat(tri int32, p [3][2]float64) laid {
 }
 
 // mostLaid is how many triangles of a patch are remembered with what lies beyond them.
-const mostLaid = 1 << 15
+var mostLaid = 1 << 15
 
 type unfolder struct {
 	x            *Index

@@ -98,6 +98,28 @@ func TestAPatchOfAFineMesh(t *testing.T) {
 	}
 }
 
+// What is remembered of the triangles beyond each other is what is found anew.
+func TestRememberedTrianglesAreThoseFoundAnew(t *testing.T) {
+	m := box(t, 24)
+	for i, p := range m.Pos { // bent everywhere
+		m.Pos[i] = p.Mul(1 + 0.2*float32(math.Sin(9*float64(p.X))*math.Sin(7*float64(p.Z))*math.Cos(5*float64(p.Y))))
+	}
+	if err := m.Finish(); err != nil {
+		t.Fatal(err)
+	}
+	x := NewIndex(m, 0)
+	defer func(was int) { mostLaid = was }(mostLaid)
+	for _, size := range []int{512, 128, 64} {
+		on := func(most int) *Frame {
+			mostLaid = most
+			return x.Patch(m.Island[0], size, -size/10, -size/10, size/2, size/2)
+		}
+		if anew, kept := on(0), on(1<<15); !slices.Equal(anew.Pos, kept.Pos) || !slices.Equal(anew.Tri, kept.Tri) {
+			t.Errorf("at %d they differ", size)
+		}
+	}
+}
+
 func TestAPatchMayMeetItself(t *testing.T) {
 	m := box(t, 1)
 	x := NewIndex(m, 0)
