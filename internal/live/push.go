@@ -447,7 +447,9 @@ func (u *pusher) sendAll(ctx context.Context, p *eval.Program, slots []slot) (bo
 		tiles = tiles[len(some):]
 		got := u.store.fetch(ctx, slices.Concat(some...), u.keys)
 		g, gctx := par.WithContext(ctx)
-		if len(some) < batch { // not enough tiles for all cores: their maps side by side
+		// not enough tiles for all cores, nor other pages: their maps side by side, which find
+		// some of what they share twice
+		if len(some)*int(u.v.s.hub.drawing.Load()) < batch {
 			some = halves(some)
 		}
 		for _, maps := range some {

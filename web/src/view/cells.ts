@@ -39,10 +39,12 @@ export function grid(n: number, width: number, height: number): Rect[] {
 export interface Shown {
   readonly alternative: Alternative;
   readonly session: { readonly settled: boolean; readonly message: string };
+  /** it has something to show */
+  readonly ready: boolean;
   readonly worn: {
     readonly list: readonly { material: Material }[];
     readonly pages?: { readonly room: number };
-    update(): boolean;
+    update(ms?: number): boolean;
   };
   see(tiles: Tile[]): void;
   dispose(): void;
@@ -54,6 +56,10 @@ export class DeliveredCell implements Shown {
   readonly worn: { list: { material: Material }[]; pages?: undefined; update: () => boolean };
   private opened: Opened | null = null;
   private gone = false;
+
+  get ready() {
+    return this.session.settled;
+  }
 
   constructor(
     readonly alternative: Alternative,
@@ -99,6 +105,7 @@ const closeLater = (o: Opened) => void import('./delivered').then((d) => d.close
 export class Cell implements Shown {
   readonly session: Session;
   readonly worn: Sheets;
+  ready = false;
 
   constructor(
     readonly alternative: Alternative,
@@ -108,10 +115,10 @@ export class Cell implements Shown {
     clear: (sheet: number) => boolean,
     bytes: number,
     more: More,
-    changed: (atOnce: boolean) => void,
+    changed: (what: 'tile' | 'draft' | 'all') => void,
   ) {
     const names = sheets.map((s) => s.name);
-    this.worn = new Sheets(renderer, names, [], bytes, () => changed(false));
+    this.worn = new Sheets(renderer, names, [], bytes, () => changed('tile'));
     this.worn.setMore(more);
     sheets.forEach((s, i) => {
       if (s.size) this.worn.setSize(i, s.size);
@@ -122,10 +129,14 @@ export class Cell implements Shown {
     this.session.onTile = (t) => this.worn.write(t);
     this.session.onComing = (c) => this.worn.coming(c);
     this.session.onLine = () => this.worn.reconnected();
-    this.session.onDrafted = () => changed(true);
+    this.session.onDrafted = () => {
+      this.ready = true;
+      changed('draft');
+    };
     this.session.onSettled = () => {
+      this.ready = true;
       this.worn.settle();
-      changed(true);
+      changed('all');
     };
     this.session.alternative(alternative);
     this.session.connect();

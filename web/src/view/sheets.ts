@@ -401,11 +401,11 @@ export class Sheets {
   }
 
   /**
-   * Before a frame is drawn: puts what came on the card, within a few milliseconds, and brings
+   * Before a frame is drawn: puts what came on the card, within so many milliseconds, and brings
    * the tables to what is held. Returns whether more is left for the next frame.
    */
-  update(): boolean {
-    const all = this.upload(UPLOAD_MS);
+  update(ms = UPLOAD_MS): boolean {
+    const all = this.upload(ms);
     for (const i of this.pages.changed) {
       const s = this.list[i];
       const table = s?.uniforms.pageTable.value;

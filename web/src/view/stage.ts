@@ -202,9 +202,14 @@ export class Stage {
     const bytes = (this.room(this.megabytes) / among) | 0;
     const { list } = this.worn;
     const clear = (i: number) => clears(alternative.op, list[i].name, this.partsOn(i));
-    return new Cell(alternative, of, this.renderer, list, clear, bytes, this.worn.more, (now) =>
-      now ? this.invalidate() : this.finer(),
-    );
+    return new Cell(alternative, of, this.renderer, list, clear, bytes, this.worn.more, (what) => {
+      const last =
+        what === 'draft'
+          ? this.cells.every((c) => c.ready)
+          : what === 'all' && this.cells.every((c) => c.session.settled);
+      if (last) this.invalidate();
+      else this.finer();
+    });
   }
 
   private megabytes = 0;
@@ -385,12 +390,19 @@ export class Stage {
     });
   }
 
+  /** How long a frame may put tiles on the card, ms: at rest, without a card, another frame costs
+   * more than what it would spread. */
+  private get uploads(): number | undefined {
+    return this.slow && !this.coarse ? 100 : undefined;
+  }
+
   private finerTimer = 0;
 
   /**
    * What the sheets wear has changed. Without a graphics card a frame takes from the server
    * what it makes the next tiles with, if both are one machine: while no hand is at work
-   * several tiles are drawn at a time, and frames take an eighth of the time.
+   * several tiles are drawn at a time, and frames take an eighth of the time; and none before
+   * all pictures of a line-up have something to show, unless that takes long.
    */
   private finer() {
     if (!this.slow || this.coarse) return this.invalidate();
@@ -402,7 +414,7 @@ export class Stage {
         // the second frame after begins when the first is drawn
         requestAnimationFrame(() => requestAnimationFrame(() => (this.cost = performance.now() - begun)));
       },
-      Math.min(Math.max(400, 8 * this.cost), 3000),
+      this.cells.every((c) => c.ready) ? Math.min(Math.max(400, 8 * this.cost), 3000) : 3000,
     );
   }
 
@@ -489,7 +501,7 @@ export class Stage {
     if (this.asleep) return;
     this.frames++;
     this.pace();
-    if (this.worn.update()) this.invalidate();
+    if (this.worn.update(this.uploads)) this.invalidate();
     const r = this.renderer;
     const { model, flat } = this.rects();
     r.setScissorTest(true);
@@ -681,11 +693,13 @@ export class Stage {
     this.setUp(places[0], true);
     let more = false;
     this.cells.forEach((cell, i) => {
-      more = cell.worn.update() || more;
-      for (const m of this.meshes) m.material = cell.worn.list[m.userData.sheet as number].material;
+      more = cell.worn.update(this.uploads) || more;
       const { x, y, w, h } = places[i];
       r.setViewport(x, y, w, h);
       r.setScissor(x, y, w, h);
+      // without a card six pictures of nothing take what the first six drafts are made with
+      if (this.slow && !cell.ready) return r.clear();
+      for (const m of this.meshes) m.material = cell.worn.list[m.userData.sheet as number].material;
       if (this.over && this.compared.way === 'divided') {
         const left = Math.round(this.compared.at * w);
         r.setScissor(i ? x + left : x, y, Math.max(i ? w - left : left, 0), h);
