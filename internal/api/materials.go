@@ -183,15 +183,24 @@ func (o *ownKnown) of(ctx context.Context, from *store.Store, kept []store.Stock
 			fresh = append(fresh, i.ID)
 		}
 	}
-	err := from.StockData(ctx, fresh, func(i *store.StockItem) {
-		k := ownInfo{at: i.At}
-		if m, v, err := readMaterial(i); err == nil {
-			info := infoOf(m, i.ID)
-			info.Version = v.Version
-			info.Material = material.Material{Name: m.Name, Kind: m.Kind, Tags: m.Tags, Made: m.Made} // not its group
-			k.info = &info
+	var mu sync.Mutex
+	err := from.StockData(ctx, fresh, func(some []store.StockItem) {
+		read := make([]ownInfo, len(some))
+		for n := range some {
+			i := &some[n]
+			read[n].at = i.At
+			if m, v, err := readMaterial(i); err == nil {
+				info := infoOf(m, i.ID)
+				info.Version = v.Version
+				info.Material = material.Material{Name: m.Name, Kind: m.Kind, Tags: m.Tags, Made: m.Made} // not its group
+				read[n].info = &info
+			}
 		}
-		next[i.ID] = k
+		mu.Lock()
+		defer mu.Unlock()
+		for n, k := range read {
+			next[some[n].ID] = k
+		}
 	})
 	o.info = next
 	out := make(map[string]MaterialInfo, len(next))

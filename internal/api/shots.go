@@ -63,9 +63,16 @@ func (s *shots) get(ctx context.Context, name string, make func() ([]byte, error
 	return b, nil
 }
 
-// Warm makes the pictures of all steps and stamps that are not there yet, one after the other
-// when no page waits for tiles, so that their lists open at once. It ends with ctx.
+// Warm reads the kept materials, and makes the pictures of all steps and stamps that are not there
+// yet, one after the other when no page waits for tiles, so that their lists open at once. It ends
+// with ctx.
 func (s *Server) Warm(ctx context.Context) {
+	if s.Hub.Rest(ctx) != nil {
+		return
+	}
+	if _, err := s.ownMaterials(ctx); err != nil && ctx.Err() == nil {
+		log.Printf("the kept materials: %v", err)
+	}
 	for _, d := range step.Descriptions() {
 		if s.Hub.Rest(ctx) != nil {
 			return

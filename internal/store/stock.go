@@ -3,8 +3,11 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"runtime"
 	"slices"
 	"time"
+
+	"velvetgrime/core/par"
 
 	"gorm.io/gorm"
 )
@@ -37,18 +40,21 @@ func (s *Store) StockNames(ctx context.Context, kind string) ([]StockItem, error
 	return list, s.db.WithContext(ctx).Omit("picture", "data").Order("name, at").Find(&list, "kind = ?", kind).Error
 }
 
-// StockData calls f for each of some items with what it holds, few at a time in memory.
-func (s *Store) StockData(ctx context.Context, ids []string, f func(*StockItem)) error {
+// StockData calls f with some items and what they hold, a few at a time; on all processors at once.
+func (s *Store) StockData(ctx context.Context, ids []string, f func([]StockItem)) error {
+	g, ctx := par.WithContext(ctx)
+	g.SetLimit(runtime.GOMAXPROCS(0))
 	for some := range slices.Chunk(ids, 64) {
-		var list []StockItem
-		if err := s.db.WithContext(ctx).Omit("picture").Find(&list, "id in ?", some).Error; err != nil {
+		g.Go(func() error {
+			var list []StockItem
+			err := s.db.WithContext(ctx).Omit("picture").Find(&list, "id in ?", some).Error
+			if err == nil {
+				f(list)
+			}
 			return err
-		}
-		for i := range list {
-			f(&list[i])
-		}
+		})
 	}
-	return nil
+	return g.Wait()
 }
 
 // StockByID returns one item.
