@@ -184,12 +184,17 @@ test('every kind of source has its picture in the list', async ({ page }) => {
   await expect.poll(() => shot.evaluate((i: HTMLImageElement) => i.naturalWidth), { timeout: 300_000 }).toBe(132);
 });
 
-/** Where a grip lies in the window. */
+/** Where a grip lies in the window, when the model does not move over for a panel any more. */
 async function grip(page: Page, label: string): Promise<[number, number]> {
   const box = (await page.getByLabel('The model', { exact: true }).boundingBox())!;
   const find = () => page.evaluate((l) => (window as any).stage.gripsOnScreen().find((g: any) => g.label === l) ?? null, label);
-  await expect.poll(find).not.toBeNull();
-  const g = await find();
+  let [was, g]: any[] = [null, null];
+  await expect
+    .poll(async () => {
+      [was, g] = [g, await find()];
+      return !!was && !!g && Math.hypot(g.x - was.x, g.y - was.y) < 0.5;
+    }, { intervals: [100] })
+    .toBe(true);
   return [box.x + g.x, box.y + g.y];
 }
 
