@@ -220,8 +220,10 @@ var (
 	// a flat one is cheap and may be as regular as a grid
 	largePieces = sampling{lattice(2, 1), nil, lattice(6, 5)}
 	thinLines   = sampling{four, nil, lattice(6, 5)}
-	fineSolid   = sampling{four, others, lattice(8, 3)}
-	fineFlat    = sampling{four, nil, lattice(21, 13)}
+	// in space more than eight places cost what they are worth: the rest of the error is that of the
+	// edges, which are drawn as wide as a part of the texel
+	fineSolid = sampling{four, others, nil}
+	fineFlat  = sampling{four, nil, lattice(21, 13)}
 	// of pieces about as large as a texel: what a few places agree on is where they fall in
 	// each piece alike, and may be anything
 	tinyPieces = sampling{lattice(34, 21), nil, nil}
