@@ -38,15 +38,21 @@ func Barycentric(p, a, b, c Vec3) [3]float32 {
 	return [3]float32{float32(1 - v - u), float32(v), float32(u)}
 }
 
-// Barycentric2 is Barycentric in the plane; ok is false for a triangle without an area.
-func Barycentric2(t [3][2]float64, x, y float64) (b [3]float64, ok bool) {
-	a, p, q := t[0], t[1], t[2]
-	det := (p[0]-a[0])*(q[1]-a[1]) - (p[1]-a[1])*(q[0]-a[0])
-	if math.Abs(det) < 1e-14 {
+// Twice2 is twice the area of a triangle in the plane, below nought when it is turned over.
+func Twice2(t *[3][2]float64) float64 {
+	a, p, q := &t[0], &t[1], &t[2]
+	return (p[0]-a[0])*(q[1]-a[1]) - (p[1]-a[1])*(q[0]-a[0])
+}
+
+// Barycentric2 is Barycentric in the plane, of a triangle with twice the area twice; ok is false
+// for one without an area.
+func Barycentric2(t *[3][2]float64, twice, x, y float64) (b [3]float64, ok bool) {
+	if math.Abs(twice) < 1e-14 {
 		return b, false
 	}
-	b[1] = ((x-a[0])*(q[1]-a[1]) - (y-a[1])*(q[0]-a[0])) / det
-	b[2] = ((p[0]-a[0])*(y-a[1]) - (p[1]-a[1])*(x-a[0])) / det
+	a, p, q := &t[0], &t[1], &t[2]
+	b[1] = ((x-a[0])*(q[1]-a[1]) - (y-a[1])*(q[0]-a[0])) / twice
+	b[2] = ((p[0]-a[0])*(y-a[1]) - (p[1]-a[1])*(x-a[0])) / twice
 	b[0] = 1 - b[1] - b[2]
 	return b, true
 }

@@ -29,7 +29,7 @@ func TestShares(t *testing.T) {
 		flat := [3][2]float64{{float64(a.X), float64(a.Y)}, {float64(b.X), float64(b.Y)}, {float64(c.X), float64(c.Y)}}
 		x := float64(want[0])*flat[0][0] + float64(want[1])*flat[1][0] + float64(want[2])*flat[2][0]
 		y := float64(want[0])*flat[0][1] + float64(want[1])*flat[1][1] + float64(want[2])*flat[2][1]
-		if g, ok := Barycentric2(flat, x, y); ok && math.Abs(float64(n.Z)) > 0.1 {
+		if g, ok := Barycentric2(&flat, Twice2(&flat), x, y); ok && math.Abs(float64(n.Z)) > 0.1 {
 			for k := range 3 {
 				if math.Abs(g[k]-float64(want[k])) > 1e-4 {
 					t.Fatalf("flat: %v, want %v", g, want)
@@ -40,7 +40,8 @@ func TestShares(t *testing.T) {
 	if s := Barycentric(V3(1, 1, 1), V3(0, 0, 0), V3(1, 0, 0), V3(2, 0, 0)); s != [3]float32{1, 0, 0} {
 		t.Errorf("a triangle without an area gives %v", s)
 	}
-	if _, ok := Barycentric2([3][2]float64{{0, 0}, {1, 1}, {2, 2}}, 1, 0); ok {
+	line := [3][2]float64{{0, 0}, {1, 1}, {2, 2}}
+	if _, ok := Barycentric2(&line, Twice2(&line), 1, 0); ok {
 		t.Error("a flat triangle without an area has shares")
 	}
 }

@@ -48,8 +48,9 @@ type laid struct {
 	det    float64 // twice its area in the plane, below nought when it is turned over
 }
 
+// flat is a triangle of the model with its corners at p, in texels of the patch.
 func flat(tri int32, p [3][2]float64) laid {
-	return laid{tri: tri, p: p, det: (p[1][0]-p[0][0])*(p[2][1]-p[0][1]) - (p[1][1]-p[0][1])*(p[2][0]-p[0][0])}
+	return laid{tri: tri, p: p, det: geom.Twice2(&p)}
 }
 
 // mostLaid is how many triangles of a patch are remembered with what lies beyond them.
@@ -124,14 +125,8 @@ func (u *unfolder) fill(e entry, p [3][2]float64) {
 // inside returns the barycentric coordinates of a point, and whether none is below
 // eps.
 func (l *laid) inside(x, y, eps float64) (b [3]float64, ok bool) {
-	if math.Abs(l.det) < 1e-14 {
-		return b, false
-	}
-	a, p, q := &l.p[0], &l.p[1], &l.p[2]
-	b[1] = ((x-a[0])*(q[1]-a[1]) - (y-a[1])*(q[0]-a[0])) / l.det
-	b[2] = ((p[0]-a[0])*(y-a[1]) - (p[1]-a[1])*(x-a[0])) / l.det
-	b[0] = 1 - b[1] - b[2]
-	return b, b[0] >= eps && b[1] >= eps && b[2] >= eps
+	b, ok = geom.Barycentric2(&l.p, l.det, x, y)
+	return b, ok && b[0] >= eps && b[1] >= eps && b[2] >= eps
 }
 
 // flood reaches the texels beyond the island, nearest first. An island too small to

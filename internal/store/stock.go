@@ -40,7 +40,9 @@ func (s *Store) StockNames(ctx context.Context, kind string) ([]StockItem, error
 	return list, s.db.WithContext(ctx).Omit("picture", "data").Order("name, at").Find(&list, "kind = ?", kind).Error
 }
 
-// StockData calls f with some items and what they hold, a few at a time; on all processors at once.
+// StockData calls f with items of these ids and what they hold, 64 at most at a time, without an
+// order and on all processors at once; items that are gone are left out. Its error is the database's
+// or the context's.
 func (s *Store) StockData(ctx context.Context, ids []string, f func([]StockItem)) error {
 	g, ctx := par.WithContext(ctx)
 	g.SetLimit(runtime.GOMAXPROCS(0))
