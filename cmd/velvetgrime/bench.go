@@ -329,7 +329,11 @@ func evaluateAll(ctx context.Context, p *eval.Program, sizes []int, channels []s
 func evaluateTiles(ctx context.Context, p *eval.Program, tiles []surface.Tile, channels []stack.Channel) error {
 	g, ctx := errgroup.WithContext(ctx)
 	g.SetLimit(runtime.NumCPU())
+	few := len(tiles) < runtime.NumCPU()
 	for _, t := range tiles {
+		if few { // as the page's tiles are made
+			g.Go(func() error { p.Masks(ctx, p.Scene.OnTile(t), channels); return nil })
+		}
 		g.Go(func() error {
 			u := p.Scene.OnTile(t)
 			if u.Empty() {

@@ -5,6 +5,7 @@ package cache
 
 import (
 	"container/list"
+	"context"
 	"sync"
 
 	"github.com/zeebo/xxh3"
@@ -71,6 +72,7 @@ type Cache struct {
 	used     [tiers]int
 	order    [tiers]*list.List
 	entries  map[Key]*list.Element
+	finding  map[Key]*finding
 	hit, mis int
 }
 
@@ -89,7 +91,7 @@ const (
 
 // New returns a cache of at most limit bytes.
 func New(limit int) *Cache {
-	c := &Cache{limit: limit, full: limit, entries: map[Key]*list.Element{}}
+	c := &Cache{limit: limit, full: limit, entries: map[Key]*list.Element{}, finding: map[Key]*finding{}}
 	for tier := range c.order {
 		c.order[tier] = list.New()
 	}
@@ -119,6 +121,10 @@ func (c *Cache) Clear() {
 func (c *Cache) Get(k Key) (Sized, bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	return c.get(k)
+}
+
+func (c *Cache) get(k Key) (Sized, bool) {
 	e, ok := c.entries[k]
 	if !ok {
 		c.mis++
@@ -128,6 +134,53 @@ func (c *Cache) Get(k Key) (Sized, bool) {
 	it := e.Value.(*entry)
 	c.order[it.tier].MoveToFront(e)
 	return it.value, true
+}
+
+// finding is a value that somebody is about to find.
+type finding struct {
+	done  chan struct{} // closed at the end
+	value Sized
+	whole bool // the value may be shared
+}
+
+// Once returns what is kept under a key or, where nothing is, what find finds, which keeps it
+// if it is to be kept. Who asks for the same meanwhile waits and shares it, if find calls it whole; if
+// not, or if it failed, the next of them finds it. Nobody waits longer than until ctx ends. What
+// find needs by Once must not depend on the value itself: keys of contents never do.
+func Once[V Sized](ctx context.Context, c *Cache, k Key, find func() (v V, whole bool, err error)) (V, error) {
+	for {
+		c.mu.Lock()
+		if v, ok := c.get(k); ok {
+			c.mu.Unlock()
+			return v.(V), nil
+		}
+		f := c.finding[k]
+		if f == nil {
+			break
+		}
+		c.mu.Unlock()
+		select {
+		case <-f.done:
+		case <-ctx.Done():
+			var none V
+			return none, ctx.Err()
+		}
+		if f.whole {
+			return f.value.(V), nil
+		}
+	}
+	f := &finding{done: make(chan struct{})}
+	c.finding[k] = f
+	c.mu.Unlock()
+	defer func() { // after a panic, too
+		c.mu.Lock()
+		delete(c.finding, k)
+		c.mu.Unlock()
+		close(f.done)
+	}()
+	v, whole, err := find()
+	f.value, f.whole = v, whole && err == nil
+	return v, err
 }
 
 // Put keeps what was found on the way.

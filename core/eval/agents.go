@@ -60,10 +60,27 @@ func (p *Program) readsKey(u *surface.Surface, s *stepPlan, pad float32) Key {
 // written. With need only those points count, and nothing is kept.
 func (p *Program) agent(ctx context.Context, u *surface.Surface, s *stepPlan, need []bool) ([]float32, error) {
 	key := cache.Join(u.Key, p.readsKey(u, s, 0), 73)
-	if v, ok := p.Scene.Cache.Get(key); ok {
-		return v.(pix.Rows)[0], nil
+	if need != nil {
+		if v, ok := p.Scene.Cache.Get(key); ok {
+			return v.(pix.Rows)[0], nil
+		}
+		return p.runAgent(ctx, u, s, need)
 	}
-	f := u.Frame()
+	out, err := once(ctx, p.Scene, key, func() (pix.Rows, error) {
+		row, err := p.runAgent(ctx, u, s, nil)
+		if err == nil && p.remembers(u, s) {
+			putOn(ctx, u, key, pix.Rows{row})
+		}
+		return pix.Rows{row}, err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return out[0], nil
+}
+
+// runAgent is agent without a look at what is kept of itself.
+func (p *Program) runAgent(ctx context.Context, u *surface.Surface, s *stepPlan, need []bool) ([]float32, error) {
 	in, d := p.input(u, s.step)
 	in.Facts, in.Read = p.Doc.Facts(), map[string][]float32{}
 	if u.Tile == nil || u.Tile.Size <= draft {
@@ -83,16 +100,19 @@ func (p *Program) agent(ctx context.Context, u *surface.Surface, s *stepPlan, ne
 		}
 		// several agents read the same, and a moved slider reads it again
 		k := cache.Join(p.streamKey(u, s.reads[n], len(s.reads[n].steps), 0), Key{}, 76)
-		if v, ok := p.Scene.Cache.Get(k); ok {
-			in.Read[n] = v.(pix.Rows)[0]
-			continue
-		}
-		v, err := p.softly(ctx, u, s.reads[n])
+		v, err := once(ctx, p.Scene, k, func() (pix.Rows, error) {
+			v, err := p.softly(ctx, u, s.reads[n])
+			if err != nil {
+				return nil, fmt.Errorf("what it reads (%s): %w", n, err)
+			}
+			v = pix.Rows{v.Gray()}
+			putOn(ctx, u, k, v)
+			return v, nil
+		})
 		if err != nil {
-			return nil, fmt.Errorf("what it reads (%s): %w", n, err)
+			return nil, err
 		}
-		in.Read[n] = v.Gray()
-		putOn(ctx, u, k, pix.Rows{in.Read[n]})
+		in.Read[n] = v[0]
 	}
 	var err error
 	for _, n := range s.ways {
@@ -100,16 +120,9 @@ func (p *Program) agent(ctx context.Context, u *surface.Surface, s *stepPlan, ne
 			return nil, err
 		}
 	}
-	row := make([]float32, len(f.Pos))
-	if need != nil {
-		if in.Need = need; slices.Contains(need, true) {
-			d.Run(in, row)
-		}
-		return row, ctx.Err()
-	}
-	d.Run(in, row)
-	if p.remembers(u, s) {
-		putOn(ctx, u, key, pix.Rows{row})
+	row := make([]float32, len(u.Frame().Pos))
+	if in.Need = need; need == nil || slices.Contains(need, true) {
+		d.Run(in, row)
 	}
 	return row, ctx.Err()
 }
@@ -173,23 +186,30 @@ func (p *Program) wayRow(
 	in step.Input,
 	s *stepPlan,
 ) ([]float32, error) {
-	key := cache.Join(u.Key, p.wayKey(name, s), 75)
-	if name != "run" {
-		if v, ok := p.Scene.Cache.Get(key); ok {
-			return v.(pix.Rows)[0], nil
+	find := func() (pix.Rows, error) {
+		found, err := p.walked(ctx, name, s)
+		if err != nil {
+			return nil, err
 		}
+		if runs, ok := found.(*way.Stainer); ok {
+			return pix.Rows{p.runRow(u, way.LookOf(in, in.Facts), p.wayKey(name, s), runs)}, nil
+		}
+		out := pix.Rows{make([]float32, len(u.Frame().Pos))}
+		found.Row(u.Frame(), out[0])
+		putOn(ctx, u, cache.Join(u.Key, p.wayKey(name, s), 75), out)
+		return out, nil
 	}
-	found, err := p.walked(ctx, name, s)
+	var out pix.Rows
+	var err error
+	if name == "run" {
+		out, err = find()
+	} else {
+		out, err = once(ctx, p.Scene, cache.Join(u.Key, p.wayKey(name, s), 75), find)
+	}
 	if err != nil {
 		return nil, err
 	}
-	if runs, ok := found.(*way.Stainer); ok {
-		return p.runRow(u, way.LookOf(in, in.Facts), p.wayKey(name, s), runs), nil
-	}
-	out := make([]float32, len(u.Frame().Pos))
-	found.Row(u.Frame(), out)
-	putOn(ctx, u, key, pix.Rows{out})
-	return out, nil
+	return out[0], nil
 }
 
 // softTexels is how far a blur that is read softly looks, in texels, at most: three times its

@@ -123,3 +123,40 @@ func (p *Program) upTo(u *surface.Surface, list []*layerPlan) int {
 	}
 	return len(list)
 }
+
+// Masks finds the masks that some channels need on a surface, from the top down, for who lays these
+// channels from the bottom up meanwhile: the two meet halfway. What fails is left to the other, who
+// says so.
+func (p *Program) Masks(ctx context.Context, u *surface.Surface, channels []stack.Channel) {
+	needed := map[*layerPlan]bool{}
+	for _, c := range channels {
+		info, ok := p.Doc.Info(c)
+		if !ok {
+			continue
+		}
+		keys := p.states(u, info, p.layers, p.bottom(u, info))
+		_, from := p.newest(u, p.layers, keys)
+		for i, pl := range p.layers[from:] {
+			if keys[from+i] != keys[from+i+1] {
+				needed[pl] = true
+			}
+		}
+	}
+	p.masks(ctx, u, p.layers, func(pl *layerPlan) bool { return needed[pl] })
+}
+
+func (p *Program) masks(ctx context.Context, u *surface.Surface, list []*layerPlan, needed func(*layerPlan) bool) {
+	for _, pl := range slices.Backward(list) {
+		if ctx.Err() != nil || pl.none(u) || !needed(pl) {
+			continue
+		}
+		sp := pl.maskFor(stack.Height) // the bevel's reads the plain one
+		_ = contained(func() error {
+			m, err := p.maskUpTo(ctx, u, pl, sp, len(sp.steps))
+			if err == nil && !(m.Uniform() && m.Value == 0) {
+				p.masks(ctx, u, pl.kids, func(*layerPlan) bool { return true })
+			}
+			return err
+		})
+	}
+}

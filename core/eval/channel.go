@@ -248,23 +248,60 @@ func (p *Program) run(
 	k Key,
 	keep bool,
 ) (state, error) {
+	keys := p.states(u, info, list, k)
+	last := keys[len(list)]
+	if !keep || u.Ahead || last == k {
+		return p.runFrom(ctx, u, info, list, st, keys)
+	}
+	v, err := once(ctx, p.Scene, last, func() (pix.Planes, error) {
+		st, err := p.runFrom(ctx, u, info, list, st, keys)
+		if err == nil && complete(ctx) {
+			p.Scene.Cache.Keep(last, st.cacheable())
+		}
+		return st.cacheable(), err
+	})
+	if err != nil {
+		return st, err
+	}
+	return cachedState(v, info.Components), nil
+}
+
+// states are the keys of a channel's states under, between and over the layers of a list.
+func (p *Program) states(u *surface.Surface, info stack.ChannelInfo, list []*layerPlan, k Key) []Key {
 	keys := make([]Key, len(list)+1)
 	keys[0] = k
 	for i, pl := range list {
 		keys[i+1] = p.after(u, info, pl, keys[i], 0)
 	}
-	from := 0
-	for i := p.upTo(u, list); i > 0; i-- {
+	return keys
+}
+
+// newest returns the newest state that the cache knows, and how many layers it has; 0: it knows none.
+func (p *Program) newest(u *surface.Surface, list []*layerPlan, keys []Key) (pix.Planes, int) {
+	for i := p.upTo(u, list); i > 0 && keys[i] != keys[0]; i-- {
 		if i < len(list) && keys[i] == keys[i+1] {
 			continue
 		}
-		if keys[i] == k {
-			break
-		}
 		if v, ok := p.Scene.Cache.Get(keys[i]); ok {
-			st, from = cachedState(v.(pix.Planes), info.Components), i
-			break
+			return v.(pix.Planes), i
 		}
+	}
+	return nil, 0
+}
+
+// runFrom is run for known keys, the first that of the state, without keeping the last one.
+func (p *Program) runFrom(
+	ctx context.Context,
+	u *surface.Surface,
+	info stack.ChannelInfo,
+	list []*layerPlan,
+	st state,
+	keys []Key,
+) (state, error) {
+	k := keys[0]
+	kept, from := p.newest(u, list, keys)
+	if from > 0 {
+		st = cachedState(kept, info.Components)
 	}
 	for i := from; i < len(list); i++ {
 		if p.hot[list[i]] && keys[i] != k {
@@ -286,10 +323,6 @@ func (p *Program) run(
 			continue
 		}
 		st = next
-	}
-	if keep && from < len(list) && keys[len(list)] != k && complete(ctx) {
-		p.Scene.Cache.Keep(keys[len(list)], st.cacheable())
-		st.owned = false
 	}
 	return st, nil
 }
@@ -723,9 +756,11 @@ func (p *Program) NormalKey(u *surface.Surface) Key {
 // for any stretch of the UVs.
 func (p *Program) Normal(ctx context.Context, u *surface.Surface) ([]pix.Plane, error) {
 	key := p.NormalKey(u)
-	if v, ok := p.Scene.Cache.Get(key); ok {
-		return v.(pix.Planes), nil
-	}
+	return once(ctx, p.Scene, key, func() (pix.Planes, error) { return p.findNormal(ctx, u, key) })
+}
+
+// findNormal is Normal without a look at what is kept under its key.
+func (p *Program) findNormal(ctx context.Context, u *surface.Surface, key Key) (pix.Planes, error) {
 	h, err := p.Channel(ctx, u, stack.Height)
 	if err != nil {
 		return nil, err

@@ -83,6 +83,15 @@ func complete(ctx context.Context) bool {
 	return len(f.list) == 0
 }
 
+// once returns what is kept under a key or finds it; who else asks for it meanwhile waits for
+// it instead of finding it, too.
+func once[V cache.Sized](ctx context.Context, s *Scene, k Key, find func() (V, error)) (V, error) {
+	return cache.Once(ctx, s.Cache, k, func() (V, bool, error) {
+		v, err := find()
+		return v, complete(ctx), err
+	})
+}
+
 // put keeps a value in the scene's cache unless something was passed over.
 func (s *Scene) put(ctx context.Context, k Key, v cache.Sized) {
 	if complete(ctx) {

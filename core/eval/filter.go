@@ -25,39 +25,34 @@ func (p *Program) filtered(ctx context.Context, u *surface.Surface, sp *streamPl
 // needs none that are much finer than it is soft.
 func (p *Program) filteredAt(ctx context.Context, u *surface.Surface, sp *streamPlan, i, texels int) (pix.Rows, error) {
 	key := cache.Join(p.streamKey(u, sp, i+1, 0), Key{Lo: uint64(texels)}, 41)
-	if v, ok := p.Scene.Cache.Get(key); ok {
-		return v.(pix.Rows), nil
-	}
-	var out pix.Rows
-	var err error
-	if u.Tile != nil {
-		out, err = p.onCharts(ctx, u, sp, i, texels)
-	} else {
-		out, err = p.fromTiles(ctx, u, sp, i)
-	}
-	if err != nil {
-		return nil, err
-	}
-	p.Scene.put(ctx, key, out)
-	return out, nil
+	return once(ctx, p.Scene, key, func() (out pix.Rows, err error) {
+		if u.Tile != nil {
+			out, err = p.onCharts(ctx, u, sp, i, texels)
+		} else {
+			out, err = p.fromTiles(ctx, u, sp, i)
+		}
+		if err == nil {
+			p.Scene.put(ctx, key, out)
+		}
+		return out, err
+	})
 }
 
 // prefix evaluates the first steps of a stream on a tile, for a filter; many
 // patches read it, so it is kept.
 func (p *Program) prefix(ctx context.Context, u *surface.Surface, sp *streamPlan, upTo int) (pix.Rows, error) {
 	key := cache.Join(p.streamKey(u, sp, upTo, 0), Key{}, 43)
-	if v, ok := p.Scene.Cache.Get(key); ok {
-		return v.(pix.Rows), nil
-	}
 	read := func(ctx context.Context, u *surface.Surface) (pix.Rows, error) { return p.stream(ctx, u, sp, upTo) }
 	if sp.read != nil {
 		read = sp.read
 	}
-	out, err := read(ctx, u)
-	if err == nil {
-		p.Scene.put(ctx, key, out)
-	}
-	return out, err
+	return once(ctx, p.Scene, key, func() (pix.Rows, error) {
+		out, err := read(ctx, u)
+		if err == nil {
+			p.Scene.put(ctx, key, out)
+		}
+		return out, err
+	})
 }
 
 // onCharts filters a tile, with a step that looks at most so many texels far.

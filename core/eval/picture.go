@@ -93,16 +93,13 @@ func (p *Program) picture(ctx context.Context, u *surface.Surface, s *stack.Step
 func (p *Program) flow(ctx context.Context, in step.Input) (*cast.Flow, error) {
 	a, size := in.Row("along"), in.Number("size")
 	key := cache.Join(p.Scene.Base, cache.NewHash("flow").Str(fmt.Sprint(a, size)).Sum(), 66)
-	p.Scene.flows.Lock() // tiles ask for it at once: one makes it
-	defer p.Scene.flows.Unlock()
-	if v, ok := p.Scene.Cache.Get(key); ok {
-		return v.(*cast.Flow), nil
-	}
-	f, err := cast.NewFlow(ctx, p.Scene.Model, geom.V3(a[0], a[1], a[2]), size)
-	if err == nil {
-		p.Scene.Cache.Keep(key, f)
-	}
-	return f, err
+	return once(ctx, p.Scene, key, func() (*cast.Flow, error) {
+		f, err := cast.NewFlow(ctx, p.Scene.Model, geom.V3(a[0], a[1], a[2]), size)
+		if err == nil {
+			p.Scene.Cache.Keep(key, f)
+		}
+		return f, err
+	})
 }
 
 func (p *Program) byUVs(in step.Input, c *cast.Repeats, pic *pix.Picture) cast.Reader {

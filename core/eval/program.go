@@ -416,16 +416,41 @@ func (p *Program) maskUpTo(
 	if len(pl.ids) > 0 {
 		key = cache.Join(key, p.baked, 17)
 	}
-	if v, ok := p.Scene.Cache.Get(key); ok && !(u.Ahead && p.hot[pl]) {
-		return v.(pix.Planes)[0], nil
+	find := func() (pix.Planes, error) {
+		plane, kept, err := p.findMask(ctx, u, pl, sp, upTo)
+		if err == nil && !kept {
+			putOn(ctx, u, key, pix.Planes{plane})
+		}
+		return pix.Planes{plane}, err
 	}
+	var out pix.Planes
+	var err error
+	if u.Ahead && p.hot[pl] { // what it is made from is wanted, too
+		out, err = find()
+	} else {
+		out, err = once(ctx, p.Scene, key, find)
+	}
+	if err != nil {
+		return pix.Plane{}, err
+	}
+	return out[0], nil
+}
+
+// findMask is maskUpTo without a look at what is kept of itself. It reports whether its source
+// has kept the same already.
+func (p *Program) findMask(
+	ctx context.Context,
+	u *surface.Surface,
+	pl *layerPlan,
+	sp *streamPlan,
+	upTo int,
+) (plane pix.Plane, kept bool, err error) {
 	reach, err := p.reached(u, pl)
 	if err != nil {
-		return pix.Plane{}, fmt.Errorf("layer %q: reach: %w", pl.layer.Name, err)
+		return pix.Plane{}, false, fmt.Errorf("layer %q: reach: %w", pl.layer.Name, err)
 	}
 	if reach != nil && !p.Scene.plainly && !slices.ContainsFunc(reach, func(v float32) bool { return v != 0 }) {
-		putOn(ctx, u, key, pix.Planes{pix.Plane{}})
-		return pix.Plane{}, nil // whatever its stream says
+		return pix.Plane{}, false, nil // whatever its stream says
 	}
 	var out []float32
 	if sp.active(upTo) {
@@ -442,11 +467,11 @@ func (p *Program) maskUpTo(
 		}
 		v, err := eval(ctx, u, sp, upTo)
 		if err != nil {
-			return pix.Plane{}, fmt.Errorf("layer %q: %w", pl.layer.Name, err)
+			return pix.Plane{}, false, fmt.Errorf("layer %q: %w", pl.layer.Name, err)
 		}
 		out = v.Gray()
 		if only := sp.single(upTo); pl.covers == nil && only != nil && p.remembers(u, only) {
-			return pix.Plane{Data: out}, nil // the source itself is kept already
+			return pix.Plane{Data: out}, true, nil
 		}
 	} else {
 		out = make([]float32, len(u.Frame().Pos))
@@ -464,9 +489,7 @@ func (p *Program) maskUpTo(
 			}
 		}
 	}
-	plane := pix.Shrunk(out)
-	putOn(ctx, u, key, pix.Planes{plane})
-	return plane, nil
+	return pix.Shrunk(out), false, nil
 }
 
 // reached returns how far a layer's reach covers each point of a surface, 0..1; nil: it covers

@@ -22,7 +22,6 @@ type Scene struct {
 	plainly bool // everything is evaluated everywhere: the reference that where.go is held against
 
 	mu    sync.Mutex
-	flows sync.Mutex // held while a plane along the surface is made
 	known *fold.Known
 	plans plans
 }

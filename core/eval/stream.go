@@ -223,7 +223,8 @@ func (p *Program) streamWhere(
 	if only := sp.single(upTo); only != nil {
 		for i := range upTo {
 			if s := &sp.steps[i]; s.step.On {
-				return pix.Rows{p.plainSource(u, s, nil, make([]float32, n), true, need)}, ctx.Err()
+				row, err := p.plainSource(ctx, u, s, nil, make([]float32, n), true, need)
+				return pix.Rows{row}, err
 			}
 		}
 	}
@@ -369,7 +370,11 @@ func (p *Program) source(
 		src = pix.Rows{make([]float32, len(scratch)), make([]float32, len(scratch)), make([]float32, len(scratch))}
 		d.RunColor(in, [3][]float32(src))
 	default:
-		src = pix.Rows{p.plainSource(u, s, out, scratch, first, counts)}
+		row, err := p.plainSource(ctx, u, s, out, scratch, first, counts)
+		if err != nil {
+			return out, err
+		}
+		src = pix.Rows{row}
 	}
 	if first && s.plain() && cover == nil { // nothing of the ground is left
 		if len(src) != len(out) {
@@ -441,17 +446,16 @@ func (p *Program) wanted(u *surface.Surface, s *stack.Step, out []float32, withi
 // does not run it again. Where it multiplies what is black already it need not run
 // at all: a mask that shows in few places costs those places.
 func (p *Program) plainSource(
-	u *surface.Surface, s *stepPlan, out pix.Rows, scratch []float32, first bool, counts region,
-) []float32 {
-	f := u.Frame()
+	ctx context.Context, u *surface.Surface, s *stepPlan, out pix.Rows, scratch []float32, first bool, counts region,
+) ([]float32, error) {
 	in, d := p.input(u, s.step)
 	if !d.Costly {
 		d.Run(in, scratch)
-		return scratch
+		return scratch, ctx.Err()
 	}
 	key := cache.Join(u.Key, s.own, 51)
 	if v, ok := p.Scene.Cache.Get(key); ok {
-		return v.(pix.Rows)[0]
+		return v.(pix.Rows)[0], nil
 	}
 	need := counts
 	if p.hotSteps[s.step] {
@@ -466,14 +470,20 @@ func (p *Program) plainSource(
 		} else {
 			clear(scratch) // what is multiplied by it is black, and stays a number
 		}
-		return scratch
+		return scratch, ctx.Err()
 	}
-	row := make([]float32, len(f.Pos))
-	d.Run(in, row)
-	if p.remembers(u, s) {
-		u.Put(key, pix.Rows{row})
+	rows, err := once(ctx, p.Scene, key, func() (pix.Rows, error) {
+		row := make([]float32, len(u.Frame().Pos))
+		d.Run(in, row)
+		if p.remembers(u, s) {
+			u.Put(key, pix.Rows{row})
+		}
+		return pix.Rows{row}, ctx.Err()
+	})
+	if err != nil {
+		return nil, err
 	}
-	return row
+	return rows[0], nil
 }
 
 // remembers reports whether what a step makes by itself is worth its memory: on drafts,

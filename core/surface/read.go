@@ -1,6 +1,7 @@
 package surface
 
 import (
+	"context"
 	"velvetgrime/core/cache"
 	"velvetgrime/core/geom"
 	"velvetgrime/core/pix"
@@ -65,9 +66,15 @@ func (r *reads) Bytes() (n int) {
 // reads finds where the texels of a patch are read; every filter on it reads them there.
 func (u *Surface) reads() *reads {
 	key := cache.Join(u.Key, cache.Key{}, 8)
-	if v, ok := u.Scene.Cache.Get(key); ok {
-		return v.(*reads)
-	}
+	r, _ := cache.Once(context.Background(), u.Scene.Cache, key, func() (*reads, bool, error) { // never an error
+		r := u.findReads()
+		u.Put(key, r)
+		return r, true, nil
+	})
+	return r
+}
+
+func (u *Surface) findReads() *reads {
 	f, g, m := u.Frame(), u.Patch, u.Scene.Model
 	r := &reads{}
 	index := map[Tile]int{}
@@ -108,7 +115,6 @@ func (u *Surface) reads() *reads {
 		x0, y0 := int(x), int(y)
 		s.beyond = append(s.beyond, between{int32(k), int16(x0), int16(y0), x - float32(x0), y - float32(y0)})
 	}
-	u.Put(key, r)
 	return r
 }
 

@@ -1,6 +1,7 @@
 package surface
 
 import (
+	"context"
 	"fmt"
 	"strconv"
 	"velvetgrime/core/cache"
@@ -10,18 +11,17 @@ import (
 // Stored returns a picture by name, from the cache when it is there.
 func (s *Scene) Stored(name string) (*pix.Picture, error) {
 	k := cache.NewHash("picture").Str(name).Sum()
-	if v, ok := s.Cache.Get(k); ok {
-		return v.(*pix.Picture), nil
-	}
-	if s.Picture == nil {
-		return nil, fmt.Errorf("picture %q is missing; choose another picture, or add it again under this name", name)
-	}
-	p, err := s.Picture(name)
-	if err != nil {
-		return nil, fmt.Errorf("picture %q: %w; choose another picture, or add it again under this name", name, err)
-	}
-	s.Cache.Keep(k, p)
-	return p, nil
+	return cache.Once(context.Background(), s.Cache, k, func() (*pix.Picture, bool, error) {
+		if s.Picture == nil {
+			return nil, false, fmt.Errorf("picture %q is missing; choose another picture, or add it again under this name", name)
+		}
+		p, err := s.Picture(name)
+		if err != nil {
+			return nil, false, fmt.Errorf("picture %q: %w; choose another picture, or add it again under this name", name, err)
+		}
+		s.Cache.Keep(k, p)
+		return p, true, nil
+	})
 }
 
 // StoredFor returns a picture by name with so many texels along its longer side, where it is one
@@ -36,12 +36,12 @@ func (s *Scene) StoredFor(name string, texels float32) (*pix.Picture, error) {
 		size *= 2
 	}
 	k := cache.NewHash("drawn picture").Str(name).Str(strconv.Itoa(size)).Sum()
-	if v, ok := s.Cache.Get(k); ok {
-		return v.(*pix.Picture), nil
-	}
-	if p, err = p.Finer(size); err != nil {
-		return nil, fmt.Errorf("picture %q: %w", name, err)
-	}
-	s.Cache.Put(k, p)
-	return p, nil
+	return cache.Once(context.Background(), s.Cache, k, func() (*pix.Picture, bool, error) {
+		finer, err := p.Finer(size)
+		if err != nil {
+			return nil, false, fmt.Errorf("picture %q: %w", name, err)
+		}
+		s.Cache.Put(k, finer)
+		return finer, true, nil
+	})
 }

@@ -5,6 +5,7 @@
 package surface
 
 import (
+	"context"
 	"sync"
 
 	"velvetgrime/core/cache"
@@ -155,23 +156,26 @@ func (u *Surface) Frame() *raster.Frame {
 		return u.frame
 	}
 	k := cache.Join(u.Key, cache.Key{}, 7)
-	if v, ok := u.Scene.Cache.Get(k); ok {
-		u.frame = v.(*raster.Frame)
-		return u.frame
-	}
+	// without an error, and without an end before it is there
+	u.frame, _ = cache.Once(context.Background(), u.Scene.Cache, k, func() (*raster.Frame, bool, error) { return u.found(k), true, nil })
+	return u.frame
+}
+
+// found makes the points of the surface and keeps them.
+func (u *Surface) found(k cache.Key) *raster.Frame {
 	s := u.Scene
 	if p := u.Patch; p != nil {
-		u.frame = s.Index(p.Sheet).Patch(p.Island, p.Size, p.X, p.Y, p.W, p.H)
-		s.Cache.Put(k, u.frame)
-		return u.frame
+		f := s.Index(p.Sheet).Patch(p.Island, p.Size, p.X, p.Y, p.W, p.H)
+		s.Cache.Put(k, f)
+		return f
 	}
-	u.frame = s.owned(s.Index(u.Tile.Sheet).Tile(u.Tile.Size, u.Tile.X, u.Tile.Y), u.Tile)
-	u.Put(k, u.frame)
-	b := s.blocksOf(u.frame, u.Tile)
+	f := s.owned(s.Index(u.Tile.Sheet).Tile(u.Tile.Size, u.Tile.X, u.Tile.Y), u.Tile)
+	u.Put(k, f)
+	b := s.blocksOf(f, u.Tile)
 	s.mu.Lock()
 	s.blocks[*u.Tile] = b
 	s.mu.Unlock()
-	return u.frame
+	return f
 }
 
 func (u *Surface) bounds() *tileBlocks {

@@ -38,6 +38,25 @@ var beyond = map[int][]stack.Channel{
 	mapSoft:  {stack.Fuzz, stack.Scattering, stack.Anisotropy},
 }
 
+// packs are the channels of the others but the last alone.
+var packs = [mapAlone][]stack.Channel{
+	mapColor:    {stack.BaseColor, stack.Opacity},
+	mapORM:      {stack.Occlusion, stack.Roughness, stack.Metallic},
+	mapNormal:   {stack.Height, stack.Normal},
+	mapEmissive: {stack.Emissive},
+}
+
+// made lists the channels of which some maps are made.
+func made(maps []slot) (out []stack.Channel) {
+	for _, s := range maps {
+		if s.kind < mapAlone {
+			out = append(out, packs[s.kind]...)
+		}
+		out = append(out, beyond[s.kind]...)
+	}
+	return out
+}
+
 // has reports whether a document has any of some channels.
 func has(d *stack.Document, list []stack.Channel) bool {
 	return slices.ContainsFunc(list, func(c stack.Channel) bool { _, ok := d.Info(c); return ok })
@@ -196,14 +215,10 @@ func (u *pusher) key(p *eval.Program, t *surface.Surface, kind int) eval.Key {
 		return k
 	}
 	switch kind {
-	case mapColor:
-		return mix(stack.BaseColor, stack.Opacity)
-	case mapORM:
-		return mix(stack.Occlusion, stack.Roughness, stack.Metallic)
+	case mapColor, mapORM, mapEmissive:
+		return mix(packs[kind]...)
 	case mapNormal:
 		return p.NormalKey(t)
-	case mapEmissive:
-		return mix(stack.Emissive)
 	case mapClear, mapSoft:
 		return mix(slices.DeleteFunc(slices.Clone(beyond[kind]), func(c stack.Channel) bool { return !has(p.Doc, []stack.Channel{c}) })...)
 	}
@@ -447,9 +462,16 @@ func (u *pusher) sendAll(ctx context.Context, p *eval.Program, slots []slot) (bo
 		tiles = tiles[len(some):]
 		got := u.store.fetch(ctx, slices.Concat(some...), u.keys)
 		g, gctx := par.WithContext(ctx)
-		// not enough tiles for all cores, nor other pages: their maps side by side, which find
-		// some of what they share twice
-		if len(some)*int(u.v.s.hub.drawing.Load()) < batch {
+		if len(some) < batch { // not enough tiles for all cores: their maps side by side, and masks ahead of them
+			for _, maps := range some {
+				if channels := made(u.store.missing(maps, u.keys)); len(channels) > 0 {
+					g.Go(func() error {
+						ctx, _ := eval.PassOver(gctx)
+						p.Masks(ctx, p.Scene.OnTile(maps[0].Tile), channels)
+						return nil
+					})
+				}
+			}
 			some = halves(some)
 		}
 		for _, maps := range some {
