@@ -332,10 +332,10 @@ func evaluateTiles(ctx context.Context, p *eval.Program, tiles []surface.Tile, c
 	few := len(tiles) < runtime.NumCPU()
 	for _, t := range tiles {
 		if few { // as the page's tiles are made
-			g.Go(func() error { p.Masks(ctx, p.Scene.OnTile(t), channels); return nil })
+			g.Go(func() error { p.For(t).Masks(ctx, p.Scene.OnTile(t), channels); return nil })
 		}
 		g.Go(func() error {
-			u := p.Scene.OnTile(t)
+			u, p := p.Scene.OnTile(t), p.For(t) // as the page has it
 			if u.Empty() {
 				return nil
 			}

@@ -43,6 +43,8 @@ type Program struct {
 	below map[string]*Program  // the stack below a layer, by its id
 	aged  map[float32]*Program // by years
 	whole *Program             // that this is the lower part of; nil: this is whole
+	rough bool                 // growths are found roughly
+	draft *Program             // the same, rough
 
 	wayKeys  sync.Map // of ways over the surface
 	anywhere sync.Map // of what streams are anywhere on the model, by stream and number of steps
@@ -524,6 +526,26 @@ func (p *Program) reached(u *surface.Surface, pl *layerPlan) ([]float32, error) 
 // its group, and all below the groups around it.
 func (p *Program) lowerPart(id string) *Program { return p.part(id, false) }
 
+// FirstLook is how many texels a side a sheet has at most of which a first look is taken.
+const FirstLook = 128
+
+// For returns the program that shows a tile: this one, or where a tile is a first look at a sheet that has
+// much more to show, one that takes less time.
+func (p *Program) For(t surface.Tile) *Program {
+	name := p.Scene.Model.Sheets[t.Sheet].Name
+	if t.Size > FirstLook || p.Doc.Sheets[name].Size <= 2*FirstLook {
+		return p
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.draft == nil {
+		p.draft = p.copy()
+		p.draft.Doc, p.draft.layers, p.draft.rough = p.Doc, p.layers, true
+		p.draft.draft = p.draft
+	}
+	return p.draft
+}
+
 // part returns the program of what lies below a layer, or of that and the layer.
 func (p *Program) part(id string, with bool) *Program {
 	name := id
@@ -535,13 +557,23 @@ func (p *Program) part(id string, with bool) *Program {
 	if q := p.below[name]; q != nil {
 		return q
 	}
-	whole := p
-	if p.whole != nil {
-		whole = p.whole
+	q := p.copy()
+	if q.whole == nil {
+		q.whole = p
 	}
+	d := *p.Doc
+	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
+	q.Doc, q.layers = &d, p.cut(d.Layers)
+	p.below[name] = q
+	return q
+}
+
+// copy returns a program of the same layers that is to show others of them, or otherwise.
+func (p *Program) copy() *Program {
 	q := &Program{
 		Scene:    p.Scene,
-		whole:    whole,
+		whole:    p.whole,
+		rough:    p.rough,
 		live:     p.live,
 		all:      p.all,
 		hot:      p.hot,
@@ -556,10 +588,6 @@ func (p *Program) part(id string, with bool) *Program {
 		below:    map[string]*Program{},
 	}
 	q.strokes = &fold.Painter{Scene: p.Scene.Scene, Known: p.Scene.known, Doc: around{q}, Live: p.live}
-	d := *p.Doc
-	d.Layers, _ = cutLayers(p.Doc.Layers, id, with)
-	q.Doc, q.layers = &d, p.cut(d.Layers)
-	p.below[name] = q
 	return q
 }
 

@@ -36,4 +36,5 @@ func NewScene(m *mesh.Model, c *cache.Cache) *Scene {
 type memo struct {
 	stream *streamPlan
 	facts  Key
+	rough  bool
 }

@@ -155,7 +155,7 @@ func (sp *streamPlan) lastFilter(upTo int) int {
 func (p *Program) streamKey(u *surface.Surface, sp *streamPlan, upTo int, pad float32) Key {
 	whole := pad == 0 && upTo == len(sp.steps)
 	if whole {
-		if k, ok := u.Known[memo{sp, p.facts}]; ok {
+		if k, ok := u.Known[memo{sp, p.facts, p.rough}]; ok {
 			return k
 		}
 	}
@@ -203,7 +203,7 @@ func (p *Program) streamKey(u *surface.Surface, sp *streamPlan, upTo int, pad fl
 		if u.Known == nil {
 			u.Known = map[any]Key{}
 		}
-		u.Known[memo{sp, p.facts}] = k
+		u.Known[memo{sp, p.facts, p.rough}] = k
 	}
 	return k
 }

@@ -49,6 +49,7 @@ func (p *Program) atAge(years float32) *Program {
 	c.Age = years
 	d.Conditions = &c
 	q := Compile(p.Scene, &d, "", p.live)
+	q.rough = p.rough
 	if p.aged == nil {
 		p.aged = map[float32]*Program{}
 	}
@@ -83,6 +84,9 @@ func (p *Program) newWayKey(name string, s *stepPlan) Key {
 		return cache.NewHash(err.Error()).Sum() // going it fails with the same
 	}
 	k := cache.NewHash("way").Key(way.Key(name, w)).Key(p.Scene.Base)
+	if _, ok := w.(way.Rough); ok && p.rough {
+		k = k.Str("roughly")
+	}
 	on := p.Scene.Ground().On
 	for _, r := range w.Readings() {
 		if sp := s.walks[r.Name]; sp != nil {
@@ -112,7 +116,11 @@ func (p *Program) walked(ctx context.Context, name string, s *stepPlan) (way.Fou
 			return nil, err
 		}
 	}
-	found, err := w.Find(ctx, ground.Ground, func(i int) []float32 { return rows[i] })
+	find := w.Find
+	if r, ok := w.(way.Rough); ok && p.rough {
+		find = r.FindRoughly
+	}
+	found, err := find(ctx, ground.Ground, func(i int) []float32 { return rows[i] })
 	if err == nil && complete(ctx) {
 		k.Found = found
 	}

@@ -70,7 +70,38 @@ func dir(v [3]float32) geom.Vec3 { return geom.V3(v[0], v[1], v[2]).Unit() }
 
 // Find implements Way.
 func (w creep) Find(ctx context.Context, g *Ground, read func(i int) []float32) (Found, error) {
-	c := g.Cloud
+	seeds, quick, most, err := w.begin(ctx, g.Cloud, read)
+	if err != nil {
+		return nil, err
+	}
+	when, err := g.Cloud.React(ctx, seeds, quick, most)
+	if err != nil {
+		return nil, err
+	}
+	return Sampled{g.Cloud, when, most}, nil
+}
+
+// FindRoughly implements Rough.
+func (w creep) FindRoughly(ctx context.Context, g *Ground, read func(i int) []float32) (Found, error) {
+	seeds, quick, most, err := w.begin(ctx, g.Cloud, read)
+	if err != nil {
+		return nil, err
+	}
+	r, err := g.rougher(ctx)
+	if err != nil {
+		return nil, err
+	}
+	when, err := r.React(ctx, seeds, quick, most)
+	if err != nil {
+		return nil, err
+	}
+	return Sampled{r.Cloud, when, most}, nil
+}
+
+// begin returns where it begins, how quick it is about each point, and until when it goes.
+func (w creep) begin(
+	ctx context.Context, c *flow.Cloud, read func(i int) []float32,
+) (seeds []flow.Seed, quick []float32, most float32, err error) {
 	hidden := read(0)
 	var begins, soon []float32
 	if w.Seeds != nil {
@@ -81,12 +112,11 @@ func (w creep) Find(ctx context.Context, g *Ground, read func(i int) []float32) 
 	if w.From == "joints" || w.From == "joints and bare edges" {
 		joints = c.Joints()
 	}
-	var seeds []flow.Seed
-	quick := make([]float32, len(c.Pos))
+	quick = make([]float32, len(c.Pos))
 	patch := 0.12 / max(w.Grain, 1e-5)
 	for i, q := range c.Pos {
 		if i&4095 == 0 && ctx.Err() != nil {
-			return nil, ctx.Err()
+			return nil, nil, 0, ctx.Err()
 		}
 		h := noise.Hash(c.ID[i], 3, 5, w.Seed)
 		// seeds come in groups: where one takes others do
@@ -133,10 +163,5 @@ func (w creep) Find(ctx context.Context, g *Ground, read func(i int) []float32) 
 		)
 		quick[i] *= w.Salted * float32(math.Exp(float64(w.Uneven*1.1*n)))
 	}
-	most := 6*w.Rate + 4*c.Spacing
-	when, err := c.React(ctx, seeds, quick, most)
-	if err != nil {
-		return nil, err
-	}
-	return Sampled{c, when, most}, nil
+	return seeds, quick, 6*w.Rate + 4*c.Spacing, nil
 }

@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"sync"
 
 	"velvetgrime/core/flow"
 	"velvetgrime/core/mesh"
@@ -25,6 +26,23 @@ type Ground struct {
 	Model *mesh.Model
 	Cloud *flow.Cloud
 	Tree  *spatial.Tree
+
+	mu    sync.Mutex
+	rough *flow.Rougher // made when first needed
+}
+
+// rougher is the cloud of ways that are found roughly. Its error is the context's.
+func (g *Ground) rougher(ctx context.Context) (*flow.Rougher, error) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if g.rough != nil {
+		return g.rough, nil
+	}
+	r, err := g.Cloud.Rougher(ctx)
+	if err == nil {
+		g.rough = r
+	}
+	return r, err
 }
 
 // Points is how many points stand for a surface.
@@ -64,6 +82,13 @@ type Way interface {
 	// Find goes over the ground; read gives a reading's row, nil where it reads nothing.
 	// It stops with the context's error.
 	Find(ctx context.Context, g *Ground, read func(i int) []float32) (Found, error)
+}
+
+// Rough is a way that can be found roughly, in much less time, for a first look.
+type Rough interface {
+	Way
+	// FindRoughly is Find with what differs from it in places by as little as a coarse look hides.
+	FindRoughly(ctx context.Context, g *Ground, read func(i int) []float32) (Found, error)
 }
 
 // Reading is a stream as it is after so many years; with AsItIs at the age that it has.

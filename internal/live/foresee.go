@@ -12,10 +12,8 @@ import (
 	"velvetgrime/core/surface"
 )
 
-const (
-	firstSize = 128 // texels of the coarsest tile, which shows a sheet whole
-	mostFirst = 16  // sheets of which one is made ahead
-)
+// mostFirst is of how many sheets the coarsest tile, which shows a sheet whole, is made ahead.
+const mostFirst = 16
 
 // firstAsked lists what any page asks for first: the coarsest tile of every sheet, in all of
 // its maps.
@@ -27,7 +25,7 @@ func firstAsked(p *eval.Program) (slots []slot) {
 		}
 		made++
 		for kind := range packed {
-			slots = append(slots, slot{surface.Tile{Sheet: i, Size: firstSize}, kind})
+			slots = append(slots, slot{surface.Tile{Sheet: i, Size: eval.FirstLook}, kind})
 		}
 	}
 	return slots

@@ -214,6 +214,7 @@ func (u *pusher) key(p *eval.Program, t *surface.Surface, kind int) eval.Key {
 		}
 		return k
 	}
+	p = p.For(*t.Tile)
 	switch kind {
 	case mapColor, mapORM, mapEmissive:
 		return mix(packs[kind]...)
@@ -467,7 +468,7 @@ func (u *pusher) sendAll(ctx context.Context, p *eval.Program, slots []slot) (bo
 				if channels := made(u.store.missing(maps, u.keys)); len(channels) > 0 {
 					g.Go(func() error {
 						ctx, _ := eval.PassOver(gctx)
-						p.Masks(ctx, p.Scene.OnTile(maps[0].Tile), channels)
+						p.For(maps[0].Tile).Masks(ctx, p.Scene.OnTile(maps[0].Tile), channels)
 						return nil
 					})
 				}
@@ -590,6 +591,7 @@ func byTile(slots []slot) (tiles [][]slot) {
 }
 
 func (u *pusher) planes(ctx context.Context, p *eval.Program, t *surface.Surface, kind int) ([]pix.Plane, error) {
+	p = p.For(*t.Tile)
 	if list := beyond[kind]; list != nil {
 		out := make([]pix.Plane, len(list))
 		for i, c := range list {
