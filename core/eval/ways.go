@@ -109,16 +109,20 @@ func (p *Program) walked(ctx context.Context, name string, s *stepPlan) (way.Fou
 	if err != nil {
 		return nil, err
 	}
-	readings := w.Readings()
-	rows := make(pix.Rows, len(readings))
-	for i, r := range readings {
-		if rows[i], err = p.atAge(r.Years).onGround(ctx, s, r.Name); err != nil {
+	find, on, spread := w.Find, ground.On, func(row []float32) []float32 { return row }
+	if r, ok := w.(way.Rough); ok && p.rough {
+		find = r.FindRoughly
+		if on, spread, err = ground.Roughly(ctx); err != nil {
 			return nil, err
 		}
 	}
-	find := w.Find
-	if r, ok := w.(way.Rough); ok && p.rough {
-		find = r.FindRoughly
+	readings := w.Readings()
+	rows := make(pix.Rows, len(readings))
+	for i, r := range readings {
+		if rows[i], err = p.atAge(r.Years).onGround(ctx, on.Copy(), s, r.Name); err != nil {
+			return nil, err
+		}
+		rows[i] = spread(rows[i])
 	}
 	found, err := find(ctx, ground.Ground, func(i int) []float32 { return rows[i] })
 	if err == nil && complete(ctx) {
@@ -127,8 +131,8 @@ func (p *Program) walked(ctx context.Context, name string, s *stepPlan) (way.Fou
 	return found, err
 }
 
-// onGround evaluates what a way reads at the ground's points; nil when it reads nothing.
-func (p *Program) onGround(ctx context.Context, s *stepPlan, name string) ([]float32, error) {
+// onGround evaluates what a way reads at points of the ground; nil when it reads nothing.
+func (p *Program) onGround(ctx context.Context, u *surface.Surface, s *stepPlan, name string) ([]float32, error) {
 	sp := s.walks[name]
 	if sp == nil {
 		return nil, nil
@@ -136,7 +140,7 @@ func (p *Program) onGround(ctx context.Context, s *stepPlan, name string) ([]flo
 	if m, ok := missingFor(sp); ok && !p.hasBaked(m) {
 		return nil, nil
 	}
-	v, err := p.stream(ctx, p.Scene.Ground().On.Copy(), sp, len(sp.steps))
+	v, err := p.stream(ctx, u, sp, len(sp.steps))
 	if err != nil {
 		return nil, err
 	}

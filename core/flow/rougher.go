@@ -83,3 +83,18 @@ func (r *Rougher) React(ctx context.Context, seeds []Seed, speed []float32, most
 	}
 	return r.Cloud.React(ctx, begins, mean, most)
 }
+
+// Spread gives every point of the whole cloud what the one has that stands for it, nought where none is
+// near; nil for nil.
+func (r *Rougher) Spread(row []float32) []float32 {
+	if row == nil {
+		return nil
+	}
+	out := make([]float32, len(r.of))
+	for i, at := range r.of {
+		if at >= 0 {
+			out[i] = row[at]
+		}
+	}
+	return out
+}

@@ -13,7 +13,9 @@ type ground struct {
 	once sync.Once
 	*way.Ground
 	On    *Surface // the ground's points as a surface
+	rough *Surface // those of Roughly; made when first needed
 	share *Scene   // whose ground it is, or nil
+	scene *Scene   // for which it is
 
 	mu    sync.Mutex
 	walks map[cache.Key]*Walk
@@ -41,6 +43,7 @@ func (s *Scene) Ground() *ground {
 		}
 		w.walks = map[cache.Key]*Walk{}
 		w.On = s.OnFrame(w.Frame(), "cloud")
+		w.scene = s
 	})
 	return w
 }
@@ -61,6 +64,21 @@ func (w *ground) At(key cache.Key) *Walk {
 		}
 	}
 	return k
+}
+
+// Roughly returns the points that are enough for ways found roughly as a surface, and what spreads a row of
+// theirs over all of the ground's. Its error is the context's.
+func (w *ground) Roughly(ctx context.Context) (*Surface, func(row []float32) []float32, error) {
+	r, err := w.Rougher(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.rough == nil {
+		w.rough = w.scene.OnFrame(way.FrameOf(r.Cloud), "rougher cloud")
+	}
+	return w.rough, r.Spread, nil
 }
 
 // Copy returns a surface for another goroutine.

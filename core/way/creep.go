@@ -87,7 +87,7 @@ func (w creep) FindRoughly(ctx context.Context, g *Ground, read func(i int) []fl
 	if err != nil {
 		return nil, err
 	}
-	r, err := g.rougher(ctx)
+	r, err := g.Rougher(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -31,8 +31,8 @@ type Ground struct {
 	rough *flow.Rougher // made when first needed
 }
 
-// rougher is the cloud of ways that are found roughly. Its error is the context's.
-func (g *Ground) rougher(ctx context.Context) (*flow.Rougher, error) {
+// Rougher is the cloud of ways that are found roughly. Its error is the context's.
+func (g *Ground) Rougher(ctx context.Context) (*flow.Rougher, error) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	if g.rough != nil {
@@ -61,15 +61,11 @@ func NewGround(ctx context.Context, m *mesh.Model, points int) (*Ground, error) 
 }
 
 // Frame are the cloud's points.
-func (g *Ground) Frame() *raster.Frame {
-	f := &raster.Frame{
-		W:         len(g.Cloud.Pos),
-		H:         1,
-		Pos:       g.Cloud.Pos,
-		Nrm:       g.Cloud.Nrm,
-		Tri:       g.Cloud.Tri,
-		Footprint: g.Cloud.Spacing,
-	}
+func (g *Ground) Frame() *raster.Frame { return FrameOf(g.Cloud) }
+
+// FrameOf are the points of a cloud.
+func FrameOf(c *flow.Cloud) *raster.Frame {
+	f := &raster.Frame{W: len(c.Pos), H: 1, Pos: c.Pos, Nrm: c.Nrm, Tri: c.Tri, Footprint: c.Spacing}
 	f.Seal()
 	return f
 }
