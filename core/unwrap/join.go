@@ -2,6 +2,7 @@ package unwrap
 
 import (
 	"context"
+	"math"
 	"runtime"
 	"slices"
 
@@ -13,8 +14,14 @@ import (
 // than joinable, has at most joinMost triangles, and there are at most joinCount.
 const (
 	joinable  = 4.12 // a fifth in area, or an eighth in angle
+	joinedP95 = 1.3  // of the distortion of angle: the worst triangles of a sheet are in its largest charts
 	joinMost  = 6000
 	joinCount = 1500
+	// a chart is not laid flat with others where its faces go round a vertex of its border by so
+	// many full turns: it would overlap itself, or be stretched
+	widest = 1.1
+	// two charts that could not be joined are tried again when they have grown by this share
+	again = 0.2
 	// a chart with less than this share of the area is a crumb
 	crumb = 1.0 / 1500
 )
@@ -52,7 +59,7 @@ func joinCharts(
 		return i
 	}
 	type pair struct{ a, b int }
-	failed := map[pair]int{} // the number of triangles they had when it failed
+	failed := map[pair]int{} // the number of triangles from which on it is tried again
 	for {
 		common, border := map[pair]float64{}, make([]float64, len(flat))
 		small := make([]bool, len(flat))
@@ -84,8 +91,7 @@ func joinCharts(
 		}
 		var order []pair
 		for p := range common {
-			if len(flat[p.a].tris)+len(flat[p.b].tris) <= joinMost &&
-				failed[p] != len(flat[p.a].tris)+len(flat[p.b].tris) {
+			if n := len(flat[p.a].tris) + len(flat[p.b].tris); n <= joinMost && n >= failed[p] {
 				order = append(order, p)
 			}
 		}
@@ -119,11 +125,14 @@ func joinCharts(
 				tris := slices.Concat(flat[p.a].tris, flat[p.b].tris)
 				slices.Sort(tris)
 				c := newChart(m, tris, kept.within(m, tris))
-				most := joinable
+				most, far := joinable, joinedP95
 				if small[p.a] || small[p.b] {
-					most = worst
+					most, far = worst, math.Inf(1)
 				}
-				if c.open() && c.flatten(gctx, 40) && c.energy(c.rests(), c.uv) <= most && !c.overlapsItself() {
+				if !c.open() || c.widest() > widest || !c.flatten(gctx, 40) {
+					return gctx.Err()
+				}
+				if r := c.rests(); c.energy(r, c.uv) <= most && c.stretched(r) <= far && !c.overlapsItself() {
 					made[i] = c.island()
 				}
 				return gctx.Err()
@@ -134,13 +143,64 @@ func joinCharts(
 		}
 		for i, p := range tried {
 			if made[i] == nil {
-				failed[p] = len(flat[p.a].tris) + len(flat[p.b].tris)
+				n := len(flat[p.a].tris) + len(flat[p.b].tris)
+				failed[p] = n + 1 + int(again*float64(n))
 				continue
 			}
 			flat[p.a], flat[p.b], parent[p.b] = made[i], nil, p.a
+			// who could not be joined with a part of it cannot be with all of it, mostly
+			for q, n := range failed {
+				switch {
+				case q.a == p.b && q.b != p.a:
+					q.a = p.a
+				case q.b == p.b && q.a != p.a:
+					q.b = p.a
+				default:
+					continue
+				}
+				if q.a > q.b {
+					q.a, q.b = q.b, q.a
+				}
+				failed[q] = max(failed[q], n)
+			}
 		}
 	}
 	return slices.DeleteFunc(flat, func(d *island) bool { return d == nil }), nil
+}
+
+// widest returns by how many full turns the faces go round a vertex of the border at most.
+func (c *chart) widest() float64 {
+	turn, border := make([]float64, len(c.pos)), make([]bool, len(c.pos))
+	for i, v := range c.vert {
+		for k := range 3 {
+			p := c.pos[v[k]]
+			a, b := c.pos[v[(k+1)%3]].Sub(p), c.pos[v[(k+2)%3]].Sub(p)
+			turn[v[k]] += math.Atan2(float64(a.Cross(b).Length()), float64(a.Dot(b)))
+			if _, _, ok := c.inner(i, k); !ok {
+				border[v[k]], border[v[(k+1)%3]] = true, true
+			}
+		}
+	}
+	most := 0.0
+	for v, a := range turn {
+		if border[v] {
+			most = max(most, a/(2*math.Pi))
+		}
+	}
+	return most
+}
+
+// stretched returns what the distortion of angle does not exceed on 95 % of the chart.
+func (c *chart) stretched(r []rest) float64 {
+	var list []weighted
+	for i := range r {
+		if r[i].area > 0 {
+			a, b, d, e := c.jacobian(&r[i], i, c.uv)
+			sum, diff := math.Hypot(a+e, b-d), math.Hypot(a-e, b+d)
+			list = append(list, weighted{(sum + diff) / math.Abs(sum-diff), r[i].area})
+		}
+	}
+	return spread(list).P95
 }
 
 // within returns the seams that lie on the given triangles.

@@ -453,6 +453,33 @@ func TestLongStepsStop(t *testing.T) {
 	}
 }
 
+// The steps of a winding stair that goes round its post once and a half cannot be laid flat together; those of
+// three quarters can.
+func TestAWindingStairIsTooWide(t *testing.T) {
+	for _, turns := range []float64{0.75, 1.5} {
+		m := &mesh.Model{Parts: []mesh.Part{{Name: "Stair"}}, Sheets: []mesh.Sheet{{Name: "S"}}, Pos: []geom.Vec3{{}}}
+		const steps = 12
+		for i := range steps + 1 {
+			a := 2 * math.Pi * turns * float64(i) / steps
+			m.Pos = append(m.Pos, geom.V3(float32(math.Cos(a)), 0.002*float32(i), float32(math.Sin(a)))) // it climbs
+		}
+		var tris []int32
+		for i := range uint32(steps) {
+			m.Tri = append(m.Tri, [3]uint32{0, i + 2, i + 1})
+			tris = append(tris, int32(i))
+		}
+		m.UV = make([]geom.Vec2, len(m.Pos))
+		m.TriPart, m.TriSheet = make([]uint16, steps), make([]uint16, steps)
+		m.SmoothNormals(180)
+		if err := m.Finish(); err != nil {
+			t.Fatal(err)
+		}
+		if got := newChart(m, tris, Seams{}).widest(); math.Abs(got-turns) > 1e-3 {
+			t.Errorf("its faces go round the post %.3f times; measured as %.3f", turns, got)
+		}
+	}
+}
+
 // A scan is noisy: its charts follow its form, and its spikes are no islands.
 func TestAScanHasFewIslands(t *testing.T) {
 	r := rand.New(rand.NewPCG(1, 2))
