@@ -195,8 +195,8 @@ func glass() {
 		stack.BaseColor: made(k.noise(4, 4, 1), k.ramp(0.2, "#9fb3a6", 0.8, "#c3d2c6")), stack.Roughness: num(0.04), stack.Metallic: num(0),
 		stack.Opacity: num(0.22), stack.Height: relief(-0.25, 0.25, k.src("noise-simplex", params{"frequency": 18.0, "octaves": 3.0, "stretch": 2.0, "seed": 2.0})),
 	})
-	bs := k.src("bubbles", params{"size": 0.006, "amount": 0.35, "seed": 4.0})
-	bl := k.layer("Seeds in it", 0.7, coats{stack.Opacity: num(0.5), stack.BaseColor: with(col("#e3ece6"), "normal", 0.8), stack.Height: mm(0.05)}, bs, k.shape("levels", params{"low": 0.2, "high": 0.4}))
+	bs := k.src("bubbles", params{"size": 0.005, "amount": 0.35, "rim": 0.85, "stretch": 1.7, "seed": 4.0})
+	bl := k.layer("Seeds in it", 0.7, coats{stack.Opacity: num(0.5), stack.BaseColor: with(col("#e3ece6"), "normal", 0.8), stack.Height: mm(0.05)}, bs, k.shape("levels", params{"low": 0.05, "high": 0.95}))
 	ss := k.src("settle", params{"much": 0.4, "grain": 0.01, "breakup": 0.9, "drifts": 0.4, "seed": 5.0})
 	sl := k.layer("Salt bloom", 0.85, coats{stack.BaseColor: col("#d3d5d0"), stack.Roughness: num(0.8), stack.Opacity: num(0.8)}, ss, k.times("blooms", params{"size": 0.012, "seed": 6.0}))
 	gs := k.src("nook", params{"much": 0.5, "grain": 0.01, "width": 0.008, "contrast": 0.3, "film": 0.12, "seed": 7.0})
