@@ -3,9 +3,11 @@ package eval
 import (
 	"fmt"
 	"runtime"
+	"slices"
 	"sync"
 	"testing"
 
+	"velvetgrime/core/cache"
 	"velvetgrime/core/pix"
 	"velvetgrime/core/sample"
 	"velvetgrime/core/stack"
@@ -55,10 +57,11 @@ func TestWhatIsAskedForAtOnceIsFoundOnce(t *testing.T) {
 	}
 }
 
-// However many ask at once, for maps of one tile and of its neighbours, in whichever order, every value is
+// However many ask at once, for the maps of a tile, in whichever order, every value is
 // what one alone finds.
 func TestSideBySideIsTheSame(t *testing.T) {
 	b := newBench(t, sample.Bollard(), 256)
+	b.tiles = b.tiles[:1]
 	list := []*stack.Step{st("rub", nil), st("creep", nil), st("blur", map[string]any{"radius": 0.01})}
 	for i, s := range list {
 		s.ID = fmt.Sprint("s", i)
@@ -93,11 +96,47 @@ func TestSideBySideIsTheSame(t *testing.T) {
 	}
 	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(4))
 	one := find(1)
-	for range 3 {
-		for name, v := range find(8) {
-			if k := different(one[name], v); k != 0 {
-				t.Errorf("%s: %d values differ", name, k)
+	for name, v := range find(8) {
+		if k := different(one[name], v); k != 0 {
+			t.Errorf("%s: %d values differ", name, k)
+		}
+	}
+}
+
+// Masks finds the masks of layers that lay something in the channels that are asked for, and of no others;
+// not those within a group that shows nothing.
+func TestMasksAheadAreThoseThatCount(t *testing.T) {
+	b := newBench(t, sample.Bollard(), 128)
+	d := b.around(st("rub", nil))
+	again := *d.Layers[2]
+	d.Layers[1].Mask = append(d.Layers[1].Mask, &stack.Step{ID: "o2", Kind: "invert", On: true, Amount: 1})
+	again.ID, again.Mask = "within", []*stack.Step{{ID: "w", Kind: "noise", On: true, Amount: 1}, {ID: "w2", Kind: "invert", On: true, Amount: 1}}
+	black := &stack.Layer{ID: "black", Name: "Black", Kind: stack.Group, Visible: true, Amount: 1, Layers: []*stack.Layer{&again},
+		Mask: []*stack.Step{{ID: "b", Kind: "even", On: true, Amount: 1, Params: map[string]any{"value": 0.0}}, {ID: "b2", Kind: "levels", On: true, Amount: 1}}}
+	d.Layers = append(d.Layers, black)
+	s := b.scene()
+	p := Compile(s, d, "", "")
+	u := s.OnTile(b.tiles[0])
+	found := func() (out []string) {
+		for _, id := range []string{"other", "top", "within"} {
+			pl := p.all[id]
+			if _, ok := s.Cache.Get(cache.Join(p.streamKey(u, pl.mask, len(pl.mask.steps), 0), pl.reach, 77)); ok {
+				out = append(out, id)
 			}
+		}
+		return
+	}
+	for _, c := range []struct {
+		channel stack.Channel
+		want    []string
+	}{
+		{stack.Emissive, nil},
+		{stack.BaseColor, []string{"top"}},
+		{stack.Roughness, []string{"other", "top"}},
+	} {
+		p.Masks(t.Context(), s.OnTile(b.tiles[0]), []stack.Channel{c.channel})
+		if got := found(); !slices.Equal(got, c.want) {
+			t.Errorf("for %s, and what was asked for before, the masks of %v are there, not of %v", c.channel, got, c.want)
 		}
 	}
 }

@@ -61,3 +61,31 @@ func TestWhoRestsWithBytesDoesNotWaitForHimself(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// A picture of a line-up waits for the others of its own project that have nothing to show, not for those of other
+// projects; a page that is no such picture waits for none.
+func TestALineUpWaitsForItsOwn(t *testing.T) {
+	h := &Hub{}
+	ended, end := context.WithCancel(t.Context())
+	end() // who would wait comes back with false
+	for _, c := range []struct {
+		name         string
+		aside        bool
+		own, another int32
+		goesOn       bool
+	}{
+		{"nobody", true, 0, 0, true},
+		{"another project's", true, 0, 2, true},
+		{"its own", true, 1, 0, false},
+		{"its own, as a page", false, 1, 0, true},
+	} {
+		s, other := &Session{hub: h}, &Session{hub: h}
+		s.bare.Store(c.own)
+		other.bare.Store(c.another)
+		h.bare.Store(c.own + c.another)
+		u := &pusher{v: &viewer{s: s, aside: c.aside}}
+		if got := u.siblings(ended); got != c.goesOn {
+			t.Errorf("while %s has nothing to show it goes on: %v", c.name, got)
+		}
+	}
+}
