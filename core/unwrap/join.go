@@ -129,7 +129,7 @@ func joinCharts(
 				if small[p.a] || small[p.b] {
 					most, far = worst, math.Inf(1)
 				}
-				if !c.open() || c.widest() > widest || !c.flatten(gctx, 40) {
+				if !c.open() || c.tooWide() || !c.flatten(gctx, 40) {
 					return gctx.Err()
 				}
 				if r := c.rests(); c.energy(r, c.uv) <= most && c.stretched(r) <= far && !c.overlapsItself() {
@@ -168,26 +168,32 @@ func joinCharts(
 	return slices.DeleteFunc(flat, func(d *island) bool { return d == nil }), nil
 }
 
-// widest returns by how many full turns the faces go round a vertex of the border at most.
-func (c *chart) widest() float64 {
+// widest returns by how much the faces go round a vertex of the border at most, radians; angle gives that of a
+// face at its vertex p, towards its two others.
+func (c *chart) widest(angle func(p, a, b int) float64) (most float64) {
 	turn, border := make([]float64, len(c.pos)), make([]bool, len(c.pos))
 	for i, v := range c.vert {
 		for k := range 3 {
-			p := c.pos[v[k]]
-			a, b := c.pos[v[(k+1)%3]].Sub(p), c.pos[v[(k+2)%3]].Sub(p)
-			turn[v[k]] += math.Atan2(float64(a.Cross(b).Length()), float64(a.Dot(b)))
+			turn[v[k]] += angle(v[k], v[(k+1)%3], v[(k+2)%3])
 			if _, _, ok := c.inner(i, k); !ok {
 				border[v[k]], border[v[(k+1)%3]] = true, true
 			}
 		}
 	}
-	most := 0.0
 	for v, a := range turn {
 		if border[v] {
-			most = max(most, a/(2*math.Pi))
+			most = max(most, a)
 		}
 	}
 	return most
+}
+
+// tooWide reports whether the faces go round a vertex of the border farther than can be laid flat.
+func (c *chart) tooWide() bool {
+	return c.widest(func(p, a, b int) float64 {
+		x, y := c.pos[a].Sub(c.pos[p]), c.pos[b].Sub(c.pos[p])
+		return math.Atan2(float64(x.Cross(y).Length()), float64(x.Dot(y)))
+	}) > widest*2*math.Pi
 }
 
 // stretched returns what the distortion of angle does not exceed on 95 % of the chart.

@@ -471,21 +471,11 @@ func (c *chart) island() *island {
 // triangles at a point of it go round more than once. Where no triangle is folded
 // that is the same as lying over itself.
 func (c *chart) overlapsItself() bool {
-	turn, border := make([]float64, len(c.pos)), make([]bool, len(c.pos))
-	for i, v := range c.vert {
-		for k := range 3 {
-			p, a, b := c.uv[v[k]], c.uv[v[(k+1)%3]], c.uv[v[(k+2)%3]]
-			x1, y1, x2, y2 := a[0]-p[0], a[1]-p[1], b[0]-p[0], b[1]-p[1]
-			turn[v[k]] += math.Atan2(x1*y2-y1*x2, x1*x2+y1*y2)
-			if _, _, ok := c.inner(i, k); !ok {
-				border[v[k]], border[v[(k+1)%3]] = true, true
-			}
-		}
-	}
-	for v := range turn {
-		if border[v] && turn[v] > 2*math.Pi-1e-4 {
-			return true
-		}
+	if c.widest(func(p, a, b int) float64 {
+		x1, y1, x2, y2 := c.uv[a][0]-c.uv[p][0], c.uv[a][1]-c.uv[p][1], c.uv[b][0]-c.uv[p][0], c.uv[b][1]-c.uv[p][1]
+		return math.Atan2(x1*y2-y1*x2, x1*x2+y1*y2)
+	}) > 2*math.Pi-1e-4 {
+		return true
 	}
 	type segment struct {
 		a, b [2]float64
