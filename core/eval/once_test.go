@@ -109,10 +109,11 @@ func TestMasksAheadAreThoseThatCount(t *testing.T) {
 	b := newBench(t, sample.Bollard(), 128)
 	d := b.around(st("rub", nil))
 	again := *d.Layers[2]
-	d.Layers[1].Mask = append(d.Layers[1].Mask, &stack.Step{ID: "o2", Kind: "invert", On: true, Amount: 1})
-	again.ID, again.Mask = "within", []*stack.Step{{ID: "w", Kind: "noise", On: true, Amount: 1}, {ID: "w2", Kind: "invert", On: true, Amount: 1}}
+	turned := &stack.Step{ID: "o2", Kind: "invert", On: true, Amount: 1}
+	d.Layers[1].Mask = append(d.Layers[1].Mask, turned)
+	again.ID, again.Mask = "within", row(&stack.Step{ID: "w", Kind: "noise", On: true, Amount: 1}, &stack.Step{ID: "w2", Kind: "invert", On: true, Amount: 1})
 	black := &stack.Layer{ID: "black", Name: "Black", Kind: stack.Group, Visible: true, Amount: 1, Layers: []*stack.Layer{&again},
-		Mask: []*stack.Step{{ID: "b", Kind: "even", On: true, Amount: 1, Params: map[string]any{"value": 0.0}}, {ID: "b2", Kind: "levels", On: true, Amount: 1}}}
+		Mask: row(&stack.Step{ID: "b", Kind: "even", On: true, Amount: 1, Params: map[string]any{"value": 0.0}}, &stack.Step{ID: "b2", Kind: "levels", On: true, Amount: 1})}
 	d.Layers = append(d.Layers, black)
 	s := b.scene()
 	p := Compile(s, d, "", "")
