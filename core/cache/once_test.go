@@ -3,6 +3,7 @@ package cache
 import (
 	"context"
 	"errors"
+	"runtime"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -26,6 +27,7 @@ func TestOnceIsFoundOnce(t *testing.T) {
 		asking.Add(1)
 		v, err := Once(t.Context(), c, k, func() (weight, bool, error) {
 			for asking.Load() < 8 { // the others are about to ask
+				runtime.Gosched()
 			}
 			v := weight(found.Add(1))
 			c.Put(k, v)

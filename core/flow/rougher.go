@@ -54,8 +54,8 @@ func (c *Cloud) beside(p, n geom.Vec3) int32 {
 }
 
 // React is Cloud.React for seeds and speeds of the whole cloud: seeds begin at the points that stand
-// for theirs, and these are as quick as those that they stand for are on average. What it returns is of the rougher
-// cloud's points.
+// for theirs, and these are as quick as those that they stand for are on average. What it returns, metres
+// as there, is of the rougher cloud's points. Its error is the context's.
 func (r *Rougher) React(ctx context.Context, seeds []Seed, speed []float32, most float32) ([]float32, error) {
 	var begins []Seed
 	for _, s := range seeds {
