@@ -24,7 +24,7 @@ func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, share, spread, bow 
 	t, b := marksRun(n, axis)
 	const depth = markDepth
 	half := 0.5 * (abs32(n.X) + abs32(n.Y) + abs32(n.Z))
-	few := uint32(min(float64(share), 1) * (1 << 31))
+	few := shareOfMarks(share)
 	i, j, k := noise.Floor(p.X), noise.Floor(p.Y), noise.Floor(p.Z)
 	for dz := int32(-1); dz <= 1; dz++ {
 		cz := float32(k+dz) - p.Z
@@ -38,7 +38,7 @@ func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, share, spread, bow 
 				}
 				for c := range count {
 					id := noise.Hash(i+dx, j+dy, k+dz, seed+uint32(c)*7919)
-					if id*0x9e3779b9>>1 > few {
+					if markRank(id) > few {
 						continue
 					}
 					ux, uy, uz := float32(id&1023)*(1.0/1024), float32(id>>10&1023)*(1.0/1024), float32(id>>20&1023)*(1.0/1024)
@@ -60,6 +60,11 @@ func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, share, spread, bow 
 		}
 	}
 }
+
+// A mark is among a share of all marks where its rank is not above that of the share.
+func markRank(id uint32) uint32 { return id * 0x9e3779b9 >> 1 }
+
+func shareOfMarks(share float32) uint32 { return uint32(min(float64(share), 1) * (1 << 31)) }
 
 func markParams(list ...Param) []Param {
 	return append(list,

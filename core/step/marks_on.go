@@ -2,6 +2,7 @@ package step
 
 import (
 	"math"
+	"math/bits"
 
 	"velvetgrime/core/geom"
 	"velvetgrime/core/noise"
@@ -50,13 +51,61 @@ const (
 	markFar = 0.4
 )
 
-// nearMark is a mark that can touch a block: its cube, its place in it, how it is turned and
-// bent, as nearMarks works them out.
+// nearMark is eight marks that can touch a block, side by side: their cubes, their places in
+// these, how they are turned and bent, as nearMarks works them out.
 type nearMark struct {
-	x, y, z       int32
-	ux, uy, uz    float32
-	sin, cos, bow float32
-	id            uint32
+	corner, in    [3][8]float32
+	sin, cos, bow [8]float32
+	id            [8]uint32
+}
+
+// emptyMarks are none.
+var emptyMarks = func() (q nearMark) {
+	for l := range q.id {
+		q.corner[0][l] = nowhere
+	}
+	return q
+}()
+
+func (q *nearMark) set(l int, corner, in geom.Vec3, sin, cos, bow float32, id uint32) {
+	q.corner[0][l], q.corner[1][l], q.corner[2][l] = corner.X, corner.Y, corner.Z
+	q.in[0][l], q.in[1][l], q.in[2][l] = in.X, in.Y, in.Z
+	q.sin[l], q.cos[l], q.bow[l], q.id[l] = sin, cos, bow, id
+}
+
+// markPlace is a place on a surface at which it is looked for marks: where it is, the surface's
+// normal, the way of marks and across it, the corner of the place's cube, all in lengths, and how
+// far across marks count, in half lengths.
+type markPlace [2][8]float32
+
+func placeOfMarks(p, n, t, side geom.Vec3, most float32) markPlace {
+	return markPlace{
+		{p.X, p.Y, p.Z, n.X, n.Y, n.Z, t.X, t.Y},
+		{t.Z, side.X, side.Y, side.Z, float32(noise.Floor(p.X)), float32(noise.Floor(p.Y)), float32(noise.Floor(p.Z)), most},
+	}
+}
+
+// nearPlain says which of eight marks touch a place, as bits, and gives the place as seen from
+// each: along and across, in half lengths. eight_simd.go does the same at once, to the bit:
+// marks_test.go holds them against each other.
+func (q *nearMark) nearPlain(at *markPlace, along, across *[8]float32) (found uint32) {
+	a, b := &at[0], &at[1]
+	for l := range 8 {
+		x, y, z := q.corner[0][l], q.corner[1][l], q.corner[2][l]
+		next := abs32(x-b[4]) <= 1 && abs32(y-b[5]) <= 1 && abs32(z-b[6]) <= 1
+		x, y, z = x-a[0], y-a[1], z-a[2]
+		ux, uy, uz := q.in[0][l], q.in[1][l], q.in[2][l]
+		deep := x*a[3] + y*a[4] + z*a[5] + ux*a[3] + uy*a[4] + uz*a[5]
+		x, y, z = x+ux, y+uy, z+uz
+		u, v := -(x*a[6] + y*a[7] + z*b[0]), -(x*b[1] + y*b[2] + z*b[3])
+		m, w := q.cos[l]*u+q.sin[l]*v, q.cos[l]*v-q.sin[l]*u
+		w += q.bow[l] * m * m * 2
+		along[l], across[l] = 2*m, 2*w
+		if next && abs32(deep) <= markDepth && abs32(m) <= 0.5 && abs32(2*w) <= b[7] {
+			found |= 1 << l
+		}
+	}
+	return found
 }
 
 // newMarksOn prepares a search: see nearMarks for what the numbers mean; size is the longest
@@ -81,35 +130,25 @@ func (o *MarksOn) near(i int, share float32, f func(m mark)) {
 	if b.state == blockNew {
 		o.make(b, x, y)
 	}
+	if b.state == blockMade && b.from == b.to {
+		return
+	}
 	p, n := o.frame.Pos[i].Mul(o.inv), o.frame.Nrm[i]
 	if b.state == blockPlain {
 		nearMarks(p, n, o.axis, o.seed, o.count, share, o.spread, o.bow, f)
 		return
 	}
-	if b.from == b.to {
-		return
-	}
 	t, side := marksRun(n, o.axis)
-	few := uint32(min(float64(share), 1) * (1 << 31))
-	ci, cj, ck := noise.Floor(p.X), noise.Floor(p.Y), noise.Floor(p.Z)
-	for k := range o.list[b.from:b.to] {
-		q := &o.list[int(b.from)+k]
-		if q.id*0x9e3779b9>>1 > few || q.x-ci > 1 || ci-q.x > 1 || q.y-cj > 1 || cj-q.y > 1 || q.z-ck > 1 || ck-q.z > 1 {
-			continue
+	few := shareOfMarks(share)
+	at := placeOfMarks(p, n, t, side, o.most)
+	var along, across [8]float32
+	for k := b.from; k < b.to; k++ {
+		q := &o.list[k]
+		for found := q.near(&at, &along, &across); found != 0; found &= found - 1 {
+			if l := bits.TrailingZeros32(found) & 7; markRank(q.id[l]) <= few {
+				f(mark{along[l], across[l], q.id[l]})
+			}
 		}
-		cx, cy, cz := float32(q.x)-p.X, float32(q.y)-p.Y, float32(q.z)-p.Z
-		base := cx*n.X + cy*n.Y + cz*n.Z
-		if d := base + q.ux*n.X + q.uy*n.Y + q.uz*n.Z; d > markDepth || d < -markDepth {
-			continue
-		}
-		to := geom.V3(cx+q.ux, cy+q.uy, cz+q.uz)
-		a, c := -to.Dot(t), -to.Dot(side)
-		along, across := q.cos*a+q.sin*c, q.cos*c-q.sin*a
-		if along > 0.5 || along < -0.5 {
-			continue
-		}
-		across += q.bow * along * along * 2
-		f(mark{2 * along, 2 * across, q.id})
 	}
 }
 
@@ -163,6 +202,7 @@ func (o *MarksOn) fill(box geom.Box, middle, n geom.Vec3, far, turned, turn floa
 	// no mark that matters is farther than this from a point: half as long, and as deep
 	longest := 0.5 + markDepth + abs32(o.bow)*0.25 + o.most
 	thick := markDepth + far + (longest+far)*turned + spare
+	last := 8 // in the last eight of the list
 	for z := lo[2]; z <= hi[2]; z++ {
 		for y := lo[1]; y <= hi[1]; y++ {
 			for x := lo[0]; x <= hi[0]; x++ {
@@ -191,7 +231,11 @@ func (o *MarksOn) fill(box geom.Box, middle, n geom.Vec3, far, turned, turn floa
 					if across > 0.5*o.most+slack || across < -0.5*o.most-slack {
 						continue
 					}
-					o.list = append(o.list, nearMark{x, y, z, u.X, u.Y, u.Z, s, co, bow, id})
+					if last == 8 {
+						o.list, last = append(o.list, emptyMarks), 0
+					}
+					o.list[len(o.list)-1].set(last, geom.V3(float32(x), float32(y), float32(z)), u, s, co, bow, id)
+					last++
 				}
 			}
 		}

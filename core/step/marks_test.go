@@ -79,3 +79,34 @@ func TestMarksOfABlockAreThePlainWays(t *testing.T) {
 		t.Errorf("%d of %d marks matter, %d are passed on", matter, plain, passed)
 	}
 }
+
+// Eight marks side by side are looked at as one after the other, to the bit.
+func TestMarksSideBySide(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 1))
+	some := 0
+	v := func(f float32) geom.Vec3 {
+		return geom.V3(r.Float32()-0.5, r.Float32()-0.5, r.Float32()-0.5).Mul(2 * f)
+	}
+	for range 4000 {
+		q := emptyMarks
+		for l := range 1 + r.IntN(8) {
+			a := float64(r.Float32()) * 6
+			q.set(l, geom.V3(float32(r.IntN(4)-2), float32(r.IntN(4)-2), float32(r.IntN(4)-2)), v(0.5).Add(geom.V3(0.5, 0.5, 0.5)),
+				float32(math.Sin(a)), float32(math.Cos(a)), r.Float32()-0.5, r.Uint32())
+		}
+		n := v(1).Unit()
+		tangent, side := marksRun(n, v(1))
+		at := placeOfMarks(v(0.9), n, tangent, side, 2*r.Float32())
+		var along, across, alongPlain, acrossPlain [8]float32
+		got, want := q.near(&at, &along, &across), q.nearPlain(&at, &alongPlain, &acrossPlain)
+		if got != want || along != alongPlain || across != acrossPlain {
+			t.Fatalf("%08b, one after the other %08b; %v, %v", got, want, along, alongPlain)
+		}
+		if want != 0 {
+			some++
+		}
+	}
+	if some < 100 {
+		t.Errorf("only %d of 4000 places are touched", some)
+	}
+}

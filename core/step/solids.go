@@ -7,52 +7,6 @@ import (
 	"velvetgrime/core/noise"
 )
 
-// near calls f for each of the count points scattered in every unit cube around p that
-// has a part within reach of it, at most 1: the vector from p to the point, and a hash
-// that names it.
-func near(p geom.Vec3, seed uint32, count int, reach float32, f func(to geom.Vec3, id uint32)) {
-	nearPlane(p, geom.Vec3{}, 0, seed, count, reach, f)
-}
-
-// nearPlane is near for the points within depth of the plane through p with normal n:
-// cubes that lie wholly elsewhere are passed over.
-func nearPlane(p, n geom.Vec3, depth float32, seed uint32, count int, reach float32, f func(to geom.Vec3, id uint32)) {
-	thick := depth + 0.5*(abs32(n.X)+abs32(n.Y)+abs32(n.Z))
-	flat := depth > 0
-	i, j, k := noise.Floor(p.X), noise.Floor(p.Y), noise.Floor(p.Z)
-	reach *= reach
-	// squared distance to the cubes before, at and after p, by axis
-	gap := func(v float32, i int32) [3]float32 {
-		d := v - float32(i)
-		return [3]float32{d * d, 0, (1 - d) * (1 - d)}
-	}
-	gx, gy, gz := gap(p.X, i), gap(p.Y, j), gap(p.Z, k)
-	for dz := int32(-1); dz <= 1; dz++ {
-		for dy := int32(-1); dy <= 1; dy++ {
-			far := gz[dz+1] + gy[dy+1]
-			if far > reach {
-				continue
-			}
-			for dx := int32(-1); dx <= 1; dx++ {
-				if far+gx[dx+1] > reach {
-					continue
-				}
-				x, y, z := i+dx, j+dy, k+dz
-				cx, cy, cz := float32(x)-p.X, float32(y)-p.Y, float32(z)-p.Z
-				if flat {
-					if d := (cx+0.5)*n.X + (cy+0.5)*n.Y + (cz+0.5)*n.Z; d > thick || d < -thick {
-						continue
-					}
-				}
-				for c := range count {
-					h := noise.Hash(x, y, z, seed+uint32(c)*7919)
-					f(geom.V3(cx+float32(h&1023)*(1.0/1024), cy+float32(h>>10&1023)*(1.0/1024), cz+float32(h>>20&1023)*(1.0/1024)), h)
-				}
-			}
-		}
-	}
-}
-
 // knotReach is how far a knot bends the rings, in its sizes: beyond it is less than a hundredth
 // of a ring.
 const knotReach = 6.5
@@ -61,7 +15,7 @@ func init() {
 	solidPattern("hammered", "Hammered", "Dents of a hammer side by side, as on beaten copper.", patterns, 0.012, []Param{number("deep", "depth", "how deep the dents go", 0, 1, 0.9), number("soft", "softness", "of the ridges between", 0, 1, 0.4)},
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			deep, soft := in.Number("deep"), max(in.Number("soft"), 0.02)*0.5
-			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 2, most: 4} // all that there are
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, most: 4} // all that there are
 			return func(p geom.Vec3, _ int) float32 {
 				// a smooth least of parabolas
 				least := float32(4)
@@ -145,7 +99,7 @@ func init() {
 				lost, fibres = fibres*(1-seen)*0.075, fibres*seen
 			}
 			// a knot of the largest size, as far as it bends a ring
-			sc := scatter{seed: seed + 3, shift: cellsFor(texel / 22), count: 1, reach: 0.8, most: knotReach * 2.8 / 22}
+			sc := scatter{seed: seed + 3, shift: cellsFor(texel / 22), count: 1, most: knotReach * 2.8 / 22, share: knots}
 			var b noise.Batch
 			return func(p geom.Vec3, _ int) float32 {
 				q := p.Sub(pith)
@@ -193,7 +147,7 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, least, ragged := in.Number("amount"), in.Number("least"), in.Number("ragged")
 			// the largest spot with the most of its rim, and what a texel blurs it to
-			sc := scatter{seed: seed, shift: cellsFor(texel), count: 2, reach: 0.7 + texel, most: 0.45*(1+0.48) + 0.07 + 2*texel}
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 2, most: 0.45*(1+0.48) + 0.07 + 2*texel, share: amount}
 			return func(p geom.Vec3, _ int) float32 {
 				var best float32
 				wob := ragged * 0.12 * noise.Simplex(p.X*6, p.Y*6, p.Z*6, seed+1)
@@ -211,7 +165,7 @@ func init() {
 	solidPattern("pits", "Pits", "Round pits of many sizes eaten into the surface.", marks, 0.006, []Param{number("amount", "density", "how many pits", 0, 1, 0.5), number("clump", "clumping", "how much they keep together", 0, 1, 0.5)},
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, clump := in.Number("amount"), in.Number("clump")
-			sc := scatter{seed: seed, shift: cellsFor(texel), count: 2, reach: 0.5, most: 0.5} // the widest
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 2, most: 0.5, share: amount * (1 + clump)} // the widest
 			return func(p geom.Vec3, _ int) float32 {
 				a := float32(-1) // how many there are here, when it is known
 				var deep float32
@@ -274,7 +228,7 @@ func init() {
 	solidPattern("bubbles", "Bubbles", "Round shells side by side, large and small: foam, blistered paint.", patterns, 0.01, []Param{number("amount", "density", "how many", 0, 1, 0.6), number("rim", "rim", "0 a full dome, 1 the rim alone", 0, 1, 0.3)},
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, rim := in.Number("amount"), in.Number("rim")
-			sc := scatter{seed: seed, shift: cellsFor(texel), count: 2, reach: 0.48, most: 0.48} // the largest
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 2, most: 0.48, share: amount} // the largest
 			return func(p geom.Vec3, _ int) float32 {
 				var best float32
 				sc.near(p, geom.Vec3{}, func(to geom.Vec3, id uint32) {
@@ -295,7 +249,7 @@ func init() {
 			amount, mouth, clump := in.Number("amount"), in.Number("mouth"), in.Number("clump")
 			frame := in.Frame
 			// the widest cone has a radius of 0.52, and none counts beyond 0.6 from the plane
-			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.8, depth: 0.6, most: 0.8, slab: 0.6}
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, most: 0.8, slab: 0.6, share: amount * (1 + 1.2*clump)}
 			return func(p geom.Vec3, i int) float32 {
 				var best float32
 				n := frame.Nrm[i]
@@ -331,7 +285,7 @@ func init() {
 			lines, amount, smudge := in.Number("lines"), in.Number("amount"), in.Number("smudge")
 			frame := in.Frame
 			seen := 1 - geom.Smoothstep(0.25, 0.6, texel*lines)
-			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.71, depth: 0.5, most: 0.71, slab: 0.5} // half of one is 0.5 long
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, most: 0.71, slab: 0.5, share: amount} // half of one is 0.5 long
 			return func(p geom.Vec3, i int) float32 {
 				var best float32
 				n := frame.Nrm[i]
@@ -380,7 +334,7 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, rings, ragged := in.Number("amount"), in.Number("rings"), in.Number("ragged")
 			fbm := noise.FBM{Kind: noise.Clouds, Seed: seed + 2, Frequency: 3.1, Octaves: 5, Lacunarity: 2.1, Persistence: 0.6}.Sampler(texel)
-			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.85, most: 0.55 * (1 + 0.9*ragged)} // the largest, torn as far as can be
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, most: 0.55 * (1 + 0.9*ragged), share: amount} // the largest, torn as far as can be
 			return func(p geom.Vec3, _ int) float32 {
 				wob := ragged * 0.9 * (fbm.At(p.X, p.Y, p.Z) - 0.5)
 				var best float32
@@ -426,7 +380,7 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, sat, burst := in.Number("amount"), in.Number("satellites"), in.Number("burst")
 			frame := in.Frame
-			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.71, depth: 0.5, most: 0.71, slab: 0.5} // satellites lie within 0.5
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, most: 0.71, slab: 0.5, share: amount} // satellites lie within 0.5
 			return func(p geom.Vec3, i int) float32 {
 				var best float32
 				n := frame.Nrm[i]
@@ -467,7 +421,7 @@ func init() {
 		func(in Input, texel float32, seed uint32) func(p geom.Vec3, i int) float32 {
 			amount, fuzz := in.Number("amount"), in.Number("fuzz")
 			fbm := noise.FBM{Kind: noise.Clouds, Seed: seed + 2, Frequency: 5, Octaves: 4, Lacunarity: 2.2, Persistence: 0.6}.Sampler(texel)
-			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, reach: 0.7, most: 0.7} // the largest
+			sc := scatter{seed: seed, shift: cellsFor(texel), count: 1, most: 0.7} // the largest
 			var b noise.Batch
 			return func(p geom.Vec3, _ int) float32 {
 				b.Clear()
