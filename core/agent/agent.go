@@ -229,8 +229,8 @@ func (j *job) sampler(kind noise.Kind, size float32, octaves int, persistence fl
 	)
 }
 
-// softer widens the border of a threshold, whose half width is soft, by noises that
-// vary within a texel; spreads are their standard deviations. What is cut at a level
+// softer widens the border of a threshold, whose half width is soft, by what varies within
+// a texel; spreads are standard deviations (noise.Sampler.Within). What is cut at a level
 // texel by texel is then what finer texels cut at it have on average: the derivative of
 // the border, 6t(1−t), has a variance of soft²/5.
 func softer(soft float32, spreads ...float32) float32 {
@@ -294,7 +294,7 @@ func (j *job) tear() []float32 {
 // torn is the standard deviation of the tear noise within a texel.
 func (j *job) torn() float32 {
 	s := j.sampler(noise.Clouds, j.Number("grain"), 6, 0.35+0.4*j.Number("fine"), 1)
-	return 1.5 * s.Lost()
+	return 1.5 * s.Within()
 }
 
 // vary is 1 on average, more here and less there.

@@ -111,7 +111,7 @@ func creep(in step.Input, out []float32) {
 	// that the front goes in it
 	lost := func(size float32, octaves int, salt uint32) float32 {
 		s := j.sampler(noise.Clouds, j.Number("grain")*size, octaves, 0.6, salt)
-		return s.Lost()
+		return s.Within()
 	}
 	soft = softer(soft, 1.1*torn*j.torn(), 1.2*torn*lost(3, 5, 6), 0.29*j.Frame.Footprint)
 	speck, hole := softer(0.04, lost(0.9, 4, 7)), softer(0.05, lost(1.6, 4, 8))

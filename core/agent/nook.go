@@ -64,7 +64,7 @@ func nook(in step.Input, out []float32) {
 	var thin float32
 	if film > 0 {
 		fine := j.sampler(noise.Clouds, j.Number("grain")*5, 6, 0.55, 6)
-		thin = softer(0.175, fine.Lost())
+		thin = softer(0.175, fine.Within())
 		veil = j.field(noise.Clouds, j.Number("grain")*5, 6, 0.55, 6)
 	}
 	j.where(func(i int) bool {

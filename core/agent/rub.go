@@ -78,7 +78,12 @@ func rub(in step.Input, out []float32) {
 	}
 	tear := j.tear()
 	fine := j.sampler(noise.Clouds, j.Number("grain")*2.6, 5, 0.6, 5)
-	soft := softer(j.soft, 1.25*j.inner*j.torn(), 0.9*j.inner*fine.Lost())
+	within := fine.Within()
+	soft := softer(j.soft, 1.25*j.inner*j.torn(), 0.9*j.inner*within)
+	// a loose chip is there or not, but its rim runs through texels, which it covers in part
+	const rim = 0.02
+	stray, chip := 0.78-0.2*strays*j.much, softer(rim, within)
+	partly := 1 - rim*rim/(chip*chip) // how much of the rim's width is the texel's
 	j.each(out, func(i int) float32 {
 		n := j.Frame.Nrm[i]
 		// what stands out: the edge itself, and less so what lies near it
@@ -99,13 +104,14 @@ func rub(in step.Input, out []float32) {
 			e = max(e+0.35*t*ramp(0.05, 0.4, e), 0.75*t*t)
 		}
 		// chips in the open: fewer where it is sheltered
+		soft := soft
 		if strays > 0 {
-			s := ramp(
-				0.76-0.2*strays*j.much,
-				0.8-0.2*strays*j.much,
-				chips[i],
-			) * (1 - sheltered*at(hidden, i, 0)) * vary[i]
-			e = max(e, s*0.95)
+			c := ramp(stray-chip, stray+chip, chips[i])
+			s := 0.95 * c * (1 - sheltered*at(hidden, i, 0)) * vary[i]
+			if s > e {
+				e = s
+				soft += 2 * (1 - c) * s * partly
+			}
 		}
 		open := ramp(0.02, 0.2, e)
 		return ramp(-soft, soft, e-level+j.inner*(1.25*(tear[i]-0.5)+0.9*(chips[i]-0.5))*open)

@@ -83,7 +83,7 @@ func tide(in step.Input, out []float32) {
 		}
 	}
 	top := height * (0.25 + 0.75*pow(j.much, 0.8)) * (0.6 + 0.8*j.fact(func() float32 { return j.Facts.Wetness }, 0.5))
-	soft := j.soft*0.6 + 0.03
+	soft := softer(j.soft*0.6+0.03, 0.9*j.inner*j.torn())
 	// lines are what salt water leaves
 	salted := 0.4 + 1.2*j.fact(func() float32 { return j.Facts.Salt }, 0.5)
 	if j.much <= 0 {
@@ -98,8 +98,10 @@ func tide(in step.Input, out []float32) {
 	tear, vary := j.tear(), j.vary()
 	broad := j.field(noise.Clouds, height*1.6, 4, 0.55, 6)
 	var spots []float32
+	var speck float32
 	if splashed > 0 && lies == "below" {
-		spots = j.field(noise.Billow, j.Number("grain")*0.8, 4, 0.6, 7)
+		fine := j.sampler(noise.Billow, j.Number("grain")*0.8, 4, 0.6, 7)
+		spots, speck = j.field(noise.Billow, j.Number("grain")*0.8, 4, 0.6, 7), softer(0.05, fine.Within())
 	}
 	j.each(out, func(i int) float32 {
 		if !j.wanted[i] {
@@ -131,7 +133,7 @@ func tide(in step.Input, out []float32) {
 		m := ramp(-soft, soft, 0.5-x*0.5+0.5*teeth-0.12)
 		m *= mix(0.55+0.45*ramp(0.3, 0.62, tear[i]), 1, ramp(0.2, 1, j.much))
 		if spots != nil {
-			s := ramp(0.62, 0.72, spots[i]) * ramp(1+4*splashed, 0.2, x) * splashed
+			s := ramp(0.67-speck, 0.67+speck, spots[i]) * ramp(1+4*splashed, 0.2, x) * splashed
 			m = max(m, s*min(1, 1.4*j.much))
 		}
 		return m

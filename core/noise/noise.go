@@ -57,6 +57,7 @@ type Sampler struct {
 	spreads []*spread     // the octaves as Eight reads them
 	wide    []*spreadWide // and as Sixteen does
 	lost    float32       // standard deviation of what has faded
+	within  float32       // standard deviation of the values within a texel
 }
 
 type octave struct {
@@ -83,10 +84,12 @@ func (k Kind) mean() float32 {
 func (f FBM) Sampler(footprint float32) Sampler {
 	s := Sampler{kind: f.Kind, basis: f.Basis}
 	freq, amp := f.Frequency, float32(1)
-	var norm, flat, lost float32
+	var norm, flat, lost, runs float32
 	for o := range f.Octaves {
 		keep := fade(freq * footprint)
 		lost += amp * amp * (1 - keep*keep)
+		run := min(slopeOfOctave*freq*footprint, spreadOfOctave) * amp * keep
+		runs += run * run
 		flat += amp * (1 - keep) * f.Kind.mean()
 		if keep > 0 {
 			// a shift per octave keeps the lattices from lining up at the origin
@@ -108,6 +111,7 @@ func (f FBM) Sampler(footprint float32) Sampler {
 	}
 	s.offset = 0.5 + scale*flat
 	s.lost = scale * 0.35 * float32(math.Sqrt(float64(lost)))
+	s.within = float32(math.Sqrt(float64(s.lost*s.lost + scale*scale*runs)))
 	for i := range s.start {
 		s.start[i] = s.offset
 	}
@@ -117,6 +121,18 @@ func (f FBM) Sampler(footprint float32) Sampler {
 // Lost returns the standard deviation of the octaves that have faded: how far the
 // values within a texel lie about the one that is given for it.
 func (s *Sampler) Lost() float32 { return s.lost }
+
+// Within returns the standard deviation of the values within a texel about the one that is given
+// for it: of the octaves that have faded, and of those that run up and down across it.
+func (s *Sampler) Within() float32 { return s.within }
+
+const (
+	// spreadOfOctave is the standard deviation of simplex noise.
+	spreadOfOctave = 0.39
+	// slopeOfOctave is that of its values within a square of the edge 1 which it crosses evenly: its slope
+	// along one axis is 1.71 (root of the mean square), and a slope of g spreads over ±g/2, two ways.
+	slopeOfOctave = 1.71 * 0.408
+)
 
 // At returns the value at a point, 0..1 with a mean near 0.5 for clouds.
 func (s *Sampler) At(x, y, z float32) float32 {
