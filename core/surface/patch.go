@@ -117,6 +117,29 @@ func around(v []float32, f *raster.Frame, width, x0, y0 int, fx, fy float32) flo
 	return sum / weight
 }
 
+// rounded is a quadratic B-spline through the nine texels about a place, of those that stand for
+// something: its slope goes evenly from texel to texel, too. x and y are counted from the middle of
+// the first texel.
+func rounded(v []float32, f *raster.Frame, x, y float32) float32 {
+	cx, cy := min(max(int(x+0.5), 1), f.W-2), min(max(int(y+0.5), 1), f.H-2)
+	weights := func(t float32) [3]float32 {
+		t = min(max(t, -0.5), 0.5)
+		return [3]float32{0.5 * (0.5 - t) * (0.5 - t), 0.75 - t*t, 0.5 * (0.5 + t) * (0.5 + t)}
+	}
+	wx, wy := weights(x-float32(cx)), weights(y-float32(cy))
+	var sum, weight float32
+	for k := range 9 {
+		if at := (cy+k/3-1)*f.W + cx + k%3 - 1; f.Tri[at] >= 0 {
+			w := wx[k%3]*wy[k/3] + 1e-6
+			sum, weight = sum+w*v[at], weight+w
+		}
+	}
+	if weight == 0 {
+		return 0
+	}
+	return sum / weight
+}
+
 func catmullRom(t float32) [4]float32 {
 	t2, t3 := t*t, t*t*t
 	return [4]float32{-0.5*t3 + t2 - 0.5*t, 1.5*t3 - 2.5*t2 + 1, -1.5*t3 + 2*t2 + 0.5*t, 0.5*t3 - 0.5*t2}

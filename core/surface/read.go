@@ -119,7 +119,8 @@ func (u *Surface) findReads() *reads {
 }
 
 // BetweenTexels reads what of gives of tiles of the sheets at the points of a surface,
-// between their texels; sizeOf tells how large each sheet is to be.
+// between their texels, and rounded where a frame's points lie closer than these; sizeOf tells how
+// large each sheet is to be.
 func (u *Surface) BetweenTexels(
 	sizeOf func(sheet int) int,
 	of func(tile *Surface) (pix.Rows, error),
@@ -167,9 +168,18 @@ func (u *Surface) BetweenTexels(
 		}
 		out = out.Widened(len(v), len(f.Pos))
 		tf := tu.Frame()
+		// seen from so near that a texel is many points, what lies evenly between texels shows their
+		// squares as soon as its slope does
+		near := u.IsFrame() && tf.Footprint > f.Footprint
 		for _, k := range s.points {
 			x := at[k].X - float32(t.X*pix.Size) + pix.Margin - 0.5
 			y := at[k].Y - float32(t.Y*pix.Size) + pix.Margin - 0.5
+			if near {
+				for n := range out {
+					out[n][k] = rounded(v[min(n, len(v)-1)], tf, x, y)
+				}
+				continue
+			}
 			x0, y0 := min(max(int(x), 0), tf.W-2), min(max(int(y), 0), tf.H-2)
 			for n := range out {
 				out[n][k] = around(v[min(n, len(v)-1)], tf, tf.W, x0, y0, x-float32(x0), y-float32(y0))
