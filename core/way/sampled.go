@@ -14,7 +14,8 @@ type Sampled struct {
 
 // Row implements Found.
 func (s Sampled) Row(f *raster.Frame, out []float32) {
-	smoothly(f, s.Cloud.Spacing, out, func(i int) float32 { return s.Cloud.Sample(s.V, f.Pos[i], f.Nrm[i], s.Far) })
+	r := s.Cloud.Reader()
+	smoothly(f, s.Cloud.Spacing, out, func(i int) float32 { return r.At(s.V, f.Pos[i], f.Nrm[i], s.Far) })
 }
 
 // widest is how many texels apart points are evaluated at most.
