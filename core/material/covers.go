@@ -38,12 +38,14 @@ func frost() {
 		return k.src("crystals", params{"size": 0.0016, "vary": 1.0, "slope": 1.0, "seed": 6.0})
 	}
 	ss := k.src("settle", params{"much": 0.7, "grain": 0.01, "breakup": 0.7, "drifts": 0.2, "contrast": 0.2, "seed": 4.0})
+	// it comes first where cold air passes, on edges, and on what looks up
+	es := k.of("rub", "screen", 0.9, params{"much": 0.5, "width": 0.003, "grain": 0.004, "breakup": 0.5, "contrast": 0.3, "strays": 0.0, "touched": 0.0, "variation": 0.5, "seed": 8.0})
 	cs := k.times("crystals", params{"size": 0.0028, "seed": 5.0})
 	l := k.layer("Frost", 0.8, coats{
 		stack.BaseColor: made(needles(), k.ramp(0, "#a9bac6", 0.5, "#d3dfe7", 1, "#f7fbfd")),
-		stack.Roughness: varied(0.25, 0.8, needles()), stack.Metallic: num(0), stack.Height: relief(0, 0.6, needles(), k.of("fibres", "screen", 0.5, params{"size": 0.004, "width": 0.00025, "count": 8.0, "amount": 1.0, "spread": 1.0, "bow": 0.0, "seed": 7.0})),
-	}, ss, cs)
-	k.dial("how much", "from a breath to white", 0.7, param(l, ss, "much", 0, 1))
+		stack.Roughness: varied(0.25, 0.8, needles()), stack.Metallic: num(0), stack.Height: relief(0, 1.1, needles(), k.of("fibres", "screen", 0.5, params{"size": 0.004, "width": 0.00025, "count": 8.0, "amount": 1.0, "spread": 1.0, "bow": 0.0, "seed": 7.0})),
+	}, ss, es, cs)
+	k.dial("how much", "from a breath to white", 0.7, param(l, ss, "much", 0, 1), param(l, es, "much", 0, 0.72))
 	k.dial("needles", "how large", 0.3, param(l, cs, "size", 0.002, 0.015))
 	k.dial("strength", "how much shows through", 0.8, amount(l, 0.2, 1))
 	k.end()

@@ -54,11 +54,18 @@ func slate() {
 		stack.Roughness: varied(0.42, 0.72, append(split(), k.grit(700, 0.45, 31))...), stack.Metallic: num(0), stack.Height: relief(-0.9, 0.9, split()...),
 	})
 	k.faded("#6d6c66", 0.5, 0.5, 0.06, 9)
-	ls := k.src("bleach", params{"much": 0.5, "grain": 0.02, "breakup": 0.8, "sky": 0.7, "seed": 5.0})
-	ll := k.layer("Lichen", 0.9, coats{stack.BaseColor: made(k.noise(160, 6, 6), k.ramp(0.1, "#6d6f4a", 0.6, "#99986c", 1, "#bab790")), stack.Roughness: num(1), stack.Height: relief(0, 0.4, k.noise(240, 5, 7))}, ls,
-		k.times("blooms", params{"size": 0.05, "seed": 8.0}))
+	// leaves come off at the edges and leave steps; what lies bare is paler
+	fs := k.worn(0.45, 0.006, 0.016, 14)
+	fl := k.layer("Leaves off", 1, coats{
+		stack.BaseColor: made(append(split(), k.grit(700, 0.45, 31), k.ramp(0.05, "#32373b", 0.5, "#4b5156", 0.85, "#63696c", 1, "#7f8283"))...), stack.Roughness: num(0.82),
+		stack.Height: rimmed(relief(-1.4, -0.8, split()...), 0.0012, 0),
+	}, fs)
+	ls := k.src("bleach", params{"much": 0.7, "grain": 0.02, "breakup": 0.8, "sky": 0.7, "seed": 5.0})
+	ll := k.layer("Lichen", 0.9, coats{stack.BaseColor: made(k.noise(160, 6, 6), k.ramp(0.1, "#6d6f4a", 0.6, "#99986c", 1, "#bab790")), stack.Roughness: num(1), stack.Height: rimmed(relief(0.1, 0.5, k.noise(240, 5, 7)), 0.0008, 0.3)}, ls,
+		k.times("blooms", params{"size": 0.032, "amount": 0.85, "rings": 0.2, "ragged": 0.9, "seed": 8.0}), k.shape("levels", params{"low": 0.08, "high": 0.24}))
 	k.dial("split", "how rough it broke", 0.5, stack.Move{Layer: base.ID, Path: "channels.height.amount", From: []float64{0}, To: []float64{1}})
-	k.dial("lichen", "in round spots", 0.5, param(ll, ls, "much", 0, 1))
+	k.dial("leaves off", "at the edges", 0.45, param(fl, fs, "much", 0, 1))
+	k.dial("lichen", "in round spots", 0.7, param(ll, ls, "much", 0, 1))
 	k.dirty("#14130f", "#8c877b", 0.3)
 	k.end()
 }
@@ -68,14 +75,25 @@ func brick() {
 	bricks := func() *stack.Step { return k.src("bricks", params{"size": 0.075, "seed": 1.0}) }
 	k.layer("Brick", 1, coats{
 		stack.BaseColor: made(k.src("noise", params{"frequency": 7.0, "octaves": 9.0, "persistence": 0.6, "amplitude": 1.5, "seed": 2.0}), k.of("bricks", "overlay", 0.35, params{"size": 0.075, "vary": 1.0, "seed": 1.0}), k.grit(420, 0.6, 22), k.ramp(0.05, "#43200f", 0.45, "#73371e", 0.8, "#945133", 1, "#ad7350")),
-		stack.Roughness: num(0.94), stack.Metallic: num(0), stack.Height: relief(-5, 1, bricks(), k.of("noise", "overlay", 0.4, params{"frequency": 70.0, "octaves": 8.0, "persistence": 0.6, "seed": 3.0}), k.grit(420, 0.3, 22)),
+		stack.Roughness: num(0.94), stack.Metallic: num(0), stack.Height: relief(-5, 1, bricks(), k.of("noise", "overlay", 0.2, params{"frequency": 70.0, "octaves": 8.0, "persistence": 0.6, "seed": 3.0}), k.grit(420, 0.3, 22)),
 	})
+	// frost takes the fired skin off: softer, redder brick behind it, crumbling
+	bs := k.src("rub", params{"much": 0.5, "width": 0.012, "grain": 0.02, "breakup": 0.8, "contrast": 0.8, "strays": 0.85, "variation": 0.8, "touched": 0.3, "low": 0.5, "fine": 0.7, "seed": 11.0})
+	bl := k.layer("Skin off", 1, coats{
+		stack.BaseColor: made(k.src("noise", params{"frequency": 60.0, "octaves": 8.0, "persistence": 0.66, "amplitude": 1.5, "seed": 12.0}), k.grit(420, 0.6, 23), k.ramp(0.05, "#5c2c17", 0.5, "#8c4726", 0.9, "#b0683e")),
+		stack.Roughness: num(0.99), stack.Height: rimmed(relief(-2.6, -1.2, k.noise(110, 7, 13)), 0.0018, 0),
+	}, bs)
 	k.faded("#a5877a", 0.55, 0.5, 0.05, 9)
 	jl := k.layer("Mortar", 1, coats{stack.BaseColor: made(k.noise(70, 8, 4), k.of("terrazzo", "overlay", 0.45, params{"size": 0.0022, "seed": 26.0}), k.ramp(0.1, "#625a49", 0.6, "#8a816c", 1, "#aaa18b")), stack.Roughness: num(0.98),
 		stack.Height: relief(-0.5, 0.4, k.noise(300, 6, 27))}, bricks(), k.shape("threshold", params{"cut": 0.12, "soft": 0.08}), k.shape("invert", nil))
 	ss := k.src("nook", params{"much": 0.6, "grain": 0.05, "width": 0.03, "contrast": 0.2, "film": 0.6, "seed": 7.0})
 	sl := k.layer("Soot", 0.8, coats{stack.BaseColor: with(col("#12100f"), "multiply", 0.85)}, ss)
+	// salts that the wet brings out, and the rain washes down
+	es := k.src("run", params{"from": "rain", "count": 220.0, "width": 0.018, "length": 0.3, "streaks": 0.5, "much": 0.55, "breakup": 0.8, "contrast": 0.2, "seed": 14.0})
+	el := k.layer("Salts", 0.45, coats{stack.BaseColor: with(col("#c9bfae"), "screen", 0.6), stack.Roughness: num(1)}, es, k.times("noise", params{"frequency": 26.0, "octaves": 7.0, "amplitude": 2.0, "seed": 15.0}))
 	k.dial("mortar", "how clean it is pointed", 1, amount(jl, 0.2, 1))
+	k.dial("skin off", "where frost got into it", 0.5, param(bl, bs, "much", 0, 1))
+	k.dial("salts", "pale, down from the joints", 0.45, amount(el, 0, 1))
 	k.dial("soot", "from smoke", 0.6, amount(sl, 0.2, 1), param(sl, ss, "much", 0, 1))
 	k.dirty("#1b1612", "#8f8674", 0.25)
 	k.end()
@@ -103,7 +121,7 @@ func snow() {
 	ss := k.src("settle", params{"much": 0.75, "grain": 0.03, "breakup": 0.6, "drifts": 0.9, "contrast": 0.8, "seed": 4.0})
 	sl := k.layer("Snow", 1, coats{
 		stack.BaseColor: made(k.noise(8, 6, 1), k.ramp(0.1, "#cdd6de", 0.9, "#eef2f5")), stack.Roughness: varied(0.55, 0.85, k.noise(400, 4, 2)), stack.Metallic: num(0),
-		stack.Height: rimmed(relief(1, 4, k.noise(12, 5, 3)), 0.008, 0),
+		stack.Height: rimmed(relief(2, 8, k.noise(12, 5, 3), k.of("noise", "overlay", 0.25, params{"frequency": 90.0, "octaves": 5.0, "seed": 5.0})), 0.012, 0),
 	}, ss)
 	k.dial("how deep", "from a dusting to covered", 0.75, param(sl, ss, "much", 0, 1), stack.Move{Layer: sl.ID, Path: "channels.height.amount", From: []float64{0.1}, To: []float64{1}})
 	k.dial("drifted", "where the wind has left it", 0.9, param(sl, ss, "drifts", 0, 1))
@@ -118,7 +136,8 @@ func mud() {
 	ml := k.layer("Mud", 1, coats{
 		// one silt: what differs is how far it has dried, and the grains in it
 		stack.BaseColor: made(k.src("noise", params{"frequency": 11.0, "octaves": 9.0, "persistence": 0.58, "amplitude": 1.1, "seed": 1.0}), k.grit(600, 0.5, 21), k.ramp(0.1, "#2c2115", 0.5, "#45341f", 0.9, "#63503a")),
-		stack.Roughness: varied(0.4, 0.95, k.noise(11, 8, 1)), stack.Metallic: num(0), stack.Height: rimmed(relief(0.2, 1.6, k.noise(60, 8, 3), k.of("cracks", "subtract", 0.3, params{"size": 0.024, "width": 0.03, "wander": 0.3, "broken": 0.45, "seed": 24.0})), 0.003, 0.2),
+		stack.Roughness: varied(0.4, 0.95, k.noise(11, 8, 1)), stack.Metallic: num(0), stack.Height: rimmed(relief(0, 3.6, k.src("noise", params{"frequency": 15.0, "octaves": 9.0, "persistence": 0.6, "amplitude": 1.7, "seed": 3.0}), // thick where it was thrown, a film where it ran off
+			k.of("cracks", "subtract", 0.3, params{"size": 0.024, "width": 0.03, "wander": 0.3, "broken": 0.45, "seed": 24.0})), 0.003, 0.2),
 	}, ts, ps)
 	k.dial("how much", "from a line at the foot to splashed all over", 0.7, param(ml, ts, "much", 0, 1), param(ml, ps, "amount", 0, 0.9))
 	k.dial("how high", "it stands", 0.4, param(ml, ts, "height", 0.02, 0.3))

@@ -138,19 +138,24 @@ func lichen() {
 
 func barnacles() {
 	k := begin("Barnacles", "ground", 1, "barnacle", "cover", "hull", "shell")
-	ts := k.src("tide", params{"height": 0.45, "fade": 0.2, "much": 0.75, "grain": 0.03, "breakup": 0.9, "contrast": 0.6, "seed": 2.0})
+	ts := k.src("tide", params{"height": 0.3, "fade": 0.12, "much": 0.75, "grain": 0.03, "breakup": 0.9, "contrast": 0.6, "seed": 2.0})
+	// where one has settled others follow, year by year
+	cs := k.times("creep", params{"from": "at random", "much": 0.8, "rate": 0.035, "grain": 0.03, "breakup": 0.9, "contrast": 0.6, "seeds": 0.35, "uneven": 0.8, "wet": 0.3, "seed": 8.0})
 	shells := func() *stack.Step {
 		return k.src("barnacles", params{"size": 0.009, "amount": 0.75, "clump": 1.0, "seed": 1.0})
 	}
-	film := k.layer("Slime", 0.75, coats{stack.BaseColor: made(k.noise(24, 6, 3), k.ramp(0.1, "#1b2112", 0.9, "#434a28")), stack.Roughness: num(0.35), stack.Metallic: num(0)}, k.src("tide", params{"height": 0.5, "fade": 0.25, "much": 0.7, "grain": 0.03, "breakup": 0.9, "contrast": 0.3, "seed": 4.0}))
+	film := k.layer("Slime", 0.75, coats{
+		stack.BaseColor: made(k.src("noise", params{"frequency": 60.0, "octaves": 8.0, "persistence": 0.66, "stretch": 3.0, "along": []any{0.05, 1.0, 0.05}, "amplitude": 1.7, "seed": 3.0}), k.grit(700, 0.5, 23), k.ramp(0.05, "#12160b", 0.5, "#262c17", 0.9, "#474d2b")),
+		stack.Roughness: varied(0.22, 0.6, k.noise(90, 6, 24)), stack.Metallic: num(0), stack.Height: relief(0, 0.35, k.src("noise", params{"frequency": 120.0, "octaves": 6.0, "persistence": 0.6, "stretch": 3.0, "along": []any{0.05, 1.0, 0.05}, "seed": 25.0})),
+	}, k.src("tide", params{"height": 0.5, "fade": 0.25, "much": 0.7, "grain": 0.03, "breakup": 0.9, "contrast": 0.3, "seed": 4.0}))
 	l := k.layer("Shells", 1, coats{
 		stack.BaseColor: made(shells(), k.of("noise", "overlay", 0.5, params{"frequency": 120.0, "octaves": 5.0, "seed": 5.0}), k.ramp(0, "#23211d", 0.25, "#6f695c", 0.6, "#9a9382", 1, "#c4bdab")),
 		stack.Roughness: num(0.9), stack.Metallic: num(0), stack.Height: relief(0, 5, shells()),
 		// they settle in patches and leave much bare between these; towards the rims of a patch they
 		// lie deeper in the slime, none is cut in half
-	}, ts, k.times("noise", params{"frequency": 4.0, "octaves": 5.0, "amplitude": 1.9, "seed": 8.0}), k.shape("levels", params{"low": 0.25, "high": 0.5}), k.times("barnacles", params{"size": 0.009, "amount": 0.75, "clump": 1.0, "seed": 1.0}), k.shape("levels", params{"low": 0.02, "high": 0.16}))
-	k.dial("how much", "of it is covered", 0.75, param(l, ts, "much", 0, 1))
-	k.dial("how high", "the tide stood", 0.5, param(l, ts, "height", 0.05, 1))
+	}, ts, cs, k.shape("levels", params{"low": 0.3, "high": 0.5}), k.times("barnacles", params{"size": 0.009, "amount": 0.75, "clump": 1.0, "seed": 1.0}), k.shape("levels", params{"low": 0.02, "high": 0.16}))
+	k.dial("how much", "of it is covered", 0.8, param(l, cs, "much", 0, 1))
+	k.dial("how high", "the tide stood", 0.4, param(l, ts, "height", 0.03, 0.705))
 	k.dial("slime", "between them", 0.7, amount(film, 0, 1))
 	k.end()
 }
