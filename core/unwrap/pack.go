@@ -435,25 +435,37 @@ func (d *island) stencilOf(scale float64, quarter int) (s *stencil, low [2]float
 	return s, low
 }
 
+// greatness says how early an island of w × h is placed: great ones first.
+type greatness func(w, h float64) float64
+
+// by are ways to order islands. Which of them leaves less room between such as come hangs on their
+// outlines.
+var by = []greatness{
+	func(w, h float64) float64 { return max(w, h) },
+	func(w, h float64) float64 { return w * h },
+}
+
 // tryAt places all islands at a scale, or returns errFull.
-func tryAt(ctx context.Context, list []*island, taken *board, scale float64, cells, margin int) ([]place, error) {
+func tryAt(
+	ctx context.Context, list []*island, taken *board, great greatness, scale float64, cells, margin int,
+) ([]place, error) {
 	b := taken.copyOf()
 	edge := (margin + 1) / 2
 	order := make([]int, len(list))
-	longest := make([]float64, len(list))
+	rank := make([]float64, len(list))
 	for i, d := range list {
 		order[i] = i
 		lo, hi := d.bounds()
-		longest[i] = max(hi[0]-lo[0], hi[1]-lo[1]) * d.weight
-		if longest[i]*scale > float64(cells) {
+		w, h := (hi[0]-lo[0])*d.weight, (hi[1]-lo[1])*d.weight
+		if rank[i] = great(w, h); max(w, h)*scale > float64(cells) {
 			return nil, errFull
 		}
 	}
 	slices.SortStableFunc(order, func(a, b int) int {
 		switch {
-		case longest[a] > longest[b]:
+		case rank[a] > rank[b]:
 			return -1
-		case longest[a] < longest[b]:
+		case rank[a] < rank[b]:
 			return 1
 		}
 		return a - b
@@ -497,20 +509,26 @@ func largest(
 	ctx context.Context, list []*island, taken *board, full float64, cells, gap int,
 ) (places []place, scale float64, err error) {
 	const finer = 0.94
-	scale = full * 0.98
-	for places == nil {
-		tries := make([][]place, runtime.GOMAXPROCS(0))
+	// try tries scales, each in an order, side by side: where it does not fit there are no places
+	try := func(n int, at func(i int) (greatness, float64)) ([][]place, error) {
+		tries := make([][]place, n)
 		g, gctx := par.WithContext(ctx)
 		for i := range tries {
 			g.Go(func() (err error) {
-				tries[i], err = tryAt(gctx, list, taken, scale*math.Pow(finer, float64(i)), cells, gap)
+				great, scale := at(i)
+				tries[i], err = tryAt(gctx, list, taken, great, scale, cells, gap)
 				if errors.Is(err, errFull) {
 					return nil
 				}
 				return err
 			})
 		}
-		if err := g.Wait(); err != nil {
+		return tries, g.Wait()
+	}
+	scale = full * 0.98
+	for places == nil {
+		tries, err := try(runtime.GOMAXPROCS(0), func(i int) (greatness, float64) { return by[0], scale * math.Pow(finer, float64(i)) })
+		if err != nil {
 			return nil, 0, err
 		}
 		for _, p := range tries {
@@ -522,17 +540,17 @@ func largest(
 			}
 		}
 	}
-	// between what fits and what did not
-	for up := scale / finer; up/scale > 1.01; {
+	// between what fits and what did not, in whatever order
+	for up := scale / finer; up/scale > 1.006; {
 		mid := math.Sqrt(up * scale)
-		p, err := tryAt(ctx, list, taken, mid, cells, gap)
-		switch {
-		case err == nil:
-			places, scale = p, mid
-		case errors.Is(err, errFull):
-			up = mid
-		default:
+		tries, err := try(len(by), func(i int) (greatness, float64) { return by[i], mid })
+		if err != nil {
 			return nil, 0, err
+		}
+		if i := slices.IndexFunc(tries, func(p []place) bool { return p != nil }); i >= 0 {
+			places, scale = tries[i], mid
+		} else {
+			up = mid
 		}
 	}
 	return places, scale, nil
@@ -550,7 +568,7 @@ type fitted struct {
 // at least margin texels between them and half of that at the rim, around others that stay where they
 // are.
 func fit(ctx context.Context, list, fixed []*island, size, margin int) (f fitted, err error) {
-	f.cells = min(size, 1024)
+	f.cells = min(size, 2048) // a cell is lost about every island: of a thousand a thirtieth of the sheet at 1024
 	gap := (margin*f.cells + size - 1) / size
 	total := 0.0
 	for _, d := range list {
