@@ -55,7 +55,8 @@ func (w wood) make() {
 		k.dial("seams", "how much they show", 1, amount(seams, 0, 1))
 	}
 	cs := k.src("cracks", params{"size": 0.12, "seed": 12.0})
-	cl := k.layer("Checks", 0.6, coats{stack.BaseColor: col("#17110b"), stack.Height: mm(-0.8), stack.Roughness: num(0.95)}, cs, k.times("noise", params{"frequency": 9.0, "octaves": 4.0, "amplitude": 2.2, "seed": 13.0}), k.shape("levels", params{"low": 0.35, "high": 0.7}))
+	cl := k.layer("Checks", 0.6, coats{stack.BaseColor: col("#17110b"), stack.Height: mm(-0.8), stack.Roughness: num(0.95)}, cs, k.times("noise", params{"frequency": 9.0, "octaves": 4.0, "amplitude": 2.2, "seed": 13.0}), k.shape("levels", params{"low": 0.35, "high": 0.7}),
+		k.times("bleach", params{"much": 1.0, "grain": 0.04, "breakup": 0.4, "sky": 0.3, "seed": 15.0})) // they open as it dries, year by year
 	k.dial("grey", "by sun and rain", w.grey, param(gl, gs, "much", 0, 1))
 	k.dial("cracked", "along the grain", 0.35, amount(cl, 0, 1))
 	k.dial("grain", "how deep it stands", 0.5, stack.Move{Layer: base.ID, Path: "channels.height.amount", From: []float64{0}, To: []float64{1}})

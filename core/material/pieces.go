@@ -42,12 +42,12 @@ func plywood() {
 		stack.BaseColor: made(k.src("stripes", params{"size": 0.0024, "wobble": 0.15, "seed": 5.0}), k.of("noise", "overlay", 0.4, params{"frequency": 200.0, "octaves": 4.0, "seed": 6.0}), k.ramp(0, "#5f4427", 0.5, "#a17c4a", 1, "#c7a873")),
 		stack.Roughness: num(0.9), stack.Height: relief(-0.35, 0, k.src("stripes", params{"size": 0.0024, "wobble": 0.15, "seed": 5.0})),
 	}, es)
-	gs := k.src("bleach", params{"much": 0.45, "grain": 0.03, "breakup": 0.7, "seed": 8.0})
+	gs := k.src("bleach", params{"much": 0.7, "grain": 0.03, "breakup": 0.7, "seed": 8.0})
 	gl := k.layer("Greyed", 0.8, coats{stack.BaseColor: made(append(face(3), k.ramp(0.1, "#69645b", 0.9, "#aaa598"))...), stack.Roughness: num(0.9)}, gs)
 	ws := k.src("run", params{"from": "rain", "count": 120.0, "width": 0.03, "length": 0.4, "streaks": 0.6, "much": 0.4, "breakup": 0.7, "contrast": 0.2, "seed": 9.0})
 	wl := k.layer("Water stains", 0.55, coats{stack.BaseColor: with(col("#4a3722"), "multiply", 0.75)}, ws)
 	k.dial("plies", "how far the edges are worn", 0.4, param(el, es, "much", 0, 1))
-	k.dial("grey", "by sun and rain", 0.4, amount(gl, 0, 1), param(gl, gs, "much", 0.1, 1))
+	k.dial("grey", "by sun and rain", 0.66, amount(gl, 0.41, 1), param(gl, gs, "much", 0.12, 1))
 	k.dial("water stains", "where it ran down", 0.4, param(wl, ws, "much", 0, 1))
 	k.dial("grain", "how deep it stands", 0.5, heightOf(base, 0, 1))
 	k.dirty("#1b150d", "#8f8672", 0.3)
@@ -104,11 +104,14 @@ func carvedLime() {
 		stack.BaseColor: made(k.src("woodgrain", params{"size": 0.0026, "late": 0.15, "knots": 0.05, "fibres": 0.6, "seed": 1.0}), k.of("noise", "overlay", 0.4, params{"frequency": 9.0, "octaves": 6.0, "seed": 4.0}), k.ramp(0, "#a2865c", 0.5, "#c0a67a", 1, "#d8c49d")),
 		stack.Roughness: varied(0.5, 0.75, k.noise(40, 5, 5)), stack.Metallic: num(0), stack.Height: relief(-2.4, 0, gouge()...),
 	})
+	bs := k.src("bleach", params{"much": 0.65, "grain": 0.03, "breakup": 0.5, "chalk": 0.2, "sky": 0.2, "contrast": 0.2, "seed": 16.0})
+	bl := k.layer("Browned", 0.85, coats{stack.BaseColor: with(col("#6f4a22"), "multiply", 0.62)}, bs)
 	ws := k.src("nook", params{"much": 0.55, "grain": 0.008, "width": 0.004, "contrast": 0.25, "film": 0.3, "seed": 6.0})
 	wl := k.layer("Wax in the cuts", 0.7, coats{stack.BaseColor: with(col("#5e3f1e"), "multiply", 0.8), stack.Roughness: num(0.45)}, ws)
 	ts := k.src("touch", params{"much": 0.5, "grain": 0.01, "seed": 7.0})
 	tl := k.layer("Polished by hands", 0.7, coats{stack.BaseColor: with(col("#8f6a38"), "multiply", 0.45), stack.Roughness: num(0.28)}, ts)
 	k.dial("gouge marks", "from sanded to cut", 0.5, heightOf(base, 0, 1))
+	k.dial("browned", "by light and years", 0.65, param(bl, bs, "much", 0, 1))
 	k.dial("waxed", "dark in the cuts", 0.6, amount(wl, 0, 1), param(wl, ws, "much", 0.1, 1))
 	k.dial("handled", "smooth where hands go", 0.5, param(tl, ts, "much", 0, 1))
 	k.dirty("#2a1d0f", "#978b74", 0.3)
