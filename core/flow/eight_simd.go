@@ -2,23 +2,15 @@
 
 package flow
 
-import "simd/archsimd"
+import (
+	"simd/archsimd"
+
+	"velvetgrime/core/octet"
+)
 
 var abreast = archsimd.X86.AVX2()
 
-// lane is the number of a lane in all lanes: what spreads that lane over a register. A register
-// set from a single value would be set with an instruction of the older kind (see
-// noise/eight_simd.go).
-var lane = func() (l [7][8]uint32) {
-	for n := range l {
-		for i := range l[n] {
-			l[n][i] = uint32(n)
-		}
-	}
-	return l
-}()
-
-var ones, zeros = [8]float32{1, 1, 1, 1, 1, 1, 1, 1}, [8]float32{}
+var ones, zeros = octet.All(1), octet.All(0)
 
 // weigh is weighPlain, of all eight at once.
 func (q *eight) weigh(at, w *[8]float32) uint32 {
@@ -26,7 +18,7 @@ func (q *eight) weigh(at, w *[8]float32) uint32 {
 		return q.weighPlain(at, w)
 	}
 	v := archsimd.LoadFloat32x8(at)
-	of := func(n int) archsimd.Float32x8 { return v.Permute(archsimd.LoadUint32x8(&lane[n])) }
+	of := func(n int) archsimd.Float32x8 { return v.Permute(archsimd.LoadUint32x8(&octet.Lane[n])) }
 	x := archsimd.LoadFloat32x8(&q.pos[0]).Sub(of(0))
 	y := archsimd.LoadFloat32x8(&q.pos[1]).Sub(of(1))
 	z := archsimd.LoadFloat32x8(&q.pos[2]).Sub(of(2))

@@ -2,7 +2,11 @@
 
 package noise
 
-import "simd/archsimd"
+import (
+	"simd/archsimd"
+
+	"velvetgrime/core/octet"
+)
 
 type (
 	f8 = archsimd.Float32x8
@@ -11,21 +15,11 @@ type (
 
 var wide = archsimd.X86.AVX2()
 
-// Constants come from memory as whole registers: setting a register from a single
-// value is done with an instruction of the older kind, and mixing the two kinds
-// costs some processors more than the noise itself (measured: 1290 ns a texel
-// instead of 70).
+// Constants come from memory as whole registers: see octet.
 type (
 	lanes    = [8]float32
 	intLanes = [8]int32
 )
-
-func all(v float32) (l lanes) {
-	for i := range l {
-		l[i] = v
-	}
-	return
-}
 
 // shift is a shift by n as a register: a plain n would be set in the older way.
 func shift(n uint32) (l [8]uint32) {
@@ -43,9 +37,9 @@ func allInt(v int32) (l intLanes) {
 }
 
 var (
-	cZero, cHalf, cOne, cTwo           = all(0), all(0.5), all(1), all(2)
-	cFar                               = all(1e9)
-	cSkew, cUnskew, cThird, cScale     = all(1.0 / 3), all(1.0 / 6), all(2 * (1.0 / 6)), all(76)
+	cZero, cHalf, cOne, cTwo           = octet.All(0), octet.All(0.5), octet.All(1), octet.All(2)
+	cFar                               = octet.All(1e9)
+	cSkew, cUnskew, cThird, cScale     = octet.All(1.0 / 3), octet.All(1.0 / 6), octet.All(2 * (1.0 / 6)), octet.All(76)
 	iOne, iEight, iNone, iNoSign, iMix = allInt(1), allInt(8), allInt(0), allInt(0x7fffffff), allInt(0x2c1b3c6d)
 	by1, by8, by13, by15, by31         = shift(1), shift(8), shift(13), shift(15), shift(31)
 	primes                             = [3]uint32{primeX, primeY, primeZ}
@@ -60,7 +54,7 @@ type spread struct {
 }
 
 func (o *octave) spread() *spread {
-	return &spread{all(o.freq), all(o.amp), all(o.shift), allInt(int32(o.seed ^ 0x9e3779b9))}
+	return &spread{octet.All(o.freq), octet.All(o.amp), octet.All(o.shift), allInt(int32(o.seed ^ 0x9e3779b9))}
 }
 
 // Eight evaluates eight points at once, with the processor's wide registers where
@@ -132,9 +126,6 @@ func init() {
 	}
 }
 
-// laneOf is the number of a lane in all lanes: what spreads that lane over a register.
-var laneOf = [5][8]uint32{shift(0), shift(1), shift(2), shift(3), shift(4)}
-
 // cellOf names each of the 32 cubes by its place in the order.
 var cellOf [4]intLanes
 
@@ -153,10 +144,10 @@ func cells(i, j, k int32, fx, fy, fz, scale, off float32, seed uint32, metric Me
 	}
 	ints, floats := intLanes{i, j, k, int32(seed)}, lanes{fx, fy, fz, scale, off}
 	w, f := archsimd.LoadInt32x8(&ints), archsimd.LoadFloat32x8(&floats)
-	l0, l1, l2, l3 := archsimd.LoadUint32x8(&laneOf[0]), archsimd.LoadUint32x8(&laneOf[1]), archsimd.LoadUint32x8(&laneOf[2]), archsimd.LoadUint32x8(&laneOf[3])
+	l0, l1, l2, l3 := archsimd.LoadUint32x8(&octet.Lane[0]), archsimd.LoadUint32x8(&octet.Lane[1]), archsimd.LoadUint32x8(&octet.Lane[2]), archsimd.LoadUint32x8(&octet.Lane[3])
 	vi, vj, vk, vs := w.Permute(l0), w.Permute(l1), w.Permute(l2), w.Permute(l3)
 	vx, vy, vz, vscale := f.Permute(l0), f.Permute(l1), f.Permute(l2), f.Permute(l3)
-	voff := f.Permute(archsimd.LoadUint32x8(&laneOf[4]))
+	voff := f.Permute(archsimd.LoadUint32x8(&octet.Lane[4]))
 	px, py, pz := archsimd.LoadInt32x8(&iCell[0]), archsimd.LoadInt32x8(&iCell[1]), archsimd.LoadInt32x8(&iCell[2])
 	mix, more, ten := archsimd.LoadInt32x8(&iMix), archsimd.LoadInt32x8(&iMixMore), archsimd.LoadInt32x8(&iTen)
 	s10, s12, s15, s20 := archsimd.LoadUint32x8(&by10), archsimd.LoadUint32x8(&by12), archsimd.LoadUint32x8(&by15), archsimd.LoadUint32x8(&by20)

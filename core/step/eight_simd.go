@@ -2,34 +2,15 @@
 
 package step
 
-import "simd/archsimd"
+import (
+	"simd/archsimd"
+
+	"velvetgrime/core/octet"
+)
 
 var wide = archsimd.X86.AVX2()
 
-// lane is the number of a lane in all lanes: what spreads that lane over a register. A register
-// set from a single value would be set with an instruction of the older kind (see
-// noise/eight_simd.go).
-var lane = func() (l [8][8]uint32) {
-	for n := range l {
-		for i := range l[n] {
-			l[n][i] = uint32(n)
-		}
-	}
-	return l
-}()
-
-var noSign = [8]int32{
-	0x7fffffff, 0x7fffffff, 0x7fffffff, 0x7fffffff, 0x7fffffff, 0x7fffffff, 0x7fffffff, 0x7fffffff,
-}
-
-var ones, twos, depths = same(1), same(2), same(markDepth)
-
-func same(v float32) (l [8]float32) {
-	for i := range l {
-		l[i] = v
-	}
-	return l
-}
+var ones, twos, depths = octet.All(1), octet.All(2), octet.All(markDepth)
 
 // within is withinPlain, of all eight at once.
 func (q *scattered) within(at *[8]float32, to *[3][8]float32) uint32 {
@@ -37,14 +18,14 @@ func (q *scattered) within(at *[8]float32, to *[3][8]float32) uint32 {
 		return q.withinPlain(at, to)
 	}
 	v := archsimd.LoadFloat32x8(at)
-	one := func(n int) archsimd.Float32x8 { return v.Permute(archsimd.LoadUint32x8(&lane[n])) }
+	one := func(n int) archsimd.Float32x8 { return v.Permute(archsimd.LoadUint32x8(&octet.Lane[n])) }
 	x := archsimd.LoadFloat32x8(&q.corner[0]).Sub(one(0)).Add(archsimd.LoadFloat32x8(&q.in[0]))
 	y := archsimd.LoadFloat32x8(&q.corner[1]).Sub(one(1)).Add(archsimd.LoadFloat32x8(&q.in[1]))
 	z := archsimd.LoadFloat32x8(&q.corner[2]).Sub(one(2)).Add(archsimd.LoadFloat32x8(&q.in[2]))
 	x.Store(&to[0])
 	y.Store(&to[1])
 	z.Store(&to[2])
-	d := x.Mul(one(3)).Add(y.Mul(one(4))).Add(z.Mul(one(5))).AsInt32x8().And(archsimd.LoadInt32x8(&noSign)).AsFloat32x8()
+	d := x.Mul(one(3)).Add(y.Mul(one(4))).Add(z.Mul(one(5))).AsInt32x8().And(archsimd.LoadInt32x8(&octet.NoSign)).AsFloat32x8()
 	far := x.Mul(x).Add(y.Mul(y)).Add(z.Mul(z))
 	found := uint32(far.LessEqual(one(6)).And(d.LessEqual(one(7))).ToBits())
 	archsimd.ClearAVXUpperBits()
@@ -57,9 +38,9 @@ func (q *nearMark) near(at *markPlace, along, across *[8]float32) uint32 {
 		return q.nearPlain(at, along, across)
 	}
 	a, b := archsimd.LoadFloat32x8(&at[0]), archsimd.LoadFloat32x8(&at[1])
-	ofA := func(n int) archsimd.Float32x8 { return a.Permute(archsimd.LoadUint32x8(&lane[n])) }
-	ofB := func(n int) archsimd.Float32x8 { return b.Permute(archsimd.LoadUint32x8(&lane[n])) }
-	sign := archsimd.LoadInt32x8(&noSign)
+	ofA := func(n int) archsimd.Float32x8 { return a.Permute(archsimd.LoadUint32x8(&octet.Lane[n])) }
+	ofB := func(n int) archsimd.Float32x8 { return b.Permute(archsimd.LoadUint32x8(&octet.Lane[n])) }
+	sign := archsimd.LoadInt32x8(&octet.NoSign)
 	abs := func(v archsimd.Float32x8) archsimd.Float32x8 { return v.AsInt32x8().And(sign).AsFloat32x8() }
 	one, two := archsimd.LoadFloat32x8(&ones), archsimd.LoadFloat32x8(&twos)
 	x, y, z := archsimd.LoadFloat32x8(&q.corner[0]), archsimd.LoadFloat32x8(&q.corner[1]), archsimd.LoadFloat32x8(&q.corner[2])
