@@ -109,12 +109,12 @@ func creep(in step.Input, out []float32) {
 	torn := ragged * ramp(0, 0.4, j.much)
 	// what varies within a texel widens the borders: noises too fine for it, and the way
 	// that the front goes in it
-	lost := func(size float32, octaves int, salt uint32) float32 {
+	within := func(size float32, octaves int, salt uint32) float32 {
 		s := j.sampler(noise.Clouds, j.Number("grain")*size, octaves, 0.6, salt)
 		return s.Within()
 	}
-	soft = softer(soft, 1.1*torn*j.torn(), 1.2*torn*lost(3, 5, 6), 0.29*j.Frame.Footprint)
-	speck, hole := softer(0.04, lost(0.9, 4, 7)), softer(0.05, lost(1.6, 4, 8))
+	soft = softer(soft, 1.1*torn*j.torn(), 1.2*torn*within(3, 5, 6), 0.29*j.Frame.Footprint)
+	speck, hole := softer(0.04, within(0.9, 4, 7)), softer(0.05, within(1.6, 4, 8))
 	j.each(out, func(i int) float32 {
 		t := at(when, i, 1e6)
 		if !j.wanted[i] {

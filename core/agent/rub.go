@@ -68,22 +68,21 @@ func rub(in step.Input, out []float32) {
 		})
 	}
 	chips := j.field(noise.Clouds, j.Number("grain")*2.6, 5, 0.6, 5)
+	fine := j.sampler(noise.Clouds, j.Number("grain")*2.6, 5, 0.6, 5)
+	// a loose chip is there or not, but its rim runs through texels, which it covers in part
+	const rim = 0.02
+	stray, chip := 0.78-0.2*strays*j.much, softer(rim, fine.Within())
+	partly := 1 - rim*rim/(chip*chip) // how much of the rim's width is the texel's
 	vary := j.vary()
 	if strays > 0 { // or nowhere but in the chips
 		j.where(func(i int) bool {
 			_, rise := gathers(raised, around, i)
 			return at(edge, i, 0) > 0.05 || at(wide, i, 0) > 0.04 || rise > 0 || touched > 0 && at(touch, i, 2) < 1 ||
-				chips[i] > 0.7-0.2*strays*j.much
+				chips[i] > stray-max(chip, 0.08)
 		})
 	}
 	tear := j.tear()
-	fine := j.sampler(noise.Clouds, j.Number("grain")*2.6, 5, 0.6, 5)
-	within := fine.Within()
-	soft := softer(j.soft, 1.25*j.inner*j.torn(), 0.9*j.inner*within)
-	// a loose chip is there or not, but its rim runs through texels, which it covers in part
-	const rim = 0.02
-	stray, chip := 0.78-0.2*strays*j.much, softer(rim, within)
-	partly := 1 - rim*rim/(chip*chip) // how much of the rim's width is the texel's
+	soft := softer(j.soft, 1.25*j.inner*j.torn(), 0.9*j.inner*fine.Within())
 	j.each(out, func(i int) float32 {
 		n := j.Frame.Nrm[i]
 		// what stands out: the edge itself, and less so what lies near it

@@ -56,7 +56,6 @@ type Sampler struct {
 	start   [8]float32
 	spreads []*spread     // the octaves as Eight reads them
 	wide    []*spreadWide // and as Sixteen does
-	lost    float32       // standard deviation of what has faded
 	within  float32       // standard deviation of the values within a texel
 }
 
@@ -110,25 +109,21 @@ func (f FBM) Sampler(footprint float32) Sampler {
 		s.wide = append(s.wide, s.spreads[i].wide())
 	}
 	s.offset = 0.5 + scale*flat
-	s.lost = scale * 0.35 * float32(math.Sqrt(float64(lost)))
-	s.within = float32(math.Sqrt(float64(s.lost*s.lost + scale*scale*runs)))
+	s.within = scale * float32(math.Sqrt(float64(spreadOfFaded*spreadOfFaded*lost+runs)))
 	for i := range s.start {
 		s.start[i] = s.offset
 	}
 	return s
 }
 
-// Lost returns the standard deviation of the octaves that have faded: how far the
-// values within a texel lie about the one that is given for it.
-func (s *Sampler) Lost() float32 { return s.lost }
-
 // Within returns the standard deviation of the values within a texel about the one that is given
 // for it: of the octaves that have faded, and of those that run up and down across it.
 func (s *Sampler) Within() float32 { return s.within }
 
 const (
-	// spreadOfOctave is the standard deviation of simplex noise.
-	spreadOfOctave = 0.39
+	// spreadOfOctave is the standard deviation of simplex noise, spreadOfFaded of what has faded of it: its
+	// highest and lowest are cut off at a mask's ends.
+	spreadOfOctave, spreadOfFaded = 0.39, 0.35
 	// slopeOfOctave is that of its values within a square of the edge 1 which it crosses evenly: its slope
 	// along one axis is 1.71 (root of the mean square), and a slope of g spreads over ±g/2, two ways.
 	slopeOfOctave = 1.71 * 0.408
