@@ -19,12 +19,16 @@ type mark struct {
 
 // nearMarks looks for the marks near a point. p is in lengths; axis is the direction that
 // they keep to, zero for none; spread, 0..1, is how far they leave it; bow is how much
-// they are bent; share is how many of them there are.
-func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, share, spread, bow float32, f func(m mark)) {
+// they are bent; share is how many of them there are; the caller does nothing with marks farther
+// across than most, in half lengths.
+func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, share, spread, bow, most float32, f func(m mark)) {
 	t, b := marksRun(n, axis)
 	const depth = markDepth
 	half := 0.5 * (abs32(n.X) + abs32(n.Y) + abs32(n.Z))
 	few := shareOfMarks(share)
+	// none that matters is farther away: half as long as the longest, as far across, bent, and as deep
+	aside := 0.5*most + 0.25*abs32(bow)
+	far := 0.25 + aside*aside + depth*depth + spare
 	i, j, k := noise.Floor(p.X), noise.Floor(p.Y), noise.Floor(p.Z)
 	for dz := int32(-1); dz <= 1; dz++ {
 		cz := float32(k+dz) - p.Z
@@ -46,6 +50,9 @@ func nearMarks(p, n, axis geom.Vec3, seed uint32, count int, share, spread, bow 
 						continue
 					}
 					to := geom.V3(cx+ux, cy+uy, cz+uz)
+					if to.Dot(to) > far {
+						continue
+					}
 					s, co := markTurn(spread, id)
 					x, y := -to.Dot(t), -to.Dot(b)
 					along, across := co*x+s*y, co*y-s*x

@@ -135,7 +135,7 @@ func (o *MarksOn) near(i int, share float32, f func(m mark)) {
 	}
 	p, n := o.frame.Pos[i].Mul(o.inv), o.frame.Nrm[i]
 	if b.state == blockPlain {
-		nearMarks(p, n, o.axis, o.seed, o.count, share, o.spread, o.bow, f)
+		nearMarks(p, n, o.axis, o.seed, o.count, share, o.spread, o.bow, o.most, f)
 		return
 	}
 	t, side := marksRun(n, o.axis)

@@ -59,7 +59,7 @@ func TestMarksOfABlockAreThePlainWays(t *testing.T) {
 			share := r.Float32() * 1.2
 			counts := func(m mark) bool { return abs32(m.across) <= most }
 			var want, got []mark
-			nearMarks(f.Pos[i].Mul(1/size), f.Nrm[i], axis, 77, count, share, spread, bow, func(m mark) {
+			nearMarks(f.Pos[i].Mul(1/size), f.Nrm[i], axis, 77, count, share, spread, bow, 1e6, func(m mark) {
 				if plain++; counts(m) {
 					want = append(want, m)
 				}
