@@ -367,3 +367,46 @@ func TestEveryAgentEndsBeforeJoints(t *testing.T) {
 		}
 	}
 }
+
+// square is a square of n × n points that stands.
+func square(n int, edge float32) *raster.Frame {
+	f := &raster.Frame{W: n, H: n, Footprint: edge / float32(n)}
+	for y := range n {
+		for x := range n {
+			at := geom.V3((float32(x)+0.5)*edge/float32(n), (float32(y)+0.5)*edge/float32(n), 0)
+			f.Pos, f.Nrm, f.Tri = append(f.Pos, at), append(f.Nrm, geom.V3(0, 0, 1)), append(f.Tri, 0)
+		}
+	}
+	f.Seal()
+	return f
+}
+
+// A border that runs through a texel covers it in part: texels hold about what the finer ones in their
+// place hold on average, for chips in the open and for a tide's splashes.
+func TestBordersCoverTexelsInPart(t *testing.T) {
+	const n, finer, edge = 48, 8, 0.06
+	for kind, c := range map[string]struct {
+		p    params
+		most float64 // share of a texel by which those that are covered in part may be off on average
+	}{
+		"rub":  {params{"much": 0.6, "strays": 0.9, "grain": 0.006, "contrast": 0.85, "breakup": 0.5, "fine": 0.7}, 0.2},
+		"tide": {params{"much": 0.7, "height": 0.012, "fade": 0.004, "grain": 0.006, "contrast": 1.0, "breakup": 1.0, "splashed": 1.0}, 0.055},
+	} {
+		coarse := weather(t, kind, square(n, edge), c.p, nil, nil)
+		fine := weather(t, kind, square(n*finer, edge), c.p, nil, nil)
+		var off, partly float64
+		for i, v := range coarse {
+			var sum float32
+			for k := range finer * finer {
+				sum += fine[(i/n*finer+k/finer)*n*finer+i%n*finer+k%finer]
+			}
+			want := sum / (finer * finer)
+			if want > 0.05 && want < 0.95 {
+				off, partly = off+math.Abs(float64(v-want)), partly+1
+			}
+		}
+		if partly < 50 || off/partly > c.most {
+			t.Errorf("%s: of %.0f texels that are covered in part %.3f is wrong on average, at most %.3f is allowed", kind, partly, off/partly, c.most)
+		}
+	}
+}
