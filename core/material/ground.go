@@ -60,9 +60,12 @@ func slate() {
 		stack.BaseColor: made(append(split(), k.grit(700, 0.45, 31), k.ramp(0.05, "#32373b", 0.5, "#4b5156", 0.85, "#63696c", 1, "#7f8283"))...), stack.Roughness: num(0.82),
 		stack.Height: rimmed(relief(-1.4, -0.8, split()...), 0.0012, 0),
 	}, fs)
-	ls := k.src("bleach", params{"much": 0.7, "grain": 0.02, "breakup": 0.8, "sky": 0.7, "seed": 5.0})
-	ll := k.layer("Lichen", 0.9, coats{stack.BaseColor: made(k.noise(160, 6, 6), k.ramp(0.1, "#6d6f4a", 0.6, "#99986c", 1, "#bab790")), stack.Roughness: num(1), stack.Height: rimmed(relief(0.1, 0.5, k.noise(240, 5, 7)), 0.0008, 0.3)}, ls,
-		k.times("blooms", params{"size": 0.032, "amount": 0.85, "rings": 0.2, "ragged": 0.9, "seed": 8.0}), k.shape("levels", params{"low": 0.08, "high": 0.24}))
+	ls := k.times("bleach", params{"much": 0.7, "grain": 0.02, "breakup": 0.8, "sky": 0.7, "seed": 5.0})
+	ll := k.layer("Lichen", 0.9, coats{stack.BaseColor: made(k.noise(160, 6, 6), k.ramp(0.1, "#6d6f4a", 0.6, "#99986c", 1, "#bab790")), stack.Roughness: num(1), stack.Height: rimmed(relief(0.1, 0.5, k.noise(240, 5, 7)), 0.0008, 0.3)},
+		// small ones, and few that are old
+		k.src("blooms", params{"size": 0.022, "amount": 0.5, "rings": 0.2, "ragged": 0.9, "seed": 8.0}),
+		k.of("blooms", "screen", 1, params{"size": 0.075, "amount": 0.45, "rings": 0.35, "ragged": 0.9, "seed": 18.0}),
+		ls, k.shape("levels", params{"low": 0.08, "high": 0.24}))
 	k.dial("split", "how rough it broke", 0.5, stack.Move{Layer: base.ID, Path: "channels.height.amount", From: []float64{0}, To: []float64{1}})
 	k.dial("leaves off", "at the edges", 0.45, param(fl, fs, "much", 0, 1))
 	k.dial("lichen", "in round spots", 0.7, param(ll, ls, "much", 0, 1))
