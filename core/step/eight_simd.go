@@ -49,7 +49,7 @@ func (q *nearMark) near(at *markPlace, along, across *[8]float32) uint32 {
 	ux, uy, uz := archsimd.LoadFloat32x8(&q.in[0]), archsimd.LoadFloat32x8(&q.in[1]), archsimd.LoadFloat32x8(&q.in[2])
 	nx, ny, nz := ofA(3), ofA(4), ofA(5)
 	deep := x.Mul(nx).Add(y.Mul(ny)).Add(z.Mul(nz)).Add(ux.Mul(nx)).Add(uy.Mul(ny)).Add(uz.Mul(nz))
-	x, y, z = x.Add(ux), y.Add(uy), z.Add(uz)
+	x, y, z = ux.Add(x), uy.Add(y), uz.Add(z)
 	// turned the other way: both are taken from nought where the plain way negates them
 	u := x.Mul(ofA(6)).Add(y.Mul(ofA(7))).Add(z.Mul(ofB(0)))
 	v := x.Mul(ofB(1)).Add(y.Mul(ofB(2))).Add(z.Mul(ofB(3)))
