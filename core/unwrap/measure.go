@@ -7,6 +7,7 @@ import (
 	"runtime"
 	"slices"
 	"sort"
+	"strings"
 
 	"velvetgrime/core/mesh"
 	"velvetgrime/core/par"
@@ -413,18 +414,20 @@ func (r *Report) onGrid(m *mesh.Model, out *SheetReport, islands []*island, size
 			tris = append(tris, t)
 		}
 		slices.Sort(tris)
-		text := fmt.Sprintf(
-			"%s on %q",
-			count(len(over), "pair of islands overlaps", "pairs of islands overlap"),
-			out.Sheet,
-		)
-		if len(over) == 1 {
-			for p := range over {
-				if p[0] == p[1] {
-					text = fmt.Sprintf("an island of %q lies over itself", out.Sheet)
-				}
+		selves := 0
+		for p := range over {
+			if p[0] == p[1] {
+				selves++
 			}
 		}
+		var texts []string
+		if n := len(over) - selves; n > 0 {
+			texts = append(texts, count(n, "pair of islands overlaps", "pairs of islands overlap"))
+		}
+		if selves > 0 {
+			texts = append(texts, count(selves, "island lies over itself", "islands lie over themselves"))
+		}
+		text := fmt.Sprintf("%s on %q", strings.Join(texts, ", "), out.Sheet)
 		out.Shared = shared(m, islands, common)
 		// halves and repeats that lie wholly on each other are meant; a part of one is not
 		stray := false

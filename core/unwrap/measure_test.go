@@ -146,6 +146,28 @@ func TestSharedIslands(t *testing.T) {
 	}
 }
 
+// What lies over itself is told apart from what lies over another.
+func TestIslandsThatLieOverThemselves(t *testing.T) {
+	folded := func(u, v float64) (float64, float64) { // one corner is laid onto the other half
+		if u > 0.5 && v < 0.5 {
+			return 0.2, 0.8
+		}
+		return u, v
+	}
+	for _, c := range []struct {
+		apart float64
+		want  string
+	}{{0.5, "2 islands lie over themselves on "}, {0.1, "1 pair of islands overlaps, 2 islands lie over themselves on "}} {
+		f := Measure(plates(t, []float64{1, 1}, func(i int, u, v float64) (float64, float64) {
+			u, v = folded(u, v)
+			return 0.1 + c.apart*float64(i) + 0.3*u, 0.1 + 0.3*v
+		}), Same(256)).of("overlap")
+		if f == nil || !f.Grave || !strings.HasPrefix(f.Text, c.want) {
+			t.Errorf("%v apart: %+v", c.apart, f)
+		}
+	}
+}
+
 // brute looks at every pair of texels of different islands.
 func brute(owner []int32, n int) float64 {
 	best := math.Inf(1)

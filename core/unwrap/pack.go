@@ -508,7 +508,11 @@ func tryAt(
 func largest(
 	ctx context.Context, list []*island, taken *board, full float64, cells, gap int,
 ) (places []place, scale float64, err error) {
-	const finer = 0.94
+	const (
+		finer = 0.94
+		// many are so many that another order takes longer than it is worth: they fill gaps in any
+		many = 2000
+	)
 	// try tries scales, each in an order, side by side: where it does not fit there are no places
 	try := func(n int, at func(i int) (greatness, float64)) ([][]place, error) {
 		tries := make([][]place, n)
@@ -541,9 +545,13 @@ func largest(
 		}
 	}
 	// between what fits and what did not, in whatever order
+	orders := len(by)
+	if len(list) > many {
+		orders = 1
+	}
 	for up := scale / finer; up/scale > 1.006; {
 		mid := math.Sqrt(up * scale)
-		tries, err := try(len(by), func(i int) (greatness, float64) { return by[i], mid })
+		tries, err := try(orders, func(i int) (greatness, float64) { return by[i], mid })
 		if err != nil {
 			return nil, 0, err
 		}
