@@ -281,7 +281,7 @@ func (d *island) halved(ctx context.Context, m *mesh.Model) (out []*island, err 
 	c := newChart(m, d.tris, Seams{})
 	c.halves()
 	for _, piece := range Charts(m, d.tris, c.seams) {
-		made, err := flattenOne(ctx, m, piece, c.seams, 0)
+		made, err := flattenOne(ctx, m, piece, c.seams)
 		if err != nil {
 			return nil, err
 		}
@@ -400,7 +400,7 @@ func flattenAll(
 	g.SetLimit(runtime.NumCPU())
 	for i, tris := range charts {
 		g.Go(func() error {
-			out, err := flattenOne(gctx, m, tris, seams, 0)
+			out, err := flattenOne(gctx, m, tris, seams)
 			results[i] = out
 			mu.Lock()
 			done += len(tris)
@@ -420,7 +420,9 @@ func flattenAll(
 // no distortion, 5 about a half more or less of area or a quarter of angle.
 const worst = 4.8
 
-func flattenOne(ctx context.Context, m *mesh.Model, tris []int32, shared Seams, depth int) ([]*island, error) {
+// flattenOne lays a chart flat, or halves of it, and halves of these, down to triangles: none lies over
+// itself.
+func flattenOne(ctx context.Context, m *mesh.Model, tris []int32, shared Seams) ([]*island, error) {
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
@@ -432,7 +434,7 @@ func flattenOne(ctx context.Context, m *mesh.Model, tris []int32, shared Seams, 
 			return nil, err
 		}
 	}
-	if good && len(tris) > 1 && depth < 12 {
+	if good && len(tris) > 1 {
 		good = c.energy(c.rests(), c.uv) < worst && !c.overlapsItself()
 	}
 	if good {
@@ -448,7 +450,7 @@ func flattenOne(ctx context.Context, m *mesh.Model, tris []int32, shared Seams, 
 	var out []*island
 	for _, half := range [2][]int32{a, b} {
 		for _, piece := range Charts(m, half, c.seams) {
-			d, err := flattenOne(ctx, m, piece, c.seams, depth+1)
+			d, err := flattenOne(ctx, m, piece, c.seams)
 			if err != nil {
 				return nil, err
 			}

@@ -524,6 +524,60 @@ func TestAScanHasFewIslands(t *testing.T) {
 	}
 }
 
+// A sheet that is crumpled to the last triangle is halved until nothing lies over itself.
+func TestACrumpledSheetDoesNotLieOverItself(t *testing.T) {
+	const n = 61
+	r := rand.New(rand.NewPCG(3, 5))
+	m := &mesh.Model{Parts: []mesh.Part{{Name: "Crumpled"}}, Sheets: []mesh.Sheet{{Name: "S"}}}
+	for range n * n {
+		m.Pos = append(m.Pos, geom.V3(r.Float32(), r.Float32(), r.Float32()))
+		m.UV = append(m.UV, geom.Vec2{})
+	}
+	var tris []int32
+	for y := range uint32(n - 1) {
+		for x := range uint32(n - 1) {
+			a := y*n + x
+			m.Tri = append(m.Tri, [3]uint32{a, a + 1, a + n}, [3]uint32{a + 1, a + n + 1, a + n})
+		}
+	}
+	m.TriPart, m.TriSheet = make([]uint16, len(m.Tri)), make([]uint16, len(m.Tri))
+	m.SmoothNormals(180)
+	if err := m.Finish(); err != nil {
+		t.Fatal(err)
+	}
+	for i := range m.Tri {
+		tris = append(tris, int32(i))
+	}
+	list, err := flattenOne(t.Context(), m, tris, Seams{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	laid := 0
+	for _, d := range list {
+		laid += len(d.tris)
+		lo, hi := d.bounds()
+		scale := 100 / max(hi[0]-lo[0], hi[1]-lo[1])
+		taken, over := map[[2]int]bool{}, 0
+		for _, c := range d.uv {
+			for k := range c {
+				c[k] = [2]float64{(c[k][0] - lo[0]) * scale, (c[k][1] - lo[1]) * scale}
+			}
+			centres(c, 101, 101, func(x, y int) {
+				if taken[[2]int{x, y}] {
+					over++
+				}
+				taken[[2]int{x, y}] = true
+			})
+		}
+		if over > 0 {
+			t.Errorf("an island of %d triangles lies over itself in %d places", len(d.tris), over)
+		}
+	}
+	if laid != len(tris) {
+		t.Errorf("%d of %d triangles are laid", laid, len(tris))
+	}
+}
+
 // Thin rings that would each take a square of the sheet are cut into bows that lie within each other;
 // where that brings nothing no seam is made.
 func TestRingsAreNested(t *testing.T) {
