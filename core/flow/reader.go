@@ -48,7 +48,8 @@ var noEight = func() (q eight) {
 // Reader prepares to read.
 func (c *Cloud) Reader() *Reader { return &Reader{cloud: c} }
 
-// At returns a value of the points at a place on the surface: see Cloud.Sample.
+// At returns a value of the points, v by their numbers, at a place on the surface in metres with a unit
+// normal; far where no point lies near: see Cloud.Sample.
 func (r *Reader) At(v []float32, p, n geom.Vec3, far float32) float32 {
 	c := r.cloud
 	if len(c.grid.table) == 0 {

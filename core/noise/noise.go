@@ -117,7 +117,8 @@ func (f FBM) Sampler(footprint float32) Sampler {
 }
 
 // Within returns the standard deviation of the values within a texel about the one that is given
-// for it: of the octaves that have faded, and of those that run up and down across it.
+// for it, in units of the values: of the octaves that have faded, and of those that run up and down
+// across it (a value that slopes evenly over a square spreads evenly, with a variance of its rise²/12 a way).
 func (s *Sampler) Within() float32 { return s.within }
 
 const (

@@ -15,7 +15,7 @@ var Lane = func() (l [8][8]uint32) {
 	return l
 }()
 
-// NoSign masks the sign of floats.
+// NoSign masks the sign of floats of 32 bits: what is left of a number is its amount.
 var NoSign = func() (l [8]int32) {
 	for i := range l {
 		l[i] = 0x7fffffff
@@ -23,7 +23,7 @@ var NoSign = func() (l [8]int32) {
 	return l
 }()
 
-// All is a value in all lanes.
+// All returns a value in all lanes.
 func All(v float32) (l [8]float32) {
 	for i := range l {
 		l[i] = v

@@ -4,6 +4,6 @@ package step
 
 func (q *scattered) within(at *[8]float32, to *[3][8]float32) uint32 { return q.withinPlain(at, to) }
 
-func (q *nearMark) near(at *markPlace, along, across *[8]float32) uint32 {
+func (q *eightMarks) near(at *markPlace, along, across *[8]float32) uint32 {
 	return q.nearPlain(at, along, across)
 }

@@ -33,7 +33,7 @@ func (q *scattered) within(at *[8]float32, to *[3][8]float32) uint32 {
 }
 
 // near is nearPlain, of all eight at once.
-func (q *nearMark) near(at *markPlace, along, across *[8]float32) uint32 {
+func (q *eightMarks) near(at *markPlace, along, across *[8]float32) uint32 {
 	if !wide {
 		return q.nearPlain(at, along, across)
 	}

@@ -29,7 +29,7 @@ type MarksOn struct {
 	w, h   int // points in a row and in a column
 	wide   int // blocks in a row
 	blocks []markBlock
-	list   []nearMark // of all blocks
+	list   []eightMarks // of all blocks
 }
 
 // markBlock is a block of blockEdge × blockEdge points of a frame.
@@ -51,23 +51,23 @@ const (
 	markFar = 0.4
 )
 
-// nearMark is eight marks that can touch a block, side by side: their cubes, their places in
+// eightMarks are marks that can touch a block, side by side: their cubes, their places in
 // these, how they are turned and bent, as nearMarks works them out.
-type nearMark struct {
+type eightMarks struct {
 	corner, in    [3][8]float32
 	sin, cos, bow [8]float32
 	id            [8]uint32
 }
 
 // emptyMarks are none.
-var emptyMarks = func() (q nearMark) {
+var emptyMarks = func() (q eightMarks) {
 	for l := range q.id {
 		q.corner[0][l] = nowhere
 	}
 	return q
 }()
 
-func (q *nearMark) set(l int, corner, in geom.Vec3, sin, cos, bow float32, id uint32) {
+func (q *eightMarks) set(l int, corner, in geom.Vec3, sin, cos, bow float32, id uint32) {
 	q.corner[0][l], q.corner[1][l], q.corner[2][l] = corner.X, corner.Y, corner.Z
 	q.in[0][l], q.in[1][l], q.in[2][l] = in.X, in.Y, in.Z
 	q.sin[l], q.cos[l], q.bow[l], q.id[l] = sin, cos, bow, id
@@ -88,7 +88,7 @@ func placeOfMarks(p, n, t, side geom.Vec3, most float32) markPlace {
 // nearPlain says which of eight marks touch a place, as bits, and gives the place as seen from
 // each: along and across, in half lengths. eight_simd.go does the same at once, to the bit:
 // marks_test.go holds them against each other.
-func (q *nearMark) nearPlain(at *markPlace, along, across *[8]float32) (found uint32) {
+func (q *eightMarks) nearPlain(at *markPlace, along, across *[8]float32) (found uint32) {
 	a, b := &at[0], &at[1]
 	for l := range 8 {
 		x, y, z := q.corner[0][l], q.corner[1][l], q.corner[2][l]

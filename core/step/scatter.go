@@ -16,7 +16,7 @@ import (
 type scatter struct {
 	seed  uint32
 	count int
-	most  float32 // the caller does nothing with points farther away than this
+	most  float32 // the caller does nothing with points farther away than this, in edges of a cube
 	slab  float32 // nor with those farther from the plane through the texel; 0: there is none
 	share float32 // nor with those whose noise.Random(id, 1) is above this; 0: there is no telling
 	shift uint    // 1 << shift cells are an edge of a unit cube: see cellsFor
@@ -71,7 +71,7 @@ func (s *scatter) near(p, n geom.Vec3, f func(to geom.Vec3, id uint32)) {
 
 // withinPlain says which of eight points lie within a distance of a place and within a slab of
 // the plane through it, as bits, and gives the vectors to them. at is the place, the plane's
-// normal, the distance squared, and half of the slab's thickness. scatter_simd.go does the same
+// normal, the distance squared, and half of the slab's thickness. eight_simd.go does the same
 // at once, to the bit: scatter_test.go holds them against each other.
 func (q *scattered) withinPlain(at *[8]float32, to *[3][8]float32) (found uint32) {
 	for l := range 8 {

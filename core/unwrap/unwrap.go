@@ -444,7 +444,7 @@ func flattenOne(ctx context.Context, m *mesh.Model, tris []int32, shared Seams) 
 		return []*island{{tris: tris, weight: 1, turn: true, uv: [][3][2]float64{{}}}}, nil
 	}
 	a, b := c.halves()
-	if len(a) == 0 || len(b) == 0 {
+	if min(len(a), len(b))*64 < len(tris) { // or it would take as many rounds as there are triangles
 		a, b = tris[:len(tris)/2], tris[len(tris)/2:]
 	}
 	var out []*island
